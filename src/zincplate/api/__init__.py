@@ -1,0 +1,1 @@
+"""Flask: parse, call one use case, map errors."""

@@ -1,0 +1,59 @@
+"""One frame: versions, views, pixel values, the neutral picker, the schema of the controls."""
+
+from typing import Any
+
+from flask import Response
+from flask_openapi3 import APIBlueprint
+
+from zincplate.api import models as m
+from zincplate.api.context import context
+from zincplate.engine.render import ViewRequest
+from zincplate.engine.schema import panel
+from zincplate.services import versions, views
+
+api = APIBlueprint("bench", __name__, url_prefix="/api", abp_responses={422: m.ErrorOut})
+
+
+@api.get("/schema", responses={200: m.SchemaOut})
+def schema() -> Any:
+    """Controls with their words and ranges."""
+    return panel()
+
+
+@api.get("/versions/<int:id>", responses={200: m.VersionOut})
+def get_version(path: m.Id) -> Any:
+    """Recipe, revision and history."""
+    return versions.state(versions.get(path.id))
+
+
+@api.put("/versions/<int:id>/recipe", responses={200: m.VersionOut, 409: m.ErrorOut})
+def put_recipe(path: m.Id, body: m.RecipeIn) -> Any:
+    """Saves a recipe; refused with the current state when based on an older revision."""
+    return versions.set_recipe(context(), path.id, body.revision, body.recipe)
+
+
+@api.put("/versions/<int:id>/position", responses={200: m.VersionOut, 409: m.ErrorOut})
+def put_position(path: m.Id, body: m.PositionIn) -> Any:
+    """Undo, redo, or any state of the history."""
+    return versions.go_to(context(), path.id, body.revision, body.position)
+
+
+@api.post("/frames/<int:id>/view")
+def view(path: m.Id, body: m.ViewIn) -> Any:
+    """A rendered window: header, JPEG and clipping map in one binary answer."""
+    request = ViewRequest(body.scaled_width, body.scaled_height, body.x, body.y, body.width, body.height)
+    return Response(
+        views.render(context(), path.id, body.recipe, request, body.clipping), mimetype="application/octet-stream"
+    )
+
+
+@api.post("/frames/<int:id>/pixel", responses={200: m.PixelOut})
+def pixel(path: m.Id, body: m.PixelIn) -> Any:
+    """Values under the pointer at full precision."""
+    return views.pixel(context(), path.id, body.recipe, body.x, body.y, body.radius)
+
+
+@api.post("/frames/<int:id>/neutral", responses={200: m.NeutralOut})
+def neutral(path: m.Id, body: m.PlaceIn) -> Any:
+    """Temperature and tint that make an area grey."""
+    return views.pick_neutral(context(), path.id, body.x, body.y, body.radius)

@@ -1,0 +1,294 @@
+"""Bodies, paths and answers of the API; the page's TypeScript types are generated from them."""
+
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from zincplate.services.deliver import Preset
+
+
+class In(BaseModel):
+    """Base of what is sent to us: unknown fields are refused."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class Id(BaseModel):
+    """Number in a path."""
+
+    id: int = Field(ge=1)
+
+
+class ErrorOut(BaseModel):
+    """Every error: a sentence, and per-field sentences where input was invalid."""
+
+    error: str
+    fields: dict[str, str] = {}
+    current: dict[str, Any] | None = None
+
+
+class CoverOut(BaseModel):
+    version: int
+    revision: int
+
+
+class ShootOut(BaseModel):
+    id: int
+    name: str
+    created_at: str
+    frames: int
+    kept: int
+    adjusted: int
+    delivered: int
+    refused: int
+    size_bytes: int
+    first_at: str
+    last_at: str
+    covers: list[CoverOut]
+
+
+class CardOut(BaseModel):
+    """A memory card in the reader, if any."""
+
+    present: bool
+    name: str = ""
+    files: int = 0
+
+
+class ShootsOut(BaseModel):
+    shoots: list[ShootOut]
+    card: CardOut
+
+
+class ShootIn(In):
+    name: str = Field(min_length=1, max_length=120)
+
+
+class ShootMade(BaseModel):
+    id: int
+    name: str
+
+
+class CaptureOut(BaseModel):
+    file_type: str
+    width: int
+    height: int
+    bits: int
+    channels: int
+    raw: bool
+    orientation: int
+    colour_space: str
+    camera_make: str
+    camera_model: str
+    lens: str
+    exposure_time_s: float
+    f_number: float
+    iso: int
+    focal_length_mm: float
+    captured_at: str
+
+
+class FrameOut(BaseModel):
+    id: int
+    shoot: int
+    name: str
+    content_hash: str
+    size_bytes: int
+    capture: CaptureOut
+    raw: bool
+    mark: Literal["", "keep", "maybe", "drop"]
+    stars: int
+    label: str
+    thumb_state: Literal["none", "embedded", "own", "failed"]
+    version: int
+    revision: int
+    adjusted: bool
+    delivered: int
+
+
+class RefusalOut(BaseModel):
+    name: str
+    reason: str
+    created_at: str
+
+
+class FramesOut(BaseModel):
+    id: int
+    name: str
+    frames: list[FrameOut]
+    refusals: list[RefusalOut]
+
+
+class BringInIn(In):
+    """A folder on the machine, or the memory card."""
+
+    source: Literal["folder", "card", "uploads"]
+    folder: str = Field(default="", max_length=4000)
+    reference: bool = False
+    batch: str = Field(default="", max_length=40, pattern=r"^[A-Za-z0-9-]*$")
+
+
+class UploadPath(BaseModel):
+    batch: str = Field(min_length=8, max_length=40, pattern=r"^[A-Za-z0-9-]+$")
+    name: str = Field(min_length=1, max_length=200)
+
+
+class UploadOut(BaseModel):
+    name: str
+    size_bytes: int
+
+
+class MarksIn(In):
+    frames: list[int] = Field(min_length=1, max_length=20_000)
+    mark: Literal["", "keep", "maybe", "drop"] | None = None
+    stars: int | None = Field(default=None, ge=0, le=5)
+    label: str | None = Field(default=None, max_length=40)
+
+
+class CountOut(BaseModel):
+    frames: int
+
+
+class HistoryOut(BaseModel):
+    position: int
+    words: str
+    at: str
+
+
+class VersionOut(BaseModel):
+    id: int
+    frame: int
+    number: int
+    name: str
+    revision: int
+    position: int
+    adjusted: bool
+    recipe: dict[str, Any]
+    history: list[HistoryOut]
+
+
+class RecipeIn(In):
+    """A new recipe, and the revision it was based on."""
+
+    revision: int = Field(ge=0)
+    recipe: dict[str, Any]
+
+
+class PositionIn(In):
+    """Undo and redo: the history entry that is to be current."""
+
+    revision: int = Field(ge=0)
+    position: int
+
+
+class ViewIn(In):
+    """A window of the picture scaled to ``scaled_width`` x ``scaled_height``; recipe null is the frame as it came in."""
+
+    recipe: dict[str, Any] | None = None
+    scaled_width: int = Field(ge=1, le=65_000)
+    scaled_height: int = Field(ge=1, le=65_000)
+    x: int = Field(default=0, ge=0)
+    y: int = Field(default=0, ge=0)
+    width: int = Field(default=0, ge=0, le=16_000)
+    height: int = Field(default=0, ge=0, le=16_000)
+    clipping: bool = False
+
+
+class PlaceIn(In):
+    x: int
+    y: int
+    radius: int = Field(default=1, ge=0, le=50)
+
+
+class PixelIn(PlaceIn):
+    recipe: dict[str, Any]
+
+
+class PixelOut(BaseModel):
+    x: int
+    y: int
+    rgb: list[float]
+    lab: list[float]
+    camera: list[float]
+    clipped: float
+
+
+class NeutralOut(BaseModel):
+    temperature_kelvin: float
+    tint: float
+    clipped: float
+
+
+class DeliverIn(In):
+    versions: list[int] = Field(min_length=1, max_length=5_000)
+    presets: list[Preset] = Field(min_length=1, max_length=10)
+
+
+class PlanRow(BaseModel):
+    version: int
+    frame: str
+    preset: str
+    file: str
+    width: int
+    height: int
+
+
+class PlanOut(BaseModel):
+    files: list[PlanRow]
+
+
+class PresetsOut(BaseModel):
+    presets: list[Preset]
+    spaces: dict[str, str]
+
+
+class LedgerQuery(BaseModel):
+    shoot: int | None = None
+
+
+class DeliveredOut(BaseModel):
+    id: int
+    file: str
+    path: str
+    frame: str
+    frame_id: int
+    version: int
+    preset: str
+    settings: Preset
+    width: int
+    height: int
+    size_bytes: int
+    stale: bool
+    created_at: str
+
+
+class LedgerOut(BaseModel):
+    deliveries: list[DeliveredOut]
+
+
+class JobPath(BaseModel):
+    id: str = Field(max_length=36)
+
+
+class JobOut(BaseModel):
+    id: str
+    kind: str
+    title: str
+    state: Literal["queued", "running", "done", "failed", "cancelled"]
+    progress: float
+    note: str
+    result: Any = None
+    created_at: str
+    changed_at: str
+
+
+class JobsOut(BaseModel):
+    jobs: list[JobOut]
+
+
+class SchemaOut(BaseModel):
+    """The recipe's JSON schema, with words, ranges and units for the panel."""
+
+    recipe: dict[str, Any]
+    steps: dict[str, list[str]]
+    neutral: dict[str, dict[str, Any]]

@@ -1,0 +1,109 @@
+"""Shoots, frames, marks, bringing in."""
+
+import os
+import re
+import secrets
+from pathlib import Path
+from typing import Any
+
+from flask import request, send_file
+from flask_openapi3 import APIBlueprint
+
+from zincplate.api import models as m
+from zincplate.api.context import context
+from zincplate.services import bring_in, pictures, shoots, versions, views, work
+from zincplate.services.context import NotFound, UserError
+
+api = APIBlueprint("shoots", __name__, url_prefix="/api", abp_responses={422: m.ErrorOut})
+
+
+def _card() -> dict[str, Any]:
+    folder = context().home.card
+    if not folder.is_dir():
+        return {"present": False}
+    files = [p for p in folder.rglob("*") if p.is_file() and not p.name.startswith(".")]
+    return {"present": bool(files), "name": "HARROW", "files": len(files)}
+
+
+@api.get("/shoots", responses={200: m.ShootsOut})
+def list_shoots() -> Any:
+    """All shoots with counts and covers, and the memory card if one is in."""
+    return {"shoots": shoots.overview(), "card": _card()}
+
+
+@api.post("/shoots", responses={201: m.ShootMade})
+def make_shoot(body: m.ShootIn) -> Any:
+    """A new, empty shoot."""
+    shoot = shoots.create(body.name)
+    return {"id": shoot.id, "name": shoot.name}, 201
+
+
+@api.get("/shoots/<int:id>/frames", responses={200: m.FramesOut})
+def list_frames(path: m.Id) -> Any:
+    """Frames in the order they were taken, and the files that were refused."""
+    shoot = shoots.get(path.id)
+    return {"id": shoot.id, "name": shoot.name, "frames": shoots.frames(path.id), "refusals": shoots.refusals(path.id)}
+
+
+@api.put("/uploads/<string:batch>/<path:name>", responses={201: m.UploadOut})
+def upload(path: m.UploadPath) -> Any:
+    """One dropped file, as raw body; kept until the batch is brought in."""
+    name = re.sub(r"[\x00-\x1f/\\]", "_", Path(path.name).name).lstrip(".") or "unnamed"
+    folder = context().home.cache / "incoming" / path.batch
+    folder.mkdir(parents=True, exist_ok=True)
+    temporary = folder / f".{secrets.token_hex(8)}"
+    size = 0
+    try:
+        with open(temporary, "wb") as file:
+            while block := request.stream.read(1 << 20):
+                size += file.write(block)
+        os.replace(temporary, folder / name)
+    finally:
+        temporary.unlink(missing_ok=True)
+    return {"name": name, "size_bytes": size}, 201
+
+
+@api.post("/shoots/<int:id>/bring-in", responses={202: m.JobOut})
+def start_bring_in(path: m.Id, body: m.BringInIn) -> Any:
+    """Starts the job that brings files into the shoot."""
+    shoot = shoots.get(path.id)
+    home = context().home
+    if body.source == "uploads":
+        folder = home.cache / "incoming" / body.batch
+        if not body.batch or not folder.is_dir():
+            raise UserError("The dropped files are not there any more. Drop them again.")
+        job = bring_in.start(context(), shoot, sorted(p for p in folder.iterdir() if not p.name.startswith(".")), move=True)
+    else:
+        folder = home.card if body.source == "card" else Path(body.folder.strip()).expanduser()
+        if body.source == "folder" and not body.folder.strip():
+            raise UserError("Name the folder to bring in.")
+        if not folder.is_absolute():
+            raise UserError(f"{body.folder}: Give the whole path of the folder, starting with /.")
+        job = bring_in.start(context(), shoot, bring_in.files_in(folder), reference=body.reference)
+    return work.as_dict(job), 202
+
+
+@api.patch("/frames/marks", responses={200: m.CountOut})
+def set_marks(body: m.MarksIn) -> Any:
+    """Mark, stars or label of many frames."""
+    return {"frames": shoots.mark_frames(body.frames, mark=body.mark, stars=body.stars, label=body.label)}
+
+
+@api.get("/versions/<int:id>/thumb")
+def thumb(path: m.Id) -> Any:
+    """The small picture of a version; the address carries the revision, so it may be kept."""
+    file = pictures.thumb_path(context().home, path.id)
+    if not file.is_file():
+        version = versions.get(path.id)
+        pictures.refresh_thumb(context(), version)
+    return send_file(file, mimetype="image/jpeg", max_age=86_400)
+
+
+@api.get("/frames/<int:id>/preview")
+def preview(path: m.Id) -> Any:
+    """The camera's own preview, upright."""
+    frame = views.frame_of(path.id)
+    file = pictures.preview_path(context().home, frame.content_hash)
+    if not file.is_file():
+        raise NotFound("The file holds no preview of its own.")
+    return send_file(file, mimetype="image/jpeg", max_age=86_400)

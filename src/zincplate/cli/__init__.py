@@ -1,0 +1,1 @@
+"""Command line: the same use cases as the page, or the engine alone."""

@@ -1,0 +1,196 @@
+"""``./zincplate COMMAND``. Exit 0 on success, 2 on bad usage, 1 with one clear line on bad input."""
+
+import argparse
+import json
+import sys
+from pathlib import Path
+from typing import Any
+
+from zincplate import __version__
+from zincplate.core.colour_spaces import SPACES
+from zincplate.engine.develop import Delivery, develop, format_of
+from zincplate.engine.recipe import Recipe, RecipeError
+from zincplate.engine.render import Renderer
+from zincplate.engine.schema import recipe_schema
+from zincplate.formats.encode import write_whole
+from zincplate.formats.errors import FileError
+from zincplate.formats.isolated import Decoder
+
+
+class BadUsage(Exception):
+    """Bad usage found after the arguments were parsed: exit code 2."""
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="zincplate", description="Develop raw camera files.")
+    parser.add_argument("--version", action="version", version=f"Zincplate {__version__}")
+    commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND")
+    for name, text in (("demo", "set up and start with demo data"), ("start", "start with your own library")):
+        command = commands.add_parser(name, help=text)
+        command.add_argument("--port", type=int, default=8700, help="port on 127.0.0.1 (8700)")
+        if name == "demo":
+            command.add_argument("--fresh", action="store_true", help="throw the demo's library away and begin anew")
+    command = commands.add_parser("develop", help="develop one file")
+    command.add_argument("input", type=Path, metavar="IN")
+    command.add_argument("-o", "--output", type=Path, required=True, metavar="OUT", help="its ending gives the format")
+    command.add_argument("--recipe", type=Path, help="recipe as JSON; may hold only some steps")
+    command.add_argument("--set", action="append", default=[], metavar="STEP.CONTROL=VALUE", help="change one control")
+    command.add_argument("--long-edge", type=int, help="reduce to this many pixels; never enlarges")
+    command.add_argument("--space", default="srgb", help=", ".join(SPACES))
+    command.add_argument("--depth", type=int, help="8 or 16 bits per channel (8 for JPEG, 16 for TIFF, 8 for PNG)")
+    command.add_argument("--quality", type=int, default=95, help="JPEG quality, 1 to 100")
+    command.add_argument("--overwrite", action="store_true", help="replace OUT if it is there")
+    command = commands.add_parser("info", help="facts of a file")
+    command.add_argument("input", type=Path, metavar="IN")
+    command.add_argument("--json", action="store_true")
+    commands.add_parser("schema", help="the recipe's JSON schema")
+    command = commands.add_parser("verify", help="check the content hashes of all originals and read all recipes")
+    command.add_argument("--json", action="store_true")
+    command = commands.add_parser("bench", help="timed work, as ratios to a memory copy and to reference libraries")
+    command.add_argument("--json", action="store_true")
+    command.add_argument("--quick", action="store_true", help="6 megapixels instead of 24")
+    command = commands.add_parser("card", help="write the demo's memory card into a folder")
+    command.add_argument("folder", type=Path)
+    commands.add_parser("warm", help="compile the kernels")
+    command = commands.add_parser("openapi", help="the API's OpenAPI document")
+    return parser
+
+
+def _setting(text: str) -> tuple[str, str, Any]:
+    """``tone.exposure_ev=0.5`` -> (step, control, value); values are JSON, or plain words."""
+    left, equals, right = text.partition("=")
+    step, dot, control = left.strip().partition(".")
+    if not equals or not dot or not step or not control:
+        raise BadUsage(f'--set {text}: write STEP.CONTROL=VALUE, for example "tone.exposure_ev=0.5".')
+    try:
+        value = json.loads(right)
+    except json.JSONDecodeError:
+        value = right.strip()
+    return step, control, value
+
+
+def _recipe(arguments: argparse.Namespace, raw: bool) -> Recipe:
+    recipe = Recipe.neutral(raw)
+    if arguments.recipe is not None:
+        try:
+            document = json.loads(arguments.recipe.read_text(encoding="utf-8"))
+        except OSError as error:
+            raise FileError(arguments.recipe, f"It could not be read: {error.strerror}.") from error
+        except (json.JSONDecodeError, UnicodeDecodeError) as error:
+            raise FileError(arguments.recipe, f"This is not JSON: {error}.") from error
+        if isinstance(document, dict) and isinstance(document.get("recipe"), dict):
+            document = document["recipe"]  # the readable copy that the library keeps
+        try:
+            base = recipe.to_document()
+            if isinstance(document, dict):
+                for key, section in document.items():
+                    if isinstance(section, dict) and isinstance(base.get(key), dict):
+                        document[key] = {**base[key], **section}
+                document = {**base, **document}
+            recipe = Recipe.from_document(document)
+        except RecipeError as error:
+            raise FileError(arguments.recipe, str(error)) from error
+    for text in arguments.set:
+        step, control, value = _setting(text)
+        try:
+            recipe = recipe.with_values({step: {control: value}})
+        except RecipeError as error:
+            raise BadUsage(f"--set {text}: {error}") from error
+    return recipe
+
+
+def _develop(arguments: argparse.Namespace) -> None:
+    try:
+        file_format = format_of(arguments.output)
+        bits = arguments.depth or (16 if file_format == "tiff" else 8)
+        delivery = Delivery(file_format, arguments.space, bits, arguments.long_edge, arguments.quality).checked()
+    except RecipeError as error:
+        raise BadUsage(str(error)) from error
+    if arguments.output.exists() and not arguments.overwrite:
+        raise FileError(arguments.output, "A file of this name is already there; add --overwrite to replace it.")
+    if arguments.output.exists() and arguments.input.exists() and arguments.output.samefile(arguments.input):
+        raise FileError(arguments.output, "This is the original; originals are never written.")
+    decoder = Decoder()
+    renderer = Renderer(decoder)
+    capture, _ = decoder.facts(arguments.input)
+    recipe = _recipe(arguments, capture.raw)  # before the slow part, so that a wrong setting is told at once
+    source = renderer.open(arguments.input, str(arguments.input))
+    data, (width, height) = develop(renderer, source, recipe, delivery)
+    write_whole(arguments.output, data, overwrite=arguments.overwrite)
+    for note in source.notes:
+        print(f"{arguments.input.name}: {note}", file=sys.stderr)
+    print(f"{arguments.output}: {width} x {height}, {bits} bit, {SPACES[delivery.space].name}, {len(data) / 1e6:.1f} MB")
+
+
+def _info(arguments: argparse.Namespace) -> None:
+    capture, preview = Decoder().facts(arguments.input)
+    facts = capture.as_dict() | {"preview_bytes": len(preview) if preview else 0}
+    if arguments.json:
+        print(json.dumps(facts, indent=1, ensure_ascii=False))
+        return
+    for name, value in facts.items():
+        if value or name == "raw":
+            print(f"{name.replace('_', ' '):18} {value}")
+
+
+def _verify(arguments: argparse.Namespace) -> int:
+    from zincplate.services.verify import verify
+    from zincplate.store.home import Home
+
+    report = verify(Home.from_environment())
+    if arguments.json:
+        print(json.dumps(report, indent=1, ensure_ascii=False))
+    else:
+        for line in report["problems"]:
+            print(line)
+        print(f"{report['originals']} originals and {report['recipes']} recipes checked, {len(report['problems'])} problems.")
+    return 1 if report["problems"] else 0
+
+
+def main(argv: list[str] | None = None) -> int:
+    """Runs one command; returns the exit code."""
+    arguments = _parser().parse_args(argv)
+    try:
+        match arguments.command:
+            case "demo" | "start":
+                from zincplate.cli.serve import serve
+
+                return serve(demo=arguments.command == "demo", port=arguments.port, fresh=getattr(arguments, "fresh", False))
+            case "develop":
+                _develop(arguments)
+            case "info":
+                _info(arguments)
+            case "schema":
+                print(json.dumps(recipe_schema(), indent=1))
+            case "verify":
+                return _verify(arguments)
+            case "bench":
+                from zincplate.cli.bench import bench
+
+                bench(as_json=arguments.json, quick=arguments.quick)
+            case "card":
+                from zincplate.demo.card import write_card
+
+                for name in write_card(arguments.folder):
+                    print(name, flush=True)
+            case "warm":
+                from zincplate.cli.warm import warm
+
+                warm()
+            case "openapi":
+                from zincplate.api.app import openapi_document
+
+                print(openapi_document(), end="")
+    except BadUsage as error:
+        print(error, file=sys.stderr)
+        return 2
+    except (FileError, RecipeError) as error:
+        print(error, file=sys.stderr)
+        return 1
+    except KeyboardInterrupt:
+        return 130
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

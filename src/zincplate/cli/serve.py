@@ -1,0 +1,171 @@
+"""Starts everything and keeps it running: database, migrations, demo card, workers, web server; stops it in order."""
+
+import ctypes
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import threading
+import time
+import urllib.request
+from pathlib import Path
+from types import FrameType
+
+from zincplate.services import work
+from zincplate.services.context import Context
+from zincplate.store import database as store
+from zincplate.store.home import Home
+from zincplate.store.mariadb import Maria, MariaError
+
+_READY_S = 60.0
+
+
+def _die_with_parent() -> None:
+    ctypes.CDLL(None).prctl(1, signal.SIGTERM)  # a kill -9 of this process must not leave a web server on the port
+
+
+def _port_is_free(port: int) -> bool:
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", port))
+        except OSError:
+            return False
+    return True
+
+
+class Supervisor:
+    """The child processes by name; one that ends is started again."""
+
+    def __init__(self, home: Home, port: int) -> None:
+        self._home = home
+        self._environment = {**os.environ, "ZINCPLATE_HOME": str(home.root)}
+        python = [sys.executable, "-W", "ignore", "-m"]
+        self._commands = {
+            "workers": [*python, "zincplate.jobs.worker", "2"],
+            "web": [
+                *python, "gunicorn", "--worker-class", "gthread", "--workers", "1", "--threads", "64",
+                "--bind", f"127.0.0.1:{port}", "--worker-tmp-dir", "/dev/shm", "--graceful-timeout", "3",  # noqa: S108
+                "--log-level", "warning", "--timeout", "120", "zincplate.cli.wsgi:app",
+            ],
+        }  # fmt: skip
+        self._children: dict[str, subprocess.Popen[bytes]] = {}
+        self._started_at: dict[str, float] = {}
+
+    def start(self, name: str) -> None:
+        """Starts one child."""
+        self._started_at[name] = time.monotonic()
+        self._children[name] = subprocess.Popen(
+            self._commands[name], env=self._environment, start_new_session=True, preexec_fn=_die_with_parent
+        )
+
+    def mend(self) -> None:
+        """Starts again what has ended; waits a moment when it ends at once."""
+        for name in self._commands:
+            child = self._children.get(name)
+            if child is not None and child.poll() is not None and time.monotonic() - self._started_at[name] > 1.0:
+                print(f"zincplate: {name} ended unexpectedly and is started again", file=sys.stderr, flush=True)
+                self.start(name)
+
+    def stop(self) -> None:
+        """Ends the children, the web server first."""
+        for name in ("web", "workers"):
+            child = self._children.get(name)
+            if child is not None and child.poll() is None:
+                child.terminate()
+        for child in self._children.values():
+            try:
+                child.wait(15)
+            except subprocess.TimeoutExpired:
+                child.kill()
+                child.wait()
+
+
+def serve(*, demo: bool, port: int, fresh: bool = False) -> int:
+    """Runs until Ctrl-C or SIGTERM; returns the exit code."""
+    if not 1 <= port <= 65535:
+        print("zincplate: a port is a number from 1 to 65535", file=sys.stderr)
+        return 2
+    if not _port_is_free(port):
+        print(f"zincplate: port {port} is taken by another program; choose another with --port", file=sys.stderr)
+        return 1
+    default = "var/demo" if demo else "var/library"
+    home = Home(Path(os.environ.get("ZINCPLATE_HOME", default)).resolve())
+    maria = Maria(home.root)
+    stopping: list[int] = []
+
+    def stop(number: int, _frame: FrameType | None) -> None:
+        stopping.append(number)
+
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, stop)
+    try:
+        if fresh and home.root.exists():
+            maria.stop()
+            shutil.rmtree(home.root)
+        home.make()
+        maria.start()
+        store.connect(home, pool=4)
+        store.migrate()
+        from zincplate.jobs.queue import create_tables, waker
+
+        create_tables(home)
+    except (MariaError, OSError, *store.UNAVAILABLE) as error:
+        print(f"zincplate: {error}", file=sys.stderr)
+        return 1
+    supervisor = Supervisor(home, port)
+    for name in ("workers", "web"):
+        supervisor.start(name)
+    context = Context(home, wake=waker(home))
+    address = f"http://127.0.0.1:{port}/"
+    if not _wait_for(address, stopping):
+        print("zincplate: the web server did not answer", file=sys.stderr)
+        supervisor.stop()
+        maria.stop()
+        return 1
+    if demo:
+        from zincplate.cli.demo_data import fill
+
+        threading.Thread(target=fill, args=(context,), daemon=True).start()
+    print(f"\nzincplate is ready: {address}\nCtrl-C stops it.", flush=True)
+    _watch(supervisor, maria, context, stopping)
+    supervisor.stop()
+    if not store.database.is_closed():
+        store.database.close()
+    maria.stop()
+    print("zincplate: stopped", flush=True)
+    return 0
+
+
+def _wait_for(address: str, stopping: list[int]) -> bool:
+    end = time.monotonic() + _READY_S
+    while time.monotonic() < end and not stopping:
+        try:
+            with urllib.request.urlopen(address, timeout=2):
+                return True
+        except OSError:
+            time.sleep(0.05)
+    return bool(stopping)
+
+
+def _watch(supervisor: Supervisor, maria: Maria, context: Context, stopping: list[int]) -> None:
+    last_reap = 0.0
+    while not stopping:
+        time.sleep(0.2)
+        supervisor.mend()
+        if maria.running_pid() is None and not stopping:
+            print("zincplate: the database ended unexpectedly and is started again", file=sys.stderr, flush=True)
+            try:
+                maria.start()
+            except MariaError as error:
+                print(f"zincplate: {error}", file=sys.stderr, flush=True)
+                time.sleep(2)
+        if time.monotonic() - last_reap > 3:
+            last_reap = time.monotonic()
+            try:
+                with store.database.connection_context():
+                    work.reap(context)
+            except store.UNAVAILABLE:
+                continue  # it is being started again

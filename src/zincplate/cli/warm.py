@@ -1,0 +1,33 @@
+"""Compiles every kernel for the types it is used with, so that the first picture does not wait for it."""
+
+import numpy as np
+
+from zincplate.core.camera_colour import CameraMatrices
+from zincplate.demo.camera import EXACT_MATRIX
+from zincplate.engine.recipe import Recipe
+from zincplate.engine.render import Renderer, ViewRequest
+from zincplate.engine.source import Source
+from zincplate.formats import icc
+from zincplate.formats.capture import CaptureData
+from zincplate.formats.decoded import CameraColour, Decoded
+from zincplate.formats.isolated import Decoder
+
+
+def warm() -> None:
+    """Renders a tiny picture of every kind, every way."""
+    colour = CameraColour(CameraMatrices(EXACT_MATRIX, 6504.0), (0.5, 1.0, 0.7))
+    raw = CaptureData(width=64, height=64, raw=True)
+    renderer = Renderer(Decoder())
+    pictures = [Decoded("mosaic", np.full((64, 64), 2000, np.uint16), raw, colour, black=(512.0,) * 4, white=16383.0)]
+    for dtype in (np.uint8, np.uint16, np.float32):
+        pictures.append(Decoded("rendered", np.zeros((64, 64, 3), dtype), CaptureData(), profile=icc.of_space("srgb")))
+    for number, decoded in enumerate(pictures):
+        source = Source(decoded)
+        recipe = Recipe.neutral(source.raw)
+        key = f"warm {number}"
+        for request in (ViewRequest(20, 20), ViewRequest(64, 64), ViewRequest(64, 64, 5, 5, 20, 20)):
+            renderer.view(source, key, recipe, request)
+        renderer.sample(source, recipe, 10, 10, 1, "srgb")
+        for bits in (8, 16):
+            renderer.deliver(source, recipe, space="srgb", bits=bits)
+            renderer.deliver(source, recipe, space="romm", bits=bits, long_edge=32)

@@ -1,0 +1,1 @@
+"""The demo's world: scenes of known radiance, a simulated camera, and the memory card that it fills."""

@@ -1,0 +1,96 @@
+"""Writes what the simulated camera took as DNG (specification 1.7): lossless JPEG tiles, EXIF, embedded JPEG preview."""
+
+import io
+
+import imagecodecs
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
+
+from zincplate.core.adaptation import xyz_to_xy
+from zincplate.core.demosaic import bin_mosaic
+from zincplate.demo.camera import CameraModel, Exposure, LensModel, Settings
+from zincplate.engine.light_plan import tables_of
+from zincplate.engine.recipe import Recipe
+from zincplate.core.light import to_8_bit
+from zincplate.formats.capture import CaptureData, add_capture_entries
+from zincplate.formats.tiff_writer import ASCII, BYTE, IFD, LONG, RATIONAL, SHORT, SRATIONAL, rational, write_structure
+
+_TILE = 256
+
+
+def preview_of(camera: CameraModel, exposure: Exposure, as_shot_xy: tuple[float, float], long_edge: int = 1500) -> NDArray[np.uint8]:
+    """The camera's own small picture, in sensor orientation."""
+    k = max(2, int(max(camera.width, camera.height) / long_edge) // 2 * 2)
+    scale = np.array([[1.0 / (camera.white - camera.black)] * 2] * 2, np.float32)
+    for place, colour in enumerate(camera.cfa):
+        scale[place // 2, place % 2] /= exposure.as_shot_neutral[colour]
+    y0, x0 = divmod(camera.cfa.index(0), 2)
+    scale = np.roll(scale, (-y0, -x0), (0, 1))
+    black = np.full((2, 2), camera.black, np.float32)
+    planes = np.empty((3, (camera.height - y0) // k, (camera.width - x0) // k), np.float32)
+    bin_mosaic(exposure.mosaic, y0, x0, k, black, np.ascontiguousarray(scale), planes)
+    tables = tables_of(
+        Recipe.neutral(raw=True).with_values({"tone": {"exposure_ev": 0.3}}),
+        matrices=camera.matrices,
+        as_shot_neutral=exposure.as_shot_neutral,
+        as_shot_xy=as_shot_xy,
+        baseline_gain=1.0,
+        space="srgb",
+    )
+    out = np.empty((*planes.shape[1:], 3), np.uint8)
+    to_8_bit(planes, *tables.arguments(), 0, 0, out)
+    return out
+
+
+def _preview_directory(image: NDArray[np.uint8]) -> IFD:
+    out = io.BytesIO()
+    Image.fromarray(image).save(out, "JPEG", quality=82, subsampling=2)
+    height, width, _ = image.shape
+    ifd = IFD()
+    ifd.set(254, LONG, 1).set(256, LONG, width).set(257, LONG, height).set(258, SHORT, [8, 8, 8]).set(259, SHORT, 7)
+    ifd.set(262, SHORT, 6).set(277, SHORT, 3).set(278, LONG, height).set(284, SHORT, 1).set(530, SHORT, [2, 2])
+    ifd.set(531, SHORT, 1).set(532, RATIONAL, [(0, 1), (255, 1), (128, 1), (255, 1), (128, 1), (255, 1)])
+    ifd.set(50970, LONG, 2)
+    ifd.chunks = [out.getvalue()]
+    return ifd
+
+
+def dng_bytes(camera: CameraModel, lens: LensModel, settings: Settings, exposure: Exposure, captured_at: str) -> bytes:
+    """The file of one frame."""
+    mosaic = exposure.mosaic
+    height, width = mosaic.shape
+    raw = IFD(tiled=True)
+    raw.set(254, LONG, 0).set(256, LONG, width).set(257, LONG, height).set(258, SHORT, 16).set(259, SHORT, 7)
+    raw.set(262, SHORT, 32803).set(277, SHORT, 1).set(284, SHORT, 1).set(322, LONG, _TILE).set(323, LONG, _TILE)
+    raw.set(33421, SHORT, [2, 2]).set(33422, BYTE, list(camera.cfa)).set(50710, BYTE, [0, 1, 2]).set(50711, SHORT, 1)
+    raw.set(50713, SHORT, [2, 2]).set(50714, SHORT, [camera.black] * 4).set(50717, SHORT, camera.white)
+    raw.chunks = [_tile(mosaic[y : y + _TILE, x : x + _TILE]) for y in range(0, height, _TILE) for x in range(0, width, _TILE)]
+    capture = CaptureData(
+        camera_make=camera.make,
+        camera_model=camera.model,
+        lens=lens.name,
+        exposure_time_s=settings.exposure_time_s,
+        f_number=settings.f_number,
+        iso=settings.iso,
+        focal_length_mm=lens.focal_length_mm,
+        captured_at=captured_at,
+    )
+    add_capture_entries(raw, capture, "Simulated camera 1", settings.orientation)
+    matrix = [rational(v, 10000) for v in camera.matrix]
+    raw.set(50706, BYTE, [1, 4, 0, 0]).set(50707, BYTE, [1, 1, 0, 0]).set(50708, ASCII, f"{camera.make} {camera.model}")
+    raw.set(50721, SRATIONAL, matrix).set(50778, SHORT, 17).set(50722, SRATIONAL, matrix).set(50779, SHORT, 21)
+    raw.set(50728, RATIONAL, [rational(v, 1_000_000) for v in exposure.as_shot_neutral])
+    raw.set(50730, SRATIONAL, (0, 100)).set(50731, RATIONAL, (1, 1)).set(50732, RATIONAL, (1, 1)).set(50734, RATIONAL, (1, 1))
+    white_xy = xyz_to_xy(np.linalg.inv(np.reshape(camera.matrix, (3, 3))) @ np.array(exposure.as_shot_neutral))
+    raw.sub = [_preview_directory(preview_of(camera, exposure, white_xy))]
+    return write_structure(raw)
+
+
+def _tile(block: NDArray[np.uint16]) -> bytes:
+    if block.shape != (_TILE, _TILE):
+        block = np.pad(block, ((0, _TILE - block.shape[0]), (0, _TILE - block.shape[1])), mode="edge")
+    pairs = np.ascontiguousarray(block).reshape(_TILE, _TILE // 2, 2)
+    return bytes(imagecodecs.jpeg8_encode(pairs, lossless=True, predictor=1, bitspersample=16))
+
+

@@ -1,0 +1,61 @@
+"""From a file to delivered bytes without database or server: what the command line and the delivery job share."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from zincplate.core.colour_spaces import SPACES
+from zincplate.engine.recipe import Recipe, RecipeError
+from zincplate.engine.render import Renderer
+from zincplate.engine.source import Source
+from zincplate.formats.encode import SUFFIX, Format, encode
+
+
+@dataclass(frozen=True)
+class Delivery:
+    """How a finished picture is to be written."""
+
+    file_format: Format = "jpeg"
+    space: str = "srgb"
+    bits: int = 8
+    long_edge: int | None = None
+    quality: int = 92
+
+    def checked(self) -> "Delivery":
+        """Self, after the combinations that make no sense were refused with :class:`RecipeError`."""
+        if self.file_format not in SUFFIX:
+            raise RecipeError(f'There is no file format "{self.file_format}"; there are {", ".join(SUFFIX)}.')
+        if self.space not in SPACES:
+            raise RecipeError(f'There is no colour space "{self.space}"; there are {", ".join(SPACES)}.')
+        if self.bits not in (8, 16):
+            raise RecipeError("A delivery has 8 or 16 bits per channel.")
+        if self.file_format == "jpeg" and self.bits != 8:
+            raise RecipeError("JPEG holds 8 bits per channel; choose TIFF or PNG for 16.")
+        if self.long_edge is not None and not 16 <= self.long_edge <= 100_000:
+            raise RecipeError("The long edge needs to be between 16 and 100,000 pixels.")
+        if not 1 <= self.quality <= 100:
+            raise RecipeError("Quality runs from 1 to 100.")
+        return self
+
+
+def format_of(path: Path) -> Format:
+    """File format by the ending of an output name; raises :class:`RecipeError`."""
+    endings: dict[str, Format] = {".jpg": "jpeg", ".jpeg": "jpeg", ".tif": "tiff", ".tiff": "tiff", ".png": "png"}
+    try:
+        return endings[path.suffix.lower()]
+    except KeyError:
+        raise RecipeError(f'{path.name}: the ending says no format that can be written; use {", ".join(endings)}.') from None
+
+
+def develop(
+    renderer: Renderer,
+    source: Source,
+    recipe: Recipe,
+    delivery: Delivery,
+    progress: Callable[[float], bool] | None = None,
+) -> tuple[bytes, tuple[int, int]]:
+    """Encoded bytes of the finished picture, and its (width, height)."""
+    d = delivery.checked()
+    picture = renderer.deliver(source, recipe, space=d.space, bits=d.bits, long_edge=d.long_edge, progress=progress)
+    height, width = picture.shape[:2]
+    return encode(picture, d.file_format, d.space, replace(source.capture, orientation=1), d.quality), (width, height)

@@ -1,0 +1,126 @@
+"""From a recipe and a source's colour to the tables of the fused kernel."""
+
+import json
+from collections.abc import Callable
+from functools import cache, lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zincplate.core import curve
+from zincplate.core.adaptation import D65_XY, bradford
+from zincplate.core.camera_colour import CameraMatrices
+from zincplate.core.colour_spaces import REC2020, SPACES, SRGB, WORKING_LUMINANCE
+from zincplate.core.light import TONE_MAX, LightTables, encode_inputs, table_inputs
+from zincplate.engine.recipe import Recipe
+from zincplate.ops.base import LightPlan
+from zincplate.ops.order import ORDER
+
+Float = NDArray[np.float64]
+
+NO_CLIP = 3.0e38
+
+
+def plan_of(recipe: Recipe, raw: bool, as_shot_xy: tuple[float, float]) -> LightPlan:
+    """Runs every adjustment of the recipe over an empty plan."""
+    plan = LightPlan(raw=raw, as_shot_xy=as_shot_xy if raw else D65_XY)
+    effective = recipe.effective()
+    for operation in ORDER:
+        plan = operation.add_to(effective.parameters[operation.id], plan)
+    return plan
+
+
+_TONE_INPUTS = table_inputs(TONE_MAX)
+_CURVE_INPUTS = SRGB.transfer.encode(table_inputs())
+_IDENTITY_CURVES = np.stack([table_inputs()] * 5).astype(np.float32)
+
+
+@cache
+def encode_table(space: str) -> NDArray[np.float32]:
+    """The kernel's encoding table of one of our spaces."""
+    return SPACES[space].transfer.encode(encode_inputs()).astype(np.float32)
+
+
+def tables_of(
+    recipe: Recipe,
+    *,
+    matrices: CameraMatrices | None,
+    as_shot_neutral: tuple[float, float, float],
+    as_shot_xy: tuple[float, float],
+    baseline_gain: float,
+    space: str,
+    linear_output: bool = False,
+) -> LightTables:
+    """Kernel tables for plates that were divided by ``as_shot_neutral`` (camera data) or are linear Rec.2020.
+
+    ``space`` is a key of :data:`zincplate.core.colour_spaces.SPACES`; with ``linear_output`` the encoding is left out.
+    Equal input gives the same object again (small cache), so a view that only moves does no table work.
+    """
+    return _tables(
+        json.dumps(recipe.effective().to_document(), sort_keys=True),
+        matrices,
+        as_shot_neutral,
+        as_shot_xy,
+        baseline_gain,
+        space,
+        linear_output,
+    )
+
+
+@lru_cache(maxsize=64)
+def _tables(
+    recipe_json: str,
+    matrices: CameraMatrices | None,
+    as_shot_neutral: tuple[float, float, float],
+    as_shot_xy: tuple[float, float],
+    baseline_gain: float,
+    space: str,
+    linear_output: bool,
+) -> LightTables:
+    recipe = Recipe.from_document(json.loads(recipe_json))
+    plan = plan_of(recipe, matrices is not None, as_shot_xy)
+    target = SPACES[space]
+    parameters = np.zeros(25, np.float32)
+    if matrices is not None:
+        neutral = np.asarray(as_shot_neutral) if plan.white_xy == as_shot_xy else matrices.neutral_of(plan.white_xy)
+        parameters[0:3] = np.asarray(as_shot_neutral) / neutral
+        parameters[3] = 1.0
+        matrix = matrices.balanced_to_working(plan.white_xy) * (plan.gain * baseline_gain)
+    else:
+        parameters[0:3] = 1.0
+        parameters[3] = NO_CLIP
+        shift = np.eye(3)
+        if plan.white_xy != D65_XY:
+            shift = REC2020.from_xyz @ bradford(plan.white_xy, D65_XY) @ REC2020.to_xyz
+            shift = shift / (WORKING_LUMINANCE @ shift @ np.ones(3))
+        matrix = shift * plan.gain
+    parameters[4:13] = matrix.ravel()
+    parameters[13:16] = WORKING_LUMINANCE
+    parameters[16:25] = target.from_working.ravel()
+
+    tone = _composed(plan.tone)(_TONE_INPUTS) if plan.tone else _TONE_INPUTS
+    curves = _IDENTITY_CURVES.copy()
+    for row, points in enumerate((plan.curve_rgb, plan.curve_red, plan.curve_green, plan.curve_blue, plan.curve_luminance)):
+        if points is not None:
+            curves[row] = SRGB.transfer.decode(curve.evaluate(points, _CURVE_INPUTS))
+    uses_srgb_curve = target.transfer == SRGB.transfer
+    flags = np.array(
+        [
+            bool(plan.tone),
+            any(c is not None for c in (plan.curve_red, plan.curve_green, plan.curve_blue)),
+            plan.curve_rgb is not None,
+            plan.curve_luminance is not None,
+            0 if linear_output else 1 if uses_srgb_curve else 2,
+        ],
+        np.int32,
+    )
+    return LightTables(parameters, flags, tone.astype(np.float32), curves, encode_table(space))
+
+
+def _composed(functions: tuple[Callable[[Float], Float], ...]) -> Callable[[Float], Float]:
+    def run(x: Float) -> Float:
+        for function in functions:
+            x = function(x)
+        return x
+
+    return run

@@ -1,0 +1,207 @@
+"""A decoded file as the engine reads it: linear plates of any window at full size, or of the whole at reduced size.
+
+Plates are float32 planes (3, h, w), upright. For camera data they are camera RGB divided by the as-shot neutral (1 = where
+the first channel of a neutral clips); for rendered files linear Rec.2020.
+"""
+
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zincplate.core.adaptation import D65_XY
+from zincplate.core.demosaic import MARGIN, bin_mosaic, demosaic_window, window_of
+from zincplate.core.light import LightTables
+from zincplate.core.orientation import FLIPS, to_sensor, upright, upright_size
+from zincplate.core.rendered import bin_codes, bin_linear, window_from_codes, window_from_linear
+from zincplate.engine.light_plan import tables_of
+from zincplate.engine.recipe import Recipe
+from zincplate.formats.capture import CaptureData
+from zincplate.formats.decoded import CameraColour, Decoded
+
+Float32 = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Plate:
+    """Reduced planes of the whole picture: sample (i, j) averages ``step`` pixels from ``origin + step * index`` on."""
+
+    planes: Float32
+    step: int
+    origin_x: int
+    origin_y: int
+
+
+class _Reader(Protocol):
+    """Reads in sensor orientation."""
+
+    width: int
+    height: int
+
+    def window(self, x: int, y: int, w: int, h: int) -> Float32: ...
+
+    def reduced(self, step: int) -> Plate: ...
+
+    @property
+    def nbytes(self) -> int: ...
+
+
+class _Mosaic:
+    def __init__(self, decoded: Decoded, neutral: tuple[float, float, float]) -> None:
+        self._sites = decoded.pixels
+        self.height, self.width = decoded.pixels.shape
+        red = decoded.cfa.index(0)
+        self._red_y, self._red_x = divmod(red, 2)
+        black = np.reshape(np.asarray(decoded.black, np.float32), (2, 2))
+        colours = np.reshape(decoded.cfa, (2, 2))
+        scale = 1.0 / ((decoded.white - black) * np.asarray(neutral, np.float32)[colours])
+        shift = (-self._red_y, -self._red_x)
+        self._black = np.ascontiguousarray(np.roll(black, shift, (0, 1)))
+        self._scale = np.ascontiguousarray(np.roll(scale.astype(np.float32), shift, (0, 1)))
+
+    @property
+    def nbytes(self) -> int:
+        return int(self._sites.nbytes)
+
+    def window(self, x: int, y: int, w: int, h: int) -> Float32:
+        x0 = x - MARGIN - (x - MARGIN - self._red_x) % 2
+        y0 = y - MARGIN - (y - MARGIN - self._red_y) % 2
+        columns = max(_even(x + w + MARGIN - x0), 4 * MARGIN)
+        rows = max(_even(y + h + MARGIN - y0), 4 * MARGIN)
+        sites = np.empty((rows, columns), np.float32)
+        window_of(self._sites, y0, x0, self._black, self._scale, sites)
+        planes = demosaic_window(sites, np.empty((3, rows, columns), np.float32), np.empty((rows, columns), np.float32))
+        return planes[:, y - y0 : y - y0 + h, x - x0 : x - x0 + w]
+
+    def reduced(self, step: int) -> Plate:
+        x0, y0 = -self._red_x, -self._red_y
+        if self._red_x:
+            x0 = -1
+        if self._red_y:
+            y0 = -1
+        columns, rows = -(-(self.width - x0) // step), -(-(self.height - y0) // step)
+        planes = np.empty((3, rows, columns), np.float32)
+        bin_mosaic(self._sites, y0, x0, step, self._black, self._scale, planes)
+        return Plate(planes, step, x0, y0)
+
+
+class _Picture:
+    def __init__(self, pixels: NDArray[Any], table: NDArray[np.float64] | None, matrix: NDArray[np.float64]) -> None:
+        self._pixels = pixels
+        self.height, self.width = pixels.shape[:2]
+        self._table = None if table is None else np.ascontiguousarray(table, np.float32)
+        self._matrix = np.ascontiguousarray(matrix, np.float32)
+
+    @property
+    def nbytes(self) -> int:
+        return int(self._pixels.nbytes)
+
+    def window(self, x: int, y: int, w: int, h: int) -> Float32:
+        out = np.empty((3, h, w), np.float32)
+        if self._table is None:
+            window_from_linear(self._pixels, y, x, self._matrix, out)
+        else:
+            window_from_codes(self._pixels, y, x, self._table, self._matrix, out)
+        return out
+
+    def reduced(self, step: int) -> Plate:
+        out = np.empty((3, -(-self.height // step), -(-self.width // step)), np.float32)
+        if self._table is None:
+            bin_linear(self._pixels, step, self._matrix, out)
+        else:
+            bin_codes(self._pixels, step, self._table, self._matrix, out)
+        return Plate(out, step, 0, 0)
+
+
+def _even(n: int) -> int:
+    return n + (n & 1)
+
+
+class Source:
+    """One open file. Safe to use from several threads; holds no mutable state."""
+
+    def __init__(self, decoded: Decoded) -> None:
+        self.capture: CaptureData = decoded.capture
+        self.camera: CameraColour | None = decoded.camera
+        self.notes = decoded.notes
+        self.space_key = decoded.profile.space_key if decoded.profile else ""
+        self.orientation = decoded.capture.orientation
+        self._reader = self._reader_of(decoded)
+        self.width, self.height = upright_size(self._reader.width, self._reader.height, self.orientation)
+        if self.camera is not None:
+            self.as_shot_neutral = self.camera.as_shot_neutral
+            self.as_shot_xy = self.camera.matrices.white_of(self.as_shot_neutral)
+            self.white_limits = (0.998 / np.asarray(self.as_shot_neutral)).astype(np.float32)
+        else:
+            self.as_shot_neutral = (1.0, 1.0, 1.0)
+            self.as_shot_xy = D65_XY
+            self.white_limits = np.full(3, np.float32(3e38))
+
+    @staticmethod
+    def _reader_of(decoded: Decoded) -> _Reader:
+        if decoded.kind == "mosaic":
+            assert decoded.camera is not None
+            return _Mosaic(decoded, decoded.camera.as_shot_neutral)
+        if decoded.kind == "camera":
+            assert decoded.camera is not None
+            ramp = np.linspace(0, 1, 65536)
+            return _Picture(decoded.pixels, np.stack([ramp / n for n in decoded.camera.as_shot_neutral]), np.eye(3))
+        profile = decoded.profile
+        assert profile is not None
+        pixels = decoded.pixels
+        if pixels.dtype.kind == "f":
+            x = np.linspace(0, 1, 4096)
+            if any(np.abs(c - np.linspace(0, 1, len(c))).max() > 1e-6 for c in profile.curves):
+                pixels = np.stack([np.interp(pixels[..., c], x, profile.curves[c]) for c in range(3)], -1)
+            return _Picture(np.ascontiguousarray(pixels, np.float32), None, profile.to_working)
+        return _Picture(pixels, profile.decode_table(256 if pixels.dtype == np.uint8 else 65536), profile.to_working)
+
+    @property
+    def raw(self) -> bool:
+        """Camera data."""
+        return self.camera is not None
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes held."""
+        return self._reader.nbytes
+
+    def window(self, x: int, y: int, w: int, h: int) -> Float32:
+        """Full-size plate of a rectangle of the upright picture, which must lie inside it."""
+        sx, sy, sw, sh = to_sensor(x, y, w, h, self.width, self.height, self.orientation)
+        return np.ascontiguousarray(upright(self._reader.window(sx, sy, sw, sh), self.orientation, 1))
+
+    def reduced(self, step: int) -> Plate:
+        """Plate of the whole picture averaged over ``step`` pixels (even)."""
+        plate = self._reader.reduced(step)
+        if self.orientation == 1:
+            return plate
+        flip = FLIPS[self.orientation]
+        rows, columns = plate.planes.shape[1:]
+        x, y = plate.origin_x, plate.origin_y
+        if flip.transpose:
+            x, y, rows, columns = y, x, columns, rows
+        if flip.columns:
+            x = self.width - (x + columns * step)
+        if flip.rows:
+            y = self.height - (y + rows * step)
+        return Plate(np.ascontiguousarray(upright(plate.planes, self.orientation, 1)), step, x, y)
+
+    def tables(self, recipe: Recipe, space: str, linear_output: bool = False) -> LightTables:
+        """Kernel tables for this source."""
+        return tables_of(
+            recipe,
+            matrices=self.camera.matrices if self.camera else None,
+            as_shot_neutral=self.as_shot_neutral,
+            as_shot_xy=self.as_shot_xy,
+            baseline_gain=2.0**self.camera.baseline_exposure_ev if self.camera else 1.0,
+            space=space,
+            linear_output=linear_output,
+        )
+
+    def camera_values(self, planes: Float32) -> Float32:
+        """Plate values -> camera values with white level 1 (raw), or linear Rec.2020 as they are."""
+        return planes * np.asarray(self.as_shot_neutral, np.float32)[:, None, None]
+
+

@@ -1,0 +1,45 @@
+"""What decoding a file gives: a Bayer mosaic, camera planes, or a rendered picture, with the colour facts it needs."""
+
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zincplate.core.camera_colour import CameraMatrices
+from zincplate.formats.capture import CaptureData
+from zincplate.formats.icc import MatrixProfile
+
+Kind = Literal["mosaic", "camera", "rendered"]
+
+
+@dataclass(frozen=True)
+class CameraColour:
+    """Colour facts of camera data."""
+
+    matrices: CameraMatrices
+    as_shot_neutral: tuple[float, float, float]
+    """Camera values of the light, the largest is 1."""
+    baseline_exposure_ev: float = 0.0
+
+
+@dataclass(frozen=True)
+class Decoded:
+    """Pixels as the file holds them, in sensor orientation.
+
+    mosaic: (h, w) uint16 sites of the visible area; ``cfa`` gives the colour (0 R, 1 G, 2 B) of the first 2 x 2 sites,
+    ``black`` the black level at each of them, ``white`` the clipping level.
+    camera: (h, w, 3) uint16 linear camera values, black taken off, white level 65535.
+    rendered: (h, w, 3) uint8 or uint16 encoded values, or float32, of the space in ``profile``.
+    """
+
+    kind: Kind
+    pixels: NDArray[Any]
+    capture: CaptureData
+    camera: CameraColour | None = None
+    profile: MatrixProfile | None = None
+    cfa: tuple[int, int, int, int] = (0, 1, 1, 2)
+    black: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
+    white: float = 65535.0
+    notes: tuple[str, ...] = field(default_factory=tuple)
+    """Sentences about what was assumed."""

@@ -1,0 +1,149 @@
+"""Decoding in a long-lived child process with limits on memory and time, pixels handed over by shared memory.
+
+A file that crashes or stalls the decoder costs that file a sentence and nothing else: the child is started again.
+"""
+
+import atexit
+import contextlib
+import os
+import pickle
+import resource
+import select
+import struct
+import subprocess
+import sys
+import threading
+from multiprocessing import resource_tracker, shared_memory
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from zincplate.formats.capture import CaptureData
+from zincplate.formats.decoded import Decoded
+from zincplate.formats.errors import FileError
+
+MEMORY_LIMIT = 6 << 30
+TIMEOUT_S = 60.0
+
+
+class Decoder:
+    """Thread-safe handle on one decoding child."""
+
+    def __init__(self, memory_limit: int = MEMORY_LIMIT, timeout_s: float = TIMEOUT_S) -> None:
+        self._memory_limit = memory_limit
+        self._timeout_s = timeout_s
+        self._lock = threading.Lock()
+        self._child: subprocess.Popen[bytes] | None = None
+        atexit.register(self.close)
+
+    def decode(self, path: Path) -> Decoded:
+        """Like :func:`zincplate.formats.decode.decode`."""
+        result = self._ask("decode", path)
+        shape, dtype, name = result.pop("pixels")
+        memory = shared_memory.SharedMemory(name)
+        try:
+            pixels = np.ndarray(shape, dtype, memory.buf).copy()
+        finally:
+            memory.close()
+            memory.unlink()
+        return Decoded(pixels=pixels, **result)
+
+    def facts(self, path: Path) -> tuple[CaptureData, bytes | None]:
+        """Like :func:`zincplate.formats.decode.facts`."""
+        capture, preview = self._ask("facts", path)
+        return capture, preview
+
+    def close(self) -> None:
+        """Ends the child."""
+        child, self._child = self._child, None
+        if child is not None:
+            child.kill()
+            child.wait()
+            for stream in (child.stdin, child.stdout):
+                if stream is not None:
+                    with contextlib.suppress(OSError):
+                        stream.close()
+
+    def _started(self) -> subprocess.Popen[bytes]:
+        if self._child is None or self._child.poll() is not None:
+            self.close()
+            environment = {**os.environ, "ZINCPLATE_DECODER_MEMORY": str(self._memory_limit)}
+            self._child = subprocess.Popen(
+                [sys.executable, "-m", "zincplate.formats.isolated"],
+                stdin=subprocess.PIPE,
+                stdout=subprocess.PIPE,
+                stderr=subprocess.DEVNULL,
+                env=environment,
+            )
+        return self._child
+
+    def _ask(self, what: str, path: Path) -> Any:
+        with self._lock:
+            child = self._started()
+            assert child.stdin is not None and child.stdout is not None
+            _send(child.stdin, (what, str(path)))
+            ready, _, _ = select.select([child.stdout], [], [], self._timeout_s)
+            if not ready:
+                self.close()
+                raise FileError(path, f"Reading it took longer than {self._timeout_s:.0f} seconds and was stopped.")
+            answer = _receive(child.stdout)
+            if answer is None:
+                self.close()
+                raise FileError(path, "Reading it brought the decoder down; the file is damaged.")
+        kind, value = answer
+        if kind == "refused":
+            raise FileError(path, value)
+        return value
+
+
+def _send(stream: Any, message: Any) -> None:
+    data = pickle.dumps(message)
+    stream.write(struct.pack("<Q", len(data)) + data)
+    stream.flush()
+
+
+def _receive(stream: Any) -> Any:
+    head = stream.read(8)
+    if len(head) < 8:
+        return None
+    data = stream.read(struct.unpack("<Q", head)[0])
+    return pickle.loads(data) if data else None  # our own child's messages only
+
+
+def _child_main() -> None:
+    out = os.fdopen(os.dup(1), "wb")
+    os.dup2(2, 1)  # what libraries print must not reach the pipe
+    limit = int(os.environ.get("ZINCPLATE_DECODER_MEMORY", MEMORY_LIMIT))
+    resource.setrlimit(resource.RLIMIT_AS, (limit, limit))
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    from zincplate.formats.decode import decode, facts
+
+    while True:
+        request = _receive(sys.stdin.buffer)
+        if request is None:
+            return
+        what, path = request
+        try:
+            _send(out, ("ok", _decode_to_shared(decode(Path(path))) if what == "decode" else facts(Path(path))))
+        except FileError as error:
+            _send(out, ("refused", error.reason))
+        except MemoryError:
+            _send(out, ("refused", "It needs more memory than decoding may use."))
+        except Exception as error:  # whatever a library throws becomes a sentence, the child lives on
+            _send(out, ("refused", f"It cannot be read ({type(error).__name__}: {str(error)[:120]})."))
+
+
+def _decode_to_shared(result: Decoded) -> dict[str, Any]:
+    pixels = result.pixels
+    memory = shared_memory.SharedMemory(create=True, size=max(pixels.nbytes, 1))
+    np.ndarray(pixels.shape, pixels.dtype, memory.buf)[...] = pixels
+    fields = {k: getattr(result, k) for k in Decoded.__dataclass_fields__ if k != "pixels"}
+    fields["pixels"] = (pixels.shape, pixels.dtype.str, memory.name)
+    memory.close()
+    resource_tracker.unregister(f"/{memory.name}", "shared_memory")  # the parent unlinks it
+    return fields
+
+
+if __name__ == "__main__":
+    _child_main()

@@ -1,0 +1,197 @@
+"""Camera raw files through LibRaw; the colour facts of DNG files come from their own tags (DNG 1.7, chapter 4).
+
+LibRaw's ``rgb_xyz_matrix`` is zero for DNG, so ColorMatrix1/2 are read here. Mosaics that are not 2 x 2 Bayer are
+demosaiced by LibRaw itself, and a note says so.
+"""
+
+import mmap
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import rawpy
+
+from zincplate.core.camera_colour import ILLUMINANT_KELVIN, CameraMatrices
+from zincplate.formats import tags
+from zincplate.formats.capture import CaptureData, facts_of
+from zincplate.formats.decoded import CameraColour, Decoded
+from zincplate.formats.errors import FileError
+
+SizeCheck = Callable[[Path, int, int], None]
+_TOO_SMALL = 16
+
+
+def _tags(path: Path) -> tuple[tags.Directory, tags.Directory]:
+    """First directory, and the one of the full-size raw image (the same when not a DNG)."""
+    try:
+        with open(path, "rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as data:
+            main = tags.read_directories(data)[0]
+    except tags.TagError:
+        return tags.Directory(), tags.Directory()
+    images = [d for d in main.all_images() if d.integer(262) in (32803, 34892) and d.integer(254) == 0]
+    return main, images[0] if images else main
+
+
+def _opened(path: Path) -> rawpy.RawPy:
+    try:
+        return rawpy.imread(str(path))
+    except rawpy.LibRawFileUnsupportedError as error:
+        raise FileError(path, "This camera's raw format is not one that can be read.") from error
+    except rawpy.LibRawError as error:
+        raise FileError(path, f"The raw data cannot be read: {_text(error)}.") from error
+
+
+def _text(error: Exception) -> str:
+    value = error.args[0] if error.args else error
+    text = value.decode("utf-8", "replace") if isinstance(value, bytes) else str(value)
+    return text[0].lower() + text[1:160].rstrip(".") if text else "LibRaw refused it"
+
+
+def _check_complete(path: Path, image: tags.Directory, check: SizeCheck) -> None:
+    width, height = image.integer(256), image.integer(257)
+    if width and height:
+        check(path, width, height)
+    share = tags.stored_fraction(image, path.stat().st_size)
+    if share < 1:
+        raise FileError(path, f"The picture data end after {share:.0%}. Copy it from the card again.")
+
+
+def _file_type(main: tags.Directory, path: Path) -> str:
+    return "DNG" if 50706 in main.values else f"raw ({path.suffix.lstrip('.').upper()})" if path.suffix else "raw"
+
+
+def _capture(path: Path, raw: rawpy.RawPy, main: tags.Directory, image: tags.Directory) -> CaptureData:
+    found = facts_of(main)
+    if "orientation" not in found:
+        found["orientation"] = {0: 1, 3: 3, 5: 8, 6: 6}.get(raw.sizes.flip, 1)
+    other = raw.other
+    if not found.get("exposure_time_s") and getattr(other, "shutter", 0):
+        found["exposure_time_s"] = float(other.shutter)
+    if not found.get("f_number") and getattr(other, "aperture", 0):
+        found["f_number"] = float(other.aperture)
+    if not found.get("iso") and getattr(other, "iso_speed", 0):
+        found["iso"] = int(other.iso_speed)
+    width, height = raw.sizes.width, raw.sizes.height
+    crop = _default_crop(image, width, height)
+    width, height = crop[2], crop[3]
+    if found["orientation"] >= 5:
+        width, height = height, width
+    bits = max(int(raw.white_level).bit_length(), 8)
+    return CaptureData(file_type=_file_type(main, path), width=width, height=height, bits=bits, channels=1, raw=True, **found)
+
+
+def _default_crop(image: tags.Directory, width: int, height: int) -> tuple[int, int, int, int]:
+    origin, size = image.numbers(50719), image.numbers(50720)
+    if len(origin) == 2 and len(size) == 2:
+        x, y, w, h = (int(v) for v in (*origin, *size))
+        if x >= 0 and y >= 0 and w >= _TOO_SMALL and h >= _TOO_SMALL and x + w <= width and y + h <= height:
+            return x, y, w, h
+    return 0, 0, width, height
+
+
+def raw_facts(path: Path, check: SizeCheck) -> tuple[CaptureData, bytes | None]:
+    """Facts and embedded preview without unpacking the mosaic; a cut-off file is refused."""
+    main, image = _tags(path)
+    _check_complete(path, image, check)
+    with _opened(path) as raw:
+        check(path, raw.sizes.width, raw.sizes.height)
+        capture = _capture(path, raw, main, image)
+        preview = None
+        try:
+            thumb = raw.extract_thumb()
+            if thumb.format == rawpy.ThumbFormat.JPEG:
+                preview = bytes(thumb.data)
+        except rawpy.LibRawError:
+            preview = None
+        return capture, preview
+
+
+def _camera_colour(path: Path, raw: rawpy.RawPy, main: tags.Directory) -> tuple[CameraColour, tuple[str, ...]]:
+    notes: tuple[str, ...] = ()
+    first, second = main.numbers(50721), main.numbers(50722)
+    try:
+        if len(first) == 9:
+            kelvin_1 = ILLUMINANT_KELVIN.get(main.integer(50778), 6504.0)
+            kelvin_2 = ILLUMINANT_KELVIN.get(main.integer(50779), 6504.0)
+            if len(second) == 9 and abs(kelvin_1 - kelvin_2) > 1:
+                matrices = CameraMatrices(first, kelvin_1, second, kelvin_2)
+            else:
+                matrices = CameraMatrices(first, kelvin_1)
+        else:
+            matrix = np.asarray(raw.rgb_xyz_matrix, np.float64)[:3]
+            if not np.abs(matrix).max() > 0:
+                raise FileError(path, "Neither the file nor LibRaw knows the colour of this camera.")
+            matrices = CameraMatrices(tuple(float(v) for v in matrix.ravel()), 6504.0)
+    except ValueError as error:
+        if isinstance(error, FileError):
+            raise
+        raise FileError(path, f"Its colour matrix cannot be used: {error}.") from error
+    neutral = main.numbers(50728)
+    if len(neutral) != 3 or min(neutral) <= 0:
+        multipliers = np.asarray(raw.camera_whitebalance[:3], np.float64)
+        if not (multipliers > 0).all():
+            multipliers = np.asarray(raw.daylight_whitebalance[:3], np.float64)
+            notes = ("The file holds no white balance; daylight is taken as shot.",)
+        neutral = tuple(1 / multipliers) if (multipliers > 0).all() else (1.0, 1.0, 1.0)
+    scaled = np.asarray(neutral) / max(neutral)
+    try:
+        matrices.white_of(scaled)
+    except ValueError as error:
+        raise FileError(path, f"Its white balance cannot be used: {error}.") from error
+    baseline = main.number(50730) or 0.0
+    baseline = baseline if -10 <= baseline <= 10 else 0.0
+    return CameraColour(matrices, (float(scaled[0]), float(scaled[1]), float(scaled[2])), baseline), notes
+
+
+def decode_raw(path: Path, check: SizeCheck) -> Decoded:
+    """Mosaic (Bayer) or camera planes (anything else) with colour facts; raises :class:`FileError`."""
+    main, image = _tags(path)
+    _check_complete(path, image, check)
+    with _opened(path) as raw:
+        check(path, raw.sizes.width, raw.sizes.height)
+        capture = _capture(path, raw, main, image)
+        colour, notes = _camera_colour(path, raw, main)
+        try:
+            bayer = raw.raw_type == rawpy.RawType.Flat and np.shape(raw.raw_pattern) == (2, 2)
+            if bayer:
+                x, y, w, h = _default_crop(image, raw.sizes.width, raw.sizes.height)
+                pattern = [{"R": 0, "G": 1, "B": 2}.get(chr(raw.color_desc[i]), -1) for i in np.ravel(raw.raw_pattern)]
+                if sorted(pattern) == [0, 1, 1, 2]:
+                    mosaic = raw.raw_image_visible[y : y + h, x : x + w].copy()
+                    levels = [float(raw.black_level_per_channel[i]) for i in np.ravel(raw.raw_pattern)]
+                    return _mosaic(mosaic, pattern, levels, float(raw.white_level), x, y, capture, colour, notes)
+            planes = raw.postprocess(
+                use_camera_wb=False,
+                user_wb=[1.0, 1.0, 1.0, 1.0],
+                no_auto_bright=True,
+                gamma=(1, 1),
+                output_bps=16,
+                output_color=rawpy.ColorSpace.raw,
+                adjust_maximum_thr=0.0,
+                user_flip=0,
+            )
+        except rawpy.LibRawError as error:
+            raise FileError(path, f"The raw data cannot be read: {_text(error)}.") from error
+    x, y, w, h = _default_crop(image, planes.shape[1], planes.shape[0])
+    note = "The sensor is no Bayer mosaic; LibRaw made its colour picture."
+    return Decoded("camera", np.ascontiguousarray(planes[y : y + h, x : x + w, :3]), capture, colour, notes=(*notes, note))
+
+
+def _mosaic(
+    mosaic: np.ndarray,
+    pattern: list[int],
+    levels: list[float],
+    white: float,
+    x: int,
+    y: int,
+    capture: CaptureData,
+    colour: CameraColour,
+    notes: tuple[str, ...],
+) -> Decoded:
+    def at(row: int, column: int) -> int:
+        return ((row + y) % 2) * 2 + (column + x) % 2
+
+    places = [at(r, c) for r in range(2) for c in range(2)]
+    cfa = (pattern[places[0]], pattern[places[1]], pattern[places[2]], pattern[places[3]])
+    black = (levels[places[0]], levels[places[1]], levels[places[2]], levels[places[3]])
+    return Decoded("mosaic", mosaic, capture, colour, None, cfa, black, white, notes)

@@ -1,0 +1,59 @@
+"""The worker processes: ``python -m zincplate.jobs.worker [processes]``."""
+
+import ctypes
+import logging
+import os
+import signal
+import sys
+
+from zincplate.jobs.queue import make_queue
+from zincplate.jobs.runner import run
+from zincplate.services.context import Context
+from zincplate.store.database import connect
+from zincplate.store.home import Home
+
+home = Home.from_environment()
+huey = make_queue(home)
+_context: list[Context] = []
+
+
+@huey.task()  # type: ignore[untyped-decorator]
+def run_job(job_id: str) -> None:
+    """The only task: everything else stands in the job's row."""
+    if not _context:
+        connect(home, pool=6)
+        _context.append(Context(home, wake=wake))
+    run(_context[0], job_id)
+
+
+def wake(job_id: str) -> None:
+    """Puts a job's id into the queue."""
+    run_job(job_id)
+
+
+def _die_with_parent() -> None:
+    ctypes.CDLL(None).prctl(1, signal.SIGKILL)
+
+
+def main() -> None:
+    """Runs worker processes until told to stop."""
+    logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(process)d %(levelname)s %(message)s")
+    os.register_at_fork(after_in_child=_die_with_parent)
+    huey.create_consumer(
+        workers=int(sys.argv[1]) if len(sys.argv) > 1 else 2,
+        worker_type="process",
+        initial_delay=0.05,
+        max_delay=0.5,  # huey's ten seconds would make an idle queue feel dead
+        backoff=1.15,
+        periodic=False,
+        health_check_interval=1,
+        graceful_signal="TERM",
+        shutdown_timeout=20,
+    ).run()
+
+
+if __name__ == "__main__":
+    # under its importable name, so that the tasks carry the same name as in the web process
+    from zincplate.jobs import worker
+
+    worker.main()

@@ -1,0 +1,1 @@
+"""One folder per adjustment; :mod:`zincplate.ops.order` lists them by hand in pipeline order."""

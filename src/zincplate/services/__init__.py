@@ -1,0 +1,1 @@
+"""Use cases: the only callers of store and engine together."""

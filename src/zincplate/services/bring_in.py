@@ -1,0 +1,176 @@
+"""Bringing files into a shoot: copy or reference, hash, facts, previews, duplicates, refusals."""
+
+import errno
+import hashlib
+import json
+import os
+import shutil
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import peewee
+
+from zincplate.engine.recipe import Recipe
+from zincplate.formats.errors import FileError
+from zincplate.services import pictures, shoots, work
+from zincplate.services.context import Context, Progress, UserError
+from zincplate.store.database import database
+from zincplate.store.models import Frame, HistoryEntry, Job, Refusal, Shoot, Version
+
+_NOT_PICTURES = {".txt", ".xmp", ".json", ".xml", ".md", ".db", ".ini", ".pdf", ".html", ".jsonl"}
+_BLOCK = 1 << 20
+
+
+def files_in(folder: Path) -> list[Path]:
+    """Files of a folder and its subfolders that may be pictures, sorted by name; raises :class:`UserError`."""
+    if not folder.exists():
+        raise UserError(f"{folder}: There is no such folder.")
+    if folder.is_file():
+        return [folder]
+    found: list[Path] = []
+    refused: list[OSError] = []
+    for root, folders, names in os.walk(folder, onerror=refused.append):
+        folders[:] = sorted(d for d in folders if not d.startswith("."))
+        found += [
+            Path(root) / n for n in sorted(names) if not n.startswith(".") and Path(n).suffix.lower() not in _NOT_PICTURES
+        ]
+    if refused and not found:
+        raise UserError(f"{folder}: There is no permission to look into it.")
+    if not found:
+        raise UserError(f"{folder}: There are no pictures in it.")
+    return found
+
+
+def start(context: Context, shoot: Shoot, paths: list[Path], *, reference: bool = False, move: bool = False) -> Job:
+    """Submits the job. ``reference`` leaves files where they are; ``move`` is for uploads of ours."""
+    if not paths:
+        raise UserError("There is nothing to bring in.")
+    return work.submit(
+        context,
+        "bring_in",
+        f"Bring in {len(paths)} files: {shoot.name}",
+        shoot_id=shoot.id,
+        paths=[str(p) for p in paths],
+        reference=reference,
+        move=move,
+    )
+
+
+def run(
+    context: Context, job: Progress, shoot_id: int, paths: list[str], reference: bool = False, move: bool = False
+) -> dict[str, Any]:
+    """Job: every file by itself; one bad file is listed with its reason and the others go on. May be repeated."""
+    shoot = shoots.get(shoot_id)
+    added: list[int] = []
+    already = refused = 0
+    for done, text in enumerate(paths):
+        path = Path(text)
+        job.progress(done / len(paths), f"{path.name}, {done + 1} of {len(paths)}")
+        try:
+            version = _one(context, shoot, path, reference)
+            if version is None:
+                already += 1
+            else:
+                added.append(version.id)
+        except FileError as error:
+            refused += 1
+            Refusal.delete().where(Refusal.shoot == shoot, Refusal.name == path.name).execute()
+            Refusal.create(shoot=shoot, name=path.name[:250], reason=error.reason[:500])
+        if move:
+            path.unlink(missing_ok=True)
+    waiting = [
+        v.id
+        for v in Version.select(Version.id).join(Frame).where(Frame.shoot == shoot, Frame.thumb_state.in_(("none", "embedded")))
+    ]
+    if waiting:
+        work.submit(context, "thumbs", f"Small pictures: {shoot.name}", version_ids=waiting)
+    return {"shoot": shoot.id, "added": len(added), "already": already, "refused": refused}
+
+
+def hash_of(path: Path) -> str:
+    """SHA-256 of a file."""
+    with open(path, "rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
+
+
+def _one(context: Context, shoot: Shoot, path: Path, reference: bool) -> Version | None:
+    """The new frame's version, or None when the same picture is in the shoot already."""
+    if not path.is_file():
+        raise FileError(path, "The file is not there." if not path.exists() else "This is a folder, not a file.")
+    try:
+        content_hash = hash_of(path)
+        size = path.stat().st_size
+    except PermissionError as error:
+        raise FileError(path, "There is no permission to read it.") from error
+    except OSError as error:
+        raise FileError(path, f"It could not be read: {error.strerror}.") from error
+    same = Frame.get_or_none(Frame.shoot == shoot, Frame.content_hash == content_hash)
+    if same is not None:
+        if same.name != path.name:
+            raise FileError(path, f"It holds the same picture as {same.name}, which is in this shoot already.")
+        return None
+    capture, preview = context.decoder.facts(path)
+    stored = str(path.resolve()) if reference else _copy(context, shoot, path, content_hash)
+    _note_original(context, stored, reference, content_hash, size)
+    has_preview = preview is not None and pictures.keep_embedded(context.home, content_hash, preview, capture.orientation)
+    captured_at = datetime.fromisoformat(capture.captured_at) if capture.captured_at else None
+    recipe = Recipe.neutral(capture.raw).to_document()
+    try:
+        with database.atomic():
+            frame = Frame.create(
+                shoot=shoot,
+                name=path.name[:200],
+                content_hash=content_hash,
+                size_bytes=size,
+                path=stored,
+                referenced=reference,
+                capture=capture.as_dict(),
+                raw=capture.raw,
+                captured_at=captured_at,
+                thumb_state="embedded" if has_preview else "none",
+            )
+            version = Version.create(frame=frame, number=1, recipe=recipe)
+            HistoryEntry.create(version=version, position=0, words="Brought in", recipe=recipe)
+    except peewee.IntegrityError:
+        return None  # another worker brought the same picture in meanwhile
+    if has_preview:
+        pictures.thumb_from_embedded(context.home, content_hash, version.id)
+    return version
+
+
+def _copy(context: Context, shoot: Shoot, path: Path, content_hash: str) -> str:
+    """Copies into the shoot's folder under a free name, checked against the hash; returns the relative path."""
+    folder = context.home.originals / shoot.folder
+    temporary = folder / f".{content_hash[:16]}.{os.getpid()}.part"
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        for number in range(1, 1000):
+            name = path.name if number == 1 else f"{path.stem}-{number}{path.suffix}"
+            target = folder / name
+            if target.exists() and target.stat().st_size == path.stat().st_size and hash_of(target) == content_hash:
+                return f"{shoot.folder}/{name}"  # left by an attempt that was interrupted
+            if target.exists():
+                continue
+            with open(path, "rb") as source, open(temporary, "wb") as copy:
+                shutil.copyfileobj(source, copy, _BLOCK)
+                copy.flush()
+                os.fsync(copy.fileno())
+            if hash_of(temporary) != content_hash:
+                raise FileError(path, "It changed while it was copied. Bring it in again.")
+            temporary.chmod(0o444)
+            os.link(temporary, target)
+            return f"{shoot.folder}/{name}"
+        raise FileError(path, "A thousand files of this name are there already.")
+    except OSError as error:
+        if error.errno in (errno.ENOSPC, errno.EDQUOT):
+            raise FileError(path, "The disk is full; the file was not copied. Make room and bring it in again.") from error
+        raise FileError(path, f"It could not be copied: {error.strerror}.") from error
+    finally:
+        temporary.unlink(missing_ok=True)
+
+
+def _note_original(context: Context, stored: str, reference: bool, content_hash: str, size: int) -> None:
+    line = json.dumps({"path": stored, "referenced": reference, "sha256": content_hash, "size": size})
+    with open(context.home.manifest, "a", encoding="utf-8") as file:
+        file.write(line + "\n")

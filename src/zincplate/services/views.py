@@ -1,0 +1,139 @@
+"""Pictures for the screen: windows of a frame under a recipe, pixel values, and the neutral picker."""
+
+import json
+import struct
+from typing import Any
+
+import imagecodecs
+import numpy as np
+import simplejpeg
+
+from zincplate.core.adaptation import xyz_to_xy
+from zincplate.core.colour_spaces import REC2020
+from zincplate.core.temperature import KELVIN_MAX, KELVIN_MIN, temperature_and_tint
+from zincplate.engine.recipe import Recipe, RecipeError
+from zincplate.engine.render import View, ViewRequest
+from zincplate.engine.source import Source
+from zincplate.services.context import Context, NotFound, UserError
+from zincplate.services.pictures import original_path
+from zincplate.store.models import Frame, HistoryEntry, Version
+
+JPEG_QUALITY = 93
+
+
+def frame_of(frame_id: int) -> Frame:
+    """One frame; raises :class:`NotFound`."""
+    frame = Frame.get_or_none(Frame.id == frame_id)
+    if frame is None:
+        raise NotFound("There is no such frame.")
+    return frame
+
+
+def opened(context: Context, frame: Frame) -> Source:
+    """The frame's decoded source; raises ``FileError`` when the original is gone or damaged."""
+    return context.renderer.open(original_path(context.home, frame), frame.content_hash)
+
+
+def parsed(document: dict[str, Any]) -> Recipe:
+    """Recipe or :class:`UserError`."""
+    try:
+        return Recipe.from_document(document)
+    except RecipeError as error:
+        raise UserError(str(error)) from error
+
+
+def original_recipe(frame: Frame) -> Recipe:
+    """How the frame came in."""
+    entry = (
+        HistoryEntry.select()
+        .join(Version)
+        .where(Version.frame == frame, Version.number == 1, HistoryEntry.position == 0)
+        .get()
+    )
+    return Recipe.from_document(entry.recipe)
+
+
+def render(context: Context, frame_id: int, recipe: dict[str, Any] | None, request: ViewRequest, clipping: bool) -> bytes:
+    """A window of a frame under a recipe (None: as it came in), packed by :func:`pack`."""
+    frame = frame_of(frame_id)
+    used = original_recipe(frame) if recipe is None else parsed(recipe)
+    source = opened(context, frame)
+    try:
+        view = context.renderer.view(source, frame.content_hash, used, request)
+    except RecipeError as error:
+        raise UserError(str(error)) from error
+    return pack(view, source, clipping)
+
+
+def pack(view: View, source: Source, clipping: bool) -> bytes:
+    """Length of a JSON header, the header, the JPEG, and (when asked) the clipping map as PNG.
+
+    One answer, so that picture, histogram and clipping always belong together.
+    """
+    picture = simplejpeg.encode_jpeg(np.ascontiguousarray(view.picture), JPEG_QUALITY, "RGB", "444")
+    mask = imagecodecs.png_encode(view.clipping, level=1) if clipping else b""
+    r = view.request
+    header = {
+        "scaled_width": r.scaled_width,
+        "scaled_height": r.scaled_height,
+        "x": r.x,
+        "y": r.y,
+        "width": r.width,
+        "height": r.height,
+        "full_width": source.width,
+        "full_height": source.height,
+        "histogram": view.histogram.tolist(),
+        "clipped": list(view.clipped),
+        "render_ms": round(view.render_ms, 1),
+        "picture_bytes": len(picture),
+        "clipping_bytes": len(mask),
+        "as_shot": as_shot(source),
+        "notes": list(source.notes),
+    }
+    text = json.dumps(header, separators=(",", ":")).encode()
+    return b"".join((struct.pack("<I", len(text)), text, picture, mask))
+
+
+def as_shot(source: Source) -> dict[str, float]:
+    """Temperature and tint that "as shot" stands for."""
+    kelvin, tint = temperature_and_tint(source.as_shot_xy)
+    return {"temperature_kelvin": round(kelvin), "tint": round(tint, 1)}
+
+
+def pixel(context: Context, frame_id: int, recipe: dict[str, Any], x: int, y: int, radius: int) -> dict[str, Any]:
+    """Delivered values, L*a*b* and camera values about a place of the full-size picture."""
+    frame = frame_of(frame_id)
+    try:
+        return context.renderer.sample(opened(context, frame), parsed(recipe), x, y, min(max(radius, 0), 50), "srgb")
+    except RecipeError as error:
+        raise UserError(str(error)) from error
+
+
+def pick_neutral(context: Context, frame_id: int, x: int, y: int, radius: int) -> dict[str, Any]:
+    """Temperature and tint that make an area grey. Refuses clipped, dark or impossible areas with a sentence."""
+    frame = frame_of(frame_id)
+    source = opened(context, frame)
+    x0, y0 = max(x - radius, 0), max(y - radius, 0)
+    x1, y1 = min(x + radius + 1, source.width), min(y + radius + 1, source.height)
+    if x0 >= x1 or y0 >= y1:
+        raise UserError("That place lies outside the picture.")
+    planes = source.window(x0, y0, x1 - x0, y1 - y0)
+    clipped = float((planes >= source.white_limits[:, None, None]).any(0).mean())
+    if not source.raw:
+        clipped = float((planes.max(0) >= 0.995).mean())
+    if clipped > 0.01:
+        raise UserError(f"{clipped:.0%} of this area is clipped, so its colour is not known. Pick a darker neutral.")
+    mean = source.camera_values(planes).reshape(3, -1).mean(1).astype(np.float64)
+    if mean.max() < 0.002:
+        raise UserError("This area is too dark to measure its colour. Pick a lighter neutral.")
+    try:
+        if source.camera is not None:
+            white_xy = source.camera.matrices.white_of(mean / mean.max())
+        else:
+            white_xy = xyz_to_xy(REC2020.to_xyz @ mean)
+    except ValueError as error:
+        raise UserError("No light could make this colour neutral. Pick a grey or white surface.") from error
+    kelvin, tint = temperature_and_tint(white_xy)
+    if not KELVIN_MIN + 20 < kelvin < KELVIN_MAX - 200 or abs(tint) > 150:
+        raise UserError("No light could make this colour neutral. Pick a grey or white surface.")
+    return {"temperature_kelvin": round(kelvin), "tint": round(tint, 1), "clipped": clipped}

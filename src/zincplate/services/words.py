@@ -1,0 +1,46 @@
+"""Changes of a recipe in words, from the parameter models: "Exposure +0.35 -> +0.60 EV"."""
+
+from typing import Any
+
+from zincplate.engine.recipe import Recipe
+from zincplate.ops.base import STEPS
+from zincplate.ops.order import ORDER
+
+ARROW = "\N{RIGHTWARDS ARROW}"
+MINUS = "\N{MINUS SIGN}"
+
+
+def formatted(value: Any, ui: dict[str, Any]) -> str:
+    """One value with sign and unit as the panel shows it."""
+    if value is None:
+        return "as shot"
+    kind = ui.get("kind")
+    if kind == "choice":
+        return str(ui["options"].get(value, value)).lower()
+    if kind == "curve":
+        return "straight" if list(map(list, value)) == [[0, 0], [1, 1]] else f"{len(value)} points"
+    decimals = int(ui.get("decimals", 0))
+    text = f"{abs(value):.{decimals}f}"
+    if ui.get("kind") == "gauge" and float(text) != 0:
+        text = (MINUS if value < 0 else "+") + text
+    return f"{text} {ui['unit']}" if ui.get("unit") else text
+
+
+def describe(old: Recipe, new: Recipe) -> str:
+    """What changed between two recipes; many changes are counted."""
+    found: list[str] = []
+    for operation in ORDER:
+        before, after = old.parameters[operation.id], new.parameters[operation.id]
+        for name, info in operation.parameters.model_fields.items():
+            a, b = getattr(before, name), getattr(after, name)
+            if a == b:
+                continue
+            extra = info.json_schema_extra
+            ui: Any = extra.get("x-ui", {}) if isinstance(extra, dict) else {}
+            found.append(f"{ui.get('label', name)} {formatted(a, ui)} {ARROW} {formatted(b, ui)}")
+    for step in STEPS:
+        if (step in old.off) != (step in new.off):
+            found.append(f"{step.capitalize()} switched {'off' if step in new.off else 'on'}")
+    if not found:
+        return "Other settings changed"
+    return "; ".join(found) if len(found) <= 3 else f"{found[0]} and {len(found) - 1} more"

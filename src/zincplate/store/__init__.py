@@ -1,0 +1,1 @@
+"""What is kept: the MariaDB server's life, the models, migrations, and the library folder."""

@@ -1,0 +1,54 @@
+"""The database handle. Bound to a server once per process by :func:`connect`; nothing happens at import."""
+
+import os
+
+import peewee
+from playhouse.migrations import Runner
+from playhouse.pool import PooledMySQLDatabase
+
+from zincplate.store.home import Home
+from zincplate.store.mariadb import Maria
+
+database = PooledMySQLDatabase(None, mariadb=True)
+os.register_at_fork(after_in_child=database.dispose)  # a fork must never share a socket
+
+
+class StoreUnavailable(RuntimeError):
+    """The database does not answer."""
+
+
+UNAVAILABLE = (peewee.OperationalError, peewee.InterfaceError)
+
+
+def settings(maria: Maria, schema: str | None = None) -> dict[str, object]:
+    """Arguments of a connection as the application user."""
+    return {
+        "database": schema or maria.database,
+        "unix_socket": maria.load()["socket"],
+        "user": maria.user,
+        "password": maria.password(),
+        "charset": "utf8mb4",
+        "collation": "utf8mb4_unicode_520_ci",
+    }
+
+
+def connect(home: Home, pool: int = 24) -> PooledMySQLDatabase:
+    """Binds :data:`database` to the home's server."""
+    options = settings(Maria(home.root))
+    name = options.pop("database")
+    database.init(name, max_connections=pool, stale_timeout=300, timeout=10, **options)
+    return database
+
+
+def migrate() -> list[str]:
+    """Applies what is missing, one process at a time; returns the names applied."""
+    from pathlib import Path
+
+    with database.connection_context():
+        (got,) = database.execute_sql("SELECT GET_LOCK('zincplate-migrate', 60)").fetchone()
+        if got != 1:
+            raise StoreUnavailable("Another process has been migrating the database for a minute.")
+        try:
+            return list(Runner(database, directory=str(Path(__file__).with_name("migrations"))).up())
+        finally:
+            database.execute_sql("DO RELEASE_LOCK('zincplate-migrate')")

@@ -1,0 +1,53 @@
+"""The folder in which one installation keeps everything of its own, and the names inside it."""
+
+import os
+from dataclasses import dataclass
+from pathlib import Path
+
+
+@dataclass(frozen=True)
+class Home:
+    """``ZINCPLATE_HOME``, or ``var/library`` in the working folder."""
+
+    root: Path
+
+    @staticmethod
+    def from_environment() -> "Home":
+        """The home named by the environment."""
+        return Home(Path(os.environ.get("ZINCPLATE_HOME", "var/library")).resolve())
+
+    @property
+    def originals(self) -> Path:
+        """Copies of files brought in, one folder a shoot; read-only once written."""
+        return self.root / "originals"
+
+    @property
+    def deliveries(self) -> Path:
+        """Finished files."""
+        return self.root / "deliveries"
+
+    @property
+    def recipes(self) -> Path:
+        """The current recipe of every version as a JSON file: readable without the database."""
+        return self.root / "recipes"
+
+    @property
+    def cache(self) -> Path:
+        """Previews and thumbnails; may be deleted at any time."""
+        return self.root / "cache"
+
+    @property
+    def manifest(self) -> Path:
+        """One JSON line for each original: path, SHA-256, size. Makes them verifiable without the database."""
+        return self.root / "originals.jsonl"
+
+    @property
+    def card(self) -> Path:
+        """The simulated memory card of the demo."""
+        return self.root / "card"
+
+    def make(self) -> "Home":
+        """Creates the folders; returns self."""
+        for folder in (self.root, self.originals, self.deliveries, self.recipes, self.cache):
+            folder.mkdir(parents=True, exist_ok=True)
+        return self

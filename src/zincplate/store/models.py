@@ -1,0 +1,134 @@
+"""Tables. Sizes and facts used for search stand in columns; recipes and histories are JSON documents."""
+
+from datetime import UTC, datetime
+from typing import Any
+
+import peewee
+
+from zincplate.store.database import database
+
+
+def now() -> datetime:
+    """UTC without zone, as the server keeps it."""
+    return datetime.now(UTC).replace(tzinfo=None)
+
+
+class Moment(peewee.DateTimeField):
+    """With microseconds; peewee's own drops them."""
+
+    field_type = "DATETIME(6)"
+
+
+class Double(peewee.FloatField):
+    """8 bytes; peewee's own has 4."""
+
+    field_type = "DOUBLE"
+
+
+class Table(peewee.Model):
+    """Base of all tables."""
+
+    class Meta:
+        database = database
+        legacy_table_names = False
+
+
+class Shoot(Table):
+    """Frames brought in together."""
+
+    name = peewee.CharField(120)
+    folder = peewee.CharField(160, unique=True)
+    created_at = Moment(default=now)
+
+
+class Frame(Table):
+    """One original file."""
+
+    shoot = peewee.ForeignKeyField(Shoot, backref="frames", on_delete="CASCADE")
+    name = peewee.CharField(200)
+    content_hash = peewee.FixedCharField(64)
+    size_bytes = peewee.BigIntegerField()
+    path = peewee.CharField(1000)
+    """Relative to the originals folder, or absolute when referenced."""
+    referenced = peewee.BooleanField(default=False)
+    capture: Any = peewee.JSONField()
+    raw = peewee.BooleanField(default=False)
+    captured_at = Moment(null=True)
+    mark = peewee.CharField(8, default="")
+    stars = peewee.SmallIntegerField(default=0)
+    label = peewee.CharField(40, default="")
+    thumb_state = peewee.CharField(8, default="embedded")
+    """none, embedded, own, failed: what the small picture is made from."""
+    created_at = Moment(default=now)
+
+
+class Version(Table):
+    """One set of adjustments of a frame."""
+
+    frame = peewee.ForeignKeyField(Frame, backref="versions", on_delete="CASCADE")
+    number = peewee.IntegerField()
+    name = peewee.CharField(80, default="")
+    recipe: Any = peewee.JSONField()
+    revision = peewee.IntegerField(default=0)
+    """Rises with every change, undo and redo; what a change must be based on."""
+    position = peewee.IntegerField(default=0)
+    """Which history entry is current."""
+    adjusted = peewee.BooleanField(default=False)
+
+
+class HistoryEntry(Table):
+    """The recipe after a change, with the change in words."""
+
+    version = peewee.ForeignKeyField(Version, backref="history", on_delete="CASCADE")
+    position = peewee.IntegerField()
+    words = peewee.CharField(250)
+    recipe: Any = peewee.JSONField()
+    created_at = Moment(default=now)
+
+
+class Refusal(Table):
+    """A file that could not be brought in, with the reason."""
+
+    shoot = peewee.ForeignKeyField(Shoot, backref="refusals", on_delete="CASCADE")
+    name = peewee.CharField(250)
+    reason = peewee.CharField(500)
+    created_at = Moment(default=now)
+
+
+class Job(Table):
+    """The truth about slow work; the queue only carries its id."""
+
+    id = peewee.CharField(36, primary_key=True)
+    kind = peewee.CharField(40)
+    title = peewee.CharField(200)
+    arguments: Any = peewee.JSONField()
+    state = peewee.CharField(12, default="queued")
+    attempt = peewee.IntegerField(default=0)
+    max_attempts = peewee.IntegerField(default=3)
+    progress = Double(default=0)
+    note = peewee.CharField(500, default="")
+    cancel = peewee.BooleanField(default=False)
+    lease_until = Double(default=0)
+    owner = peewee.CharField(60, default="")
+    result: Any = peewee.JSONField(null=True)
+    created_at = Moment(default=now)
+    changed_at = Moment(default=now)
+
+
+class Delivered(Table):
+    """The ledger: one delivered file and what it was made from."""
+
+    version = peewee.ForeignKeyField(Version, backref="deliveries", on_delete="CASCADE")
+    job = peewee.CharField(36, default="")
+    revision = peewee.IntegerField()
+    recipe: Any = peewee.JSONField()
+    preset: Any = peewee.JSONField()
+    path = peewee.CharField(500, unique=True)
+    content_hash = peewee.FixedCharField(64)
+    size_bytes = peewee.BigIntegerField()
+    width = peewee.IntegerField()
+    height = peewee.IntegerField()
+    created_at = Moment(default=now)
+
+
+TABLES = (Shoot, Frame, Version, HistoryEntry, Refusal, Job, Delivered)
