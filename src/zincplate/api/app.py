@@ -45,6 +45,7 @@ def create_app(context: Context, page: Path | None = None) -> Flask:
         validation_error_model=ErrorOut,
     )
     app.config.update(MAX_CONTENT_LENGTH=MAX_BODY, TRUSTED_HOSTS=["127.0.0.1", "localhost", "[::1]"], CONTEXT=context)
+    app.json.sort_keys = False  # recipes keep the order of their controls
     app.secret_key = secrets.token_bytes(32)
     _guard(app)
     _errors(app)
@@ -137,5 +138,5 @@ def openapi_document() -> str:
     """The API's OpenAPI document; no database is asked."""
     from zincplate.store.home import Home
 
-    app: Any = create_app(Context(Home(Path("."))))
+    app: Any = create_app(Context(Home(Path())))
     return json.dumps(app.api_doc, indent=1) + "\n"

@@ -42,9 +42,7 @@ def put_position(path: m.Id, body: m.PositionIn) -> Any:
 def view(path: m.Id, body: m.ViewIn) -> Any:
     """A rendered window: header, JPEG and clipping map in one binary answer."""
     request = ViewRequest(body.scaled_width, body.scaled_height, body.x, body.y, body.width, body.height)
-    return Response(
-        views.render(context(), path.id, body.recipe, request, body.clipping), mimetype="application/octet-stream"
-    )
+    return Response(views.render(context(), path.id, body.recipe, request, body.clipping), mimetype="application/octet-stream")
 
 
 @api.post("/frames/<int:id>/pixel", responses={200: m.PixelOut})

@@ -52,7 +52,8 @@ def _parser() -> argparse.ArgumentParser:
     command = commands.add_parser("card", help="write the demo's memory card into a folder")
     command.add_argument("folder", type=Path)
     commands.add_parser("warm", help="compile the kernels")
-    command = commands.add_parser("openapi", help="the API's OpenAPI document")
+    commands.add_parser("openapi", help="the API's OpenAPI document")
+    commands.add_parser("types", help="the page's generated TypeScript")
     return parser
 
 
@@ -181,6 +182,10 @@ def main(argv: list[str] | None = None) -> int:
                 from zincplate.api.app import openapi_document
 
                 print(openapi_document(), end="")
+            case "types":
+                from zincplate.cli.types import typescript
+
+                print(typescript(), end="")
     except BadUsage as error:
         print(error, file=sys.stderr)
         return 2

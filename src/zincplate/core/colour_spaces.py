@@ -60,12 +60,12 @@ class RGBSpace:
     def to_xyz(self) -> Float:
         """3x3, linear RGB -> CIE XYZ relative to the space's own white (Y of white = 1)."""
         columns = np.array([xy_to_xyz(p) for p in self.primaries]).T
-        return columns * np.linalg.solve(columns, xy_to_xyz(self.white_xy))
+        return np.asarray(columns * np.linalg.solve(columns, xy_to_xyz(self.white_xy)), np.float64)
 
     @cached_property
     def from_xyz(self) -> Float:
         """Inverse of :attr:`to_xyz`."""
-        return np.linalg.inv(self.to_xyz)
+        return np.asarray(np.linalg.inv(self.to_xyz), np.float64)
 
     @cached_property
     def from_working(self) -> Float:
@@ -75,7 +75,7 @@ class RGBSpace:
     @cached_property
     def to_working(self) -> Float:
         """3x3, linear RGB of this space -> linear Rec.2020, Bradford adapted between the whites."""
-        return np.linalg.inv(self.from_working)
+        return np.asarray(np.linalg.inv(self.from_working), np.float64)
 
 
 _SRGB_CURVE = Transfer(2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045)

@@ -46,5 +46,10 @@ def evaluate(points: Points, x: ArrayLike) -> Float:
     i = np.clip(np.searchsorted(px, xs, side="right") - 1, 0, len(px) - 2)
     t = (xs - px[i]) / h[i]
     t2, t3 = t * t, t * t * t
-    y = (2 * t3 - 3 * t2 + 1) * py[i] + (t3 - 2 * t2 + t) * h[i] * m[i] + (3 * t2 - 2 * t3) * py[i + 1] + (t3 - t2) * h[i] * m[i + 1]
+    y = (
+        (2 * t3 - 3 * t2 + 1) * py[i]
+        + (t3 - 2 * t2 + t) * h[i] * m[i]
+        + (3 * t2 - 2 * t3) * py[i + 1]
+        + (t3 - t2) * h[i] * m[i + 1]
+    )
     return np.asarray(y)

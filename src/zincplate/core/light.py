@@ -22,12 +22,14 @@ Float32 = NDArray[np.float32]
 
 TONE_MAX = 16.0
 """Scene-linear value at the end of the tone table: four stops above white."""
+BLEND_FROM = 0.90
+"""Share of the sensor's range from which clipped colours fade to neutral."""
 TABLE_SIZE = 4096
 ENCODE_SIZE = 16384
 _BLOCK = 512
 
 
-@intrinsic  # type: ignore[untyped-decorator]
+@intrinsic
 def _stack_floats(typing_context: Any) -> Any:
     def codegen(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
         block = cgutils.alloca_once(builder, ir.ArrayType(ir.FloatType(), _BLOCK * 3))
@@ -36,7 +38,7 @@ def _stack_floats(typing_context: Any) -> Any:
     return types.CPointer(types.float32)(), codegen
 
 
-@intrinsic  # type: ignore[untyped-decorator]
+@intrinsic
 def _load(typing_context: Any, table: Any, index: Any) -> Any:
     """table[index] without a bounds check: the vectoriser turns it into a gather."""
 
@@ -95,7 +97,16 @@ def _block(a, b, c, n, p, flags, tone, curves, encode, buf):
     last = np.float32(TABLE_SIZE)
     clip = p[3]
     for x in range(n):
-        r, g, bl = min(a[x] * p[0], clip), min(b[x] * p[1], clip), min(c[x] * p[2], clip)
+        r, g, bl = a[x] * p[0], b[x] * p[1], c[x] * p[2]
+        # where the sensor is at its end the colour is not known: such places fade to neutral over the last stop fraction
+        t = (max(r * p[25], max(g * p[26], bl * p[27])) - np.float32(BLEND_FROM)) * np.float32(1.0 / (0.995 - BLEND_FROM))
+        t = min(max(t, z), o)
+        t = t * t * (np.float32(3) - t - t)
+        r, g, bl = min(r, clip), min(g, clip), min(bl, clip)
+        top = max(r, max(g, bl))
+        r += (top - r) * t
+        g += (top - g) * t
+        bl += (top - bl) * t
         buf[0, x] = p[4] * r + p[5] * g + p[6] * bl
         buf[1, x] = p[7] * r + p[8] * g + p[9] * bl
         buf[2, x] = p[10] * r + p[11] * g + p[12] * bl
@@ -246,7 +257,8 @@ class LightTables:
     """Everything the kernel needs besides the planes; made by :mod:`zincplate.engine.light_plan`."""
 
     parameters: Float32
-    """(25,): three gains, clip level, 3x3 to Rec.2020 (with exposure), luminance weights, 3x3 to the delivery space."""
+    """(28,): three gains, clip level, 3x3 to Rec.2020 (with exposure), luminance weights, 3x3 to the delivery space, and
+    the neutral's camera values (zero for rendered files: nothing fades)."""
     flags: NDArray[np.int32]
     """(5,): tone on, channel curves on, RGB curve on, luminance curve on, encoding (0 linear, 1 sRGB, 2 table)."""
     tone: Float32

@@ -115,7 +115,7 @@ def project(scene: Scene, camera: CameraModel, lens: LensModel, settings: Settin
     out = cv2.GaussianBlur(out, (0, 0), float(np.hypot(lens.blur_px, airy_sigma_px)))
     tangent2 = r2 * np.float32((21.6 / lens.focal_length_mm) ** 2)  # half diagonal of a 24 x 36 mm picture is 21.6 mm
     out *= (1 - np.float32(lens.fall_off) * (1 - 1 / (1 + tangent2) ** 2))[..., None]
-    return out * np.float32(settings.light_gain)
+    return out * np.asarray(settings.light_gain, np.float32)
 
 
 def metered_scale(scene: Scene, settings: Settings) -> float:
@@ -144,7 +144,9 @@ def expose(scene: Scene, camera: CameraModel, lens: LensModel, settings: Setting
     electrons *= 1 + np.float32(camera.response_spread) * body.standard_normal(electrons.shape, np.float32)
     offset_dn = np.float32(camera.offset_spread_dn) * body.standard_normal((1, camera.width), np.float32)
     hot_y, hot_x = body.integers(0, camera.height, camera.hot_sites), body.integers(0, camera.width, camera.hot_sites)
-    np.add.at(electrons, (hot_y, hot_x), np.float32(900 * settings.exposure_time_s * 4) * body.random(camera.hot_sites, np.float32))
+    np.add.at(
+        electrons, (hot_y, hot_x), np.float32(900 * settings.exposure_time_s * 4) * body.random(camera.hot_sites, np.float32)
+    )
     signal = rng.poisson(np.minimum(np.maximum(electrons, 0), 4 * well)).astype(np.float32)
     signal += np.float32(camera.read_noise_electrons) * rng.standard_normal(signal.shape, np.float32)
     dn = signal * np.float32((camera.white - camera.black) / well) + np.float32(camera.black) + offset_dn

@@ -9,17 +9,19 @@ from PIL import Image
 
 from zincplate.core.adaptation import xyz_to_xy
 from zincplate.core.demosaic import bin_mosaic
+from zincplate.core.light import to_8_bit
 from zincplate.demo.camera import CameraModel, Exposure, LensModel, Settings
 from zincplate.engine.light_plan import tables_of
 from zincplate.engine.recipe import Recipe
-from zincplate.core.light import to_8_bit
 from zincplate.formats.capture import CaptureData, add_capture_entries
 from zincplate.formats.tiff_writer import ASCII, BYTE, IFD, LONG, RATIONAL, SHORT, SRATIONAL, rational, write_structure
 
 _TILE = 256
 
 
-def preview_of(camera: CameraModel, exposure: Exposure, as_shot_xy: tuple[float, float], long_edge: int = 1500) -> NDArray[np.uint8]:
+def preview_of(
+    camera: CameraModel, exposure: Exposure, as_shot_xy: tuple[float, float], long_edge: int = 1500
+) -> NDArray[np.uint8]:
     """The camera's own small picture, in sensor orientation."""
     k = max(2, int(max(camera.width, camera.height) / long_edge) // 2 * 2)
     scale = np.array([[1.0 / (camera.white - camera.black)] * 2] * 2, np.float32)
@@ -92,5 +94,3 @@ def _tile(block: NDArray[np.uint16]) -> bytes:
         block = np.pad(block, ((0, _TILE - block.shape[0]), (0, _TILE - block.shape[1])), mode="edge")
     pairs = np.ascontiguousarray(block).reshape(_TILE, _TILE // 2, 2)
     return bytes(imagecodecs.jpeg8_encode(pairs, lossless=True, predictor=1, bitspersample=16))
-
-

@@ -33,8 +33,8 @@ class Scene:
 def encode_log(linear: Float32) -> tuple[NDArray[np.uint16], dict[str, float]]:
     """Radiance -> 16-bit codes of log2 over the scene's own range (22 stops at most), and the range."""
     median = float(np.median(linear))
-    high = float(np.log2(linear.max() / median))
-    low = max(float(np.log2(max(np.percentile(linear, 0.02), 1e-12) / median)) - 1, high - 22)
+    high = float(np.log2(float(linear.max()) / median))
+    low = max(float(np.log2(max(float(np.percentile(linear, 0.02)), 1e-12) / median)) - 1, high - 22)
     stops = np.log2(np.maximum(linear, 0) / median + 2.0**low)
     codes = np.clip(np.round((stops - low) / (high - low) * 65535), 0, 65535).astype(np.uint16)
     return codes, {"median": median, "low": low, "high": high}
@@ -56,12 +56,6 @@ def load(name: str) -> Scene:
     facts = json.loads((folder / "scenes.json").read_text())[name]
     codes = np.asarray(imagecodecs.jpegxl_decode((folder / f"{name}.jxl").read_bytes()))
     linear = decode_log(codes, facts)
-    if "base" in facts:  # a window that is laid over another scene
-        base = load(facts["base"])
-        picture = base.linear_rec709.copy()
-        x, y = facts["place"]
-        picture[y : y + linear.shape[0], x : x + linear.shape[1]] = linear
-        return Scene(name, picture, base.middle_grey)
     return Scene(name, linear, facts["middle_grey"])
 
 

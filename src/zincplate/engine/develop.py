@@ -44,7 +44,7 @@ def format_of(path: Path) -> Format:
     try:
         return endings[path.suffix.lower()]
     except KeyError:
-        raise RecipeError(f'{path.name}: the ending says no format that can be written; use {", ".join(endings)}.') from None
+        raise RecipeError(f"{path.name}: the ending says no format that can be written; use {', '.join(endings)}.") from None
 
 
 def develop(

@@ -80,11 +80,12 @@ def _tables(
     recipe = Recipe.from_document(json.loads(recipe_json))
     plan = plan_of(recipe, matrices is not None, as_shot_xy)
     target = SPACES[space]
-    parameters = np.zeros(25, np.float32)
+    parameters = np.zeros(28, np.float32)
     if matrices is not None:
         neutral = np.asarray(as_shot_neutral) if plan.white_xy == as_shot_xy else matrices.neutral_of(plan.white_xy)
         parameters[0:3] = np.asarray(as_shot_neutral) / neutral
         parameters[3] = 1.0
+        parameters[25:28] = neutral
         matrix = matrices.balanced_to_working(plan.white_xy) * (plan.gain * baseline_gain)
     else:
         parameters[0:3] = 1.0

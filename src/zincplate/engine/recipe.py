@@ -65,9 +65,7 @@ class Recipe:
         if not isinstance(versions, dict):
             raise RecipeError('recipe: "versions" needs to be an object.')
         known = {o.id: o.version for o in ORDER}
-        newer = document["recipe"] > FORMAT or any(
-            not isinstance(v, int) or v > known.get(k, 0) for k, v in versions.items()
-        )
+        newer = document["recipe"] > FORMAT or any(not isinstance(v, int) or v > known.get(k, 0) for k, v in versions.items())
         unknown: dict[str, Any] = {}
         values: dict[str, dict[str, Any]] = {o.id: {} for o in ORDER}
         for key, section in document.items():
@@ -146,7 +144,5 @@ class Recipe:
         """The recipe with switched-off steps at neutral; the view transform is no adjustment and stays."""
         if not self.off:
             return self
-        parameters = {
-            o.id: o.neutral() if o.step in self.off and o.id != "view" else self.parameters[o.id] for o in ORDER
-        }
+        parameters = {o.id: o.neutral() if o.step in self.off and o.id != "view" else self.parameters[o.id] for o in ORDER}
         return replace(self, parameters=parameters, off=frozenset())

@@ -203,5 +203,3 @@ class Source:
     def camera_values(self, planes: Float32) -> Float32:
         """Plate values -> camera values with white level 1 (raw), or linear Rec.2020 as they are."""
         return planes * np.asarray(self.as_shot_neutral, np.float32)[:, None, None]
-
-

@@ -60,7 +60,7 @@ def _tiff_or_raw(path: Path) -> str:
     main = _directories(path)[0]
     if 50706 in main.values:
         return "raw"
-    images = [d for d in main.all_images()]
+    images = main.all_images()
     if any(d.integer(262) in (32803, 34892) for d in images):
         return "raw"
     # A camera's TIFF-based raw: made by a named camera, with a compression that rendered TIFF files do not have
@@ -147,9 +147,7 @@ def _capture(
     if found.get("orientation", 1) >= 5:
         width, height = height, width
     space = profile.name if profile else "sRGB"
-    return CaptureData(
-        file_type=file_type, width=width, height=height, bits=bits, channels=channels, colour_space=space, **found
-    )
+    return CaptureData(file_type=file_type, width=width, height=height, bits=bits, channels=channels, colour_space=space, **found)
 
 
 def _profile(path: Path, data: bytes | None) -> tuple[icc.MatrixProfile, tuple[str, ...]]:

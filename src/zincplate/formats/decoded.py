@@ -3,7 +3,6 @@
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
-import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.core.camera_colour import CameraMatrices

@@ -67,9 +67,10 @@ def build_profile(space: RGBSpace) -> bytes:
             places[body] = start + len(data)
             data += body + b"\0" * (-len(body) % 4)
         table += signature + struct.pack(">II", places[body], len(body))
+    zero = b"\0" * 4
     header = struct.pack(
         ">I4sI4s4s4s6H4s4sIIIQI",
-        start + len(data), b"\0" * 4, 0x04400000, b"mntr", b"RGB ", b"XYZ ", 2026, 1, 1, 0, 0, 0, b"acsp", b"\0" * 4, 0, 0, 0, 0, 0,
+        start + len(data), zero, 0x04400000, b"mntr", b"RGB ", b"XYZ ", 2026, 1, 1, 0, 0, 0, b"acsp", zero, 0, 0, 0, 0, 0,
     )  # fmt: skip
     header += b"".join(_s15(float(x)) for x in PCS_WHITE)
     header = header.ljust(128, b"\0")

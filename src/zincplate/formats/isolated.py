@@ -54,6 +54,11 @@ class Decoder:
         capture, preview = self._ask("facts", path)
         return capture, preview
 
+    @property
+    def process_ids(self) -> list[int]:
+        """The running child, if any."""
+        return [self._child.pid] if self._child is not None else []
+
     def close(self) -> None:
         """Ends the child."""
         child, self._child = self._child, None

@@ -65,11 +65,11 @@ def _capture(path: Path, raw: rawpy.RawPy, main: tags.Directory, image: tags.Dir
     if "orientation" not in found:
         found["orientation"] = {0: 1, 3: 3, 5: 8, 6: 6}.get(raw.sizes.flip, 1)
     other = raw.other
-    if not found.get("exposure_time_s") and getattr(other, "shutter", 0):
+    if not found.get("exposure_time_s") and getattr(other, "shutter", None):
         found["exposure_time_s"] = float(other.shutter)
-    if not found.get("f_number") and getattr(other, "aperture", 0):
+    if not found.get("f_number") and getattr(other, "aperture", None):
         found["f_number"] = float(other.aperture)
-    if not found.get("iso") and getattr(other, "iso_speed", 0):
+    if not found.get("iso") and getattr(other, "iso_speed", None):
         found["iso"] = int(other.iso_speed)
     width, height = raw.sizes.width, raw.sizes.height
     crop = _default_crop(image, width, height)

@@ -107,9 +107,7 @@ def _read(data: Buffer, order: str, offset: int, seen: set[int], depth: int) -> 
             directory.values[tag] = bytes(data[place : place + width])
         elif kind in (5, 10):
             pairs = struct.unpack_from(f"{order}{2 * n}{'I' if kind == 5 else 'i'}", data, place)
-            directory.values[tag] = tuple(
-                a / b if b else float("nan") for a, b in zip(pairs[::2], pairs[1::2], strict=True)
-            )
+            directory.values[tag] = tuple(a / b if b else float("nan") for a, b in zip(pairs[::2], pairs[1::2], strict=True))
         else:
             directory.values[tag] = struct.unpack_from(f"{order}{n}{_CODE[kind]}", data, place)
         role = _SUB_DIRECTORIES.get(tag)

@@ -15,7 +15,7 @@ from zincplate.store.home import Home
 from zincplate.store.mariadb import Maria
 
 
-class MariaStorage(SqlStorage):  # type: ignore[misc]  # huey has no types
+class MariaStorage(SqlStorage):
     """Payloads as LONGBLOB: MariaDB's BLOB holds 64 kB."""
 
     def create_models(self) -> Any:

@@ -17,7 +17,7 @@ huey = make_queue(home)
 _context: list[Context] = []
 
 
-@huey.task()  # type: ignore[untyped-decorator]
+@huey.task()
 def run_job(job_id: str) -> None:
     """The only task: everything else stands in the job's row."""
     if not _context:

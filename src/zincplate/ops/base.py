@@ -39,7 +39,7 @@ def gauge(
     scale: Literal["linear", "reciprocal"] = "linear",
 ) -> Any:
     """A number shown as a gauge. ``wedge`` is the range of wedge steps (0 dark to 10 light) on which it acts."""
-    ui = {
+    ui: dict[str, Any] = {
         "kind": "gauge",
         "label": label,
         "unit": unit,

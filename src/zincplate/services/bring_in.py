@@ -32,9 +32,7 @@ def files_in(folder: Path) -> list[Path]:
     refused: list[OSError] = []
     for root, folders, names in os.walk(folder, onerror=refused.append):
         folders[:] = sorted(d for d in folders if not d.startswith("."))
-        found += [
-            Path(root) / n for n in sorted(names) if not n.startswith(".") and Path(n).suffix.lower() not in _NOT_PICTURES
-        ]
+        found += [Path(root) / n for n in sorted(names) if not n.startswith(".") and Path(n).suffix.lower() not in _NOT_PICTURES]
     if refused and not found:
         raise UserError(f"{folder}: There is no permission to look into it.")
     if not found:

@@ -85,9 +85,7 @@ def start(context: Context, version_ids: list[int], presets: list[Preset]) -> Jo
         raise UserError("Choose at least one frame and one preset to deliver.")
     rows = plan(version_ids, presets)
     title = f"Deliver {len(rows)} file{'s' if len(rows) != 1 else ''}"
-    return work.submit(
-        context, "deliver", title, version_ids=version_ids, presets=[p.model_dump() for p in presets]
-    )
+    return work.submit(context, "deliver", title, version_ids=version_ids, presets=[p.model_dump() for p in presets])
 
 
 def run(context: Context, job: Progress, version_ids: list[int], presets: list[dict[str, Any]]) -> dict[str, Any]:

@@ -76,9 +76,7 @@ def set_recipe(context: Context, version_id: int, revision: int, document: dict[
             return state(version)
         position = version.position + 1
         HistoryEntry.delete().where(HistoryEntry.version == version, HistoryEntry.position >= position).execute()
-        HistoryEntry.create(
-            version=version, position=position, words=describe(old, recipe)[:250], recipe=recipe.to_document()
-        )
+        HistoryEntry.create(version=version, position=position, words=describe(old, recipe)[:250], recipe=recipe.to_document())
         _store(version, recipe, position)
     return _after(context, version)
 

@@ -45,10 +45,7 @@ def parsed(document: dict[str, Any]) -> Recipe:
 def original_recipe(frame: Frame) -> Recipe:
     """How the frame came in."""
     entry = (
-        HistoryEntry.select()
-        .join(Version)
-        .where(Version.frame == frame, Version.number == 1, HistoryEntry.position == 0)
-        .get()
+        HistoryEntry.select().join(Version).where(Version.frame == frame, Version.number == 1, HistoryEntry.position == 0).get()
     )
     return Recipe.from_document(entry.recipe)
 

@@ -16,9 +16,7 @@ ACTIVE = ("queued", "running")
 
 def submit(context: Context, kind: str, title: str, **arguments: Any) -> Job:
     """A new job."""
-    job = Job.create(
-        id=str(uuid.uuid4()), kind=kind, title=title[:200], arguments=arguments, lease_until=time.time() + LEASE_S
-    )
+    job = Job.create(id=str(uuid.uuid4()), kind=kind, title=title[:200], arguments=arguments, lease_until=time.time() + LEASE_S)
     context.wake(job.id)
     return job
 
@@ -62,9 +60,7 @@ def cancel(job_id: str) -> dict[str, Any]:
 def claim(job_id: str, owner: str) -> Job | None:
     """Takes a waiting job for a worker; only one worker can win it."""
     won = (
-        Job.update(
-            state="running", owner=owner, attempt=Job.attempt + 1, lease_until=time.time() + LEASE_S, changed_at=now()
-        )
+        Job.update(state="running", owner=owner, attempt=Job.attempt + 1, lease_until=time.time() + LEASE_S, changed_at=now())
         .where(Job.id == job_id, Job.state == "queued", Job.cancel == False)  # noqa: E712
         .execute()
     )
@@ -101,9 +97,9 @@ def put_back(job_id: str, owner: str, note: str) -> None:
     """Returns a job whose attempt failed unexpectedly to the queue, or fails it after the last attempt."""
     job = get(job_id)
     again = job.attempt < job.max_attempts
-    Job.update(
-        state="queued" if again else "failed", note=note[:500], lease_until=time.time() + 1.0, changed_at=now()
-    ).where(Job.id == job_id, Job.owner == owner, Job.state == "running").execute()
+    Job.update(state="queued" if again else "failed", note=note[:500], lease_until=time.time() + 1.0, changed_at=now()).where(
+        Job.id == job_id, Job.owner == owner, Job.state == "running"
+    ).execute()
 
 
 def reap(context: Context) -> int:

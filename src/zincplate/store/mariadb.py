@@ -43,7 +43,7 @@ def _tool(*names: str) -> str:
 def _reachable(path: Path, user: str) -> bool:
     """Can `user` walk down to path? (a folder below a 0700 home cannot be reached)"""
     probe = subprocess.run(
-        ["setpriv", "--reuid", user, "--regid", str(pwd.getpwnam(user).pw_gid), "--clear-groups", "test", "-x", str(path)],
+        [_tool("setpriv"), "--reuid", user, "--regid", str(pwd.getpwnam(user).pw_gid), "--clear-groups", "test", "-x", str(path)],
         capture_output=True,
     )
     return probe.returncode == 0
@@ -92,7 +92,9 @@ class Maria:
         path = self.base / "db.sock"
         if len(os.fsencode(path)) <= 100:  # sun_path is 108 bytes
             return path
-        short = Path(tempfile.gettempdir()) / f"zincplate-{os.getuid()}-{hashlib.sha256(str(self.base).encode()).hexdigest()[:10]}"
+        short = (
+            Path(tempfile.gettempdir()) / f"zincplate-{os.getuid()}-{hashlib.sha256(str(self.base).encode()).hexdigest()[:10]}"
+        )
         short.mkdir(mode=0o700, exist_ok=True)
         return short / "db.sock"
 
@@ -140,15 +142,17 @@ class Maria:
         if not self.secret.exists():
             self._write_private(self.secret, secrets.token_urlsafe(32) + "\n")
         flush = 1 if self.durable else 2
-        self._write_private(self.cnf, f"""# written at each start: do not edit
+        self._write_private(
+            self.cnf,
+            f"""# written at each start: do not edit
 [mariadbd]
 datadir={self.data}
-socket={st['socket']}
+socket={st["socket"]}
 pid-file={self.pidfile}
 log-error={self.log}
 bind-address=127.0.0.1
-port={st['port']}
-user={st['os_user']}
+port={st["port"]}
+user={st["os_user"]}
 tmpdir={self.base}
 skip-name-resolve
 skip-log-bin
@@ -163,7 +167,7 @@ default-storage-engine=InnoDB
 innodb-buffer-pool-size={self.buffer_pool}
 innodb-log-file-size=48M
 innodb-flush-log-at-trx-commit={flush}
-innodb-doublewrite={'ON' if self.durable else 'OFF'}
+innodb-doublewrite={"ON" if self.durable else "OFF"}
 innodb-lock-wait-timeout=20
 innodb-file-per-table=1
 max-allowed-packet=128M
@@ -174,16 +178,29 @@ performance-schema=OFF
 aria-pagecache-buffer-size=8M
 key-buffer-size=1M
 table-open-cache=256
-""", st["os_user"])
+""",
+            st["os_user"],
+        )
         if not (self.data / "mysql").is_dir():
             shutil.rmtree(self.data, ignore_errors=True)
             part = self.base / "data.part"
             shutil.rmtree(part, ignore_errors=True)
             r = subprocess.run(
-                [_tool("mariadb-install-db"), "--no-defaults", f"--datadir={part}", f"--user={st['os_user']}",
-                 "--skip-test-db", "--skip-name-resolve", f"--tmpdir={self.base}", "--auth-root-authentication-method=socket",
-                 f"--auth-root-socket-user={getpass.getuser()}", "--innodb-log-file-size=48M"],
-                capture_output=True, text=True)
+                [
+                    _tool("mariadb-install-db"),
+                    "--no-defaults",
+                    f"--datadir={part}",
+                    f"--user={st['os_user']}",
+                    "--skip-test-db",
+                    "--skip-name-resolve",
+                    f"--tmpdir={self.base}",
+                    "--auth-root-authentication-method=socket",
+                    f"--auth-root-socket-user={getpass.getuser()}",
+                    "--innodb-log-file-size=48M",
+                ],
+                capture_output=True,
+                text=True,
+            )
             if r.returncode:
                 raise MariaError(f"mariadb-install-db failed:\n{r.stdout[-2000:]}{r.stderr[-2000:]}")
             os.replace(part, self.data)  # all or nothing
@@ -194,8 +211,14 @@ table-open-cache=256
     def connect(self, **kw: Any) -> "pymysql.Connection[pymysql.cursors.Cursor]":
         """A plain connection as the application user."""
         st = self.load()
-        return pymysql.connect(unix_socket=st["socket"], user=self.user, password=self.password(),
-                               database=kw.pop("database", self.database), charset="utf8mb4", **kw)
+        return pymysql.connect(
+            unix_socket=st["socket"],
+            user=self.user,
+            password=self.password(),
+            database=kw.pop("database", self.database),
+            charset="utf8mb4",
+            **kw,
+        )
 
     def _ready(self) -> bool:
         try:
@@ -216,17 +239,34 @@ table-open-cache=256
             password, u, d = self.password(), self.user, self.database
             init = self.base / "init.sql"
             # runs before the first connection is taken; idempotent; also rotates the password
-            self._write_private(init, "\n".join([
-                f"CREATE DATABASE IF NOT EXISTS `{d}`;", f"CREATE DATABASE IF NOT EXISTS `{d}_queue`;",
-                *(f"CREATE USER IF NOT EXISTS '{u}'@'{h}' IDENTIFIED BY '{password}';\n"
-                  f"ALTER USER '{u}'@'{h}' IDENTIFIED BY '{password}';\n"
-                  f"GRANT ALL ON `{d}`.* TO '{u}'@'{h}';\n"
-                  f"GRANT ALL ON `{d}\\_%`.* TO '{u}'@'{h}';" for h in ("localhost", "127.0.0.1")),
-                "DELETE FROM mysql.global_priv WHERE User='';", "FLUSH PRIVILEGES;", ""]), st["os_user"])
+            self._write_private(
+                init,
+                "\n".join(
+                    [
+                        f"CREATE DATABASE IF NOT EXISTS `{d}`;",
+                        f"CREATE DATABASE IF NOT EXISTS `{d}_queue`;",
+                        *(
+                            f"CREATE USER IF NOT EXISTS '{u}'@'{h}' IDENTIFIED BY '{password}';\n"
+                            f"ALTER USER '{u}'@'{h}' IDENTIFIED BY '{password}';\n"
+                            f"GRANT ALL ON `{d}`.* TO '{u}'@'{h}';\n"
+                            f"GRANT ALL ON `{d}\\_%`.* TO '{u}'@'{h}';"
+                            for h in ("localhost", "127.0.0.1")
+                        ),
+                        "DELETE FROM mysql.global_priv WHERE User='';",
+                        "FLUSH PRIVILEGES;",
+                        "",
+                    ]
+                ),
+                st["os_user"],
+            )
             proc = subprocess.Popen(
                 [_tool("mariadbd"), f"--defaults-file={self.cnf}", f"--init-file={init}"],
-                stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
-                start_new_session=True, cwd="/")
+                stdin=subprocess.DEVNULL,
+                stdout=subprocess.DEVNULL,
+                stderr=subprocess.DEVNULL,
+                start_new_session=True,
+                cwd="/",
+            )
             end = time.monotonic() + timeout
             while time.monotonic() < end:
                 if proc.poll() is not None:

@@ -5,14 +5,14 @@ of 6504 K, and another temperature shifts it as if the light had been that one.
 """
 
 from dataclasses import replace
-from typing import Annotated
+from typing import Annotated, Any
 
 from pydantic import Field
 
 from zincplate.core.temperature import temperature_and_tint, white_point_xy
 from zincplate.ops.base import LightPlan, Operation, Parameters
 
-_KELVIN_UI = {
+_KELVIN_UI: dict[str, Any] = {
     "kind": "kelvin",
     "label": "Temperature",
     "unit": "K",
@@ -25,7 +25,7 @@ _KELVIN_UI = {
     "low": 2000,
     "high": 15000,
 }
-_TINT_UI = {
+_TINT_UI: dict[str, Any] = {
     "kind": "gauge",
     "label": "Tint",
     "unit": "",

@@ -6,6 +6,7 @@ Order: single channels, RGB, luminance.
 """
 
 from dataclasses import replace
+from itertools import pairwise
 from typing import Annotated, Any
 
 from pydantic import AfterValidator, Field
@@ -18,7 +19,7 @@ Point = tuple[Unit, Unit]
 
 
 def _rising(points: tuple[Point, ...]) -> tuple[Point, ...]:
-    if any(b[0] - a[0] < 1e-4 for a, b in zip(points, points[1:], strict=False)):
+    if any(b[0] - a[0] < 1e-4 for a, b in pairwise(points)):
         raise ValueError("curve points need input values that rise by 0.0001 or more")
     return points
 
@@ -27,7 +28,9 @@ CurvePoints = Annotated[tuple[Point, ...], Field(min_length=2, max_length=24), A
 
 
 def _curve(label: str) -> Any:
-    return Field(default=IDENTITY, json_schema_extra={"x-ui": {"kind": "curve", "label": label, "help": f"{label}: input to output."}})
+    return Field(
+        default=IDENTITY, json_schema_extra={"x-ui": {"kind": "curve", "label": label, "help": f"{label}: input to output."}}
+    )
 
 
 class CurveParameters(Parameters):

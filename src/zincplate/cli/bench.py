@@ -1,0 +1,178 @@
+"""Timed work on a drawn 24-megapixel frame, as ratios to a memory copy and to reference libraries (never a test).
+
+Every figure is the median of several runs in this process; the ratios, not the milliseconds, are what is comparable.
+Runs that stand for a whole delivery are made in child processes, so that their peak memory is their own.
+"""
+
+import json
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import rawpy
+import simplejpeg
+
+from zincplate.demo.camera import CameraModel, LensModel, Settings, expose
+from zincplate.demo.dng import dng_bytes
+from zincplate.demo.scenes import drawn_field
+from zincplate.engine.develop import Delivery, develop
+from zincplate.engine.recipe import Recipe
+from zincplate.engine.render import Renderer, ViewRequest, fitted
+from zincplate.formats.isolated import Decoder
+
+USUAL: dict[str, dict[str, Any]] = {"tone": {"exposure_ev": 0.4, "contrast": 12, "black_point": -6, "white_point": 5}}
+EVERYTHING: dict[str, dict[str, Any]] = {
+    "balance": {"temperature_kelvin": 5200, "tint": 4},
+    "tone": {
+        **USUAL["tone"],
+        "curve_rgb": [[0, 0], [0.25, 0.22], [0.75, 0.79], [1, 1]],
+        "curve_red": [[0, 0.01], [1, 0.99]],
+        "curve_luminance": [[0, 0], [0.5, 0.52], [1, 1]],
+    },
+}
+
+
+def _median_ms(work: Callable[[], Any], runs: int = 9, warm: int = 2) -> float:
+    for _ in range(warm):
+        work()
+    times = []
+    for _ in range(runs):
+        start = time.perf_counter()
+        work()
+        times.append((time.perf_counter() - start) * 1000)
+    return statistics.median(times)
+
+
+def _copy_ms(pixels: int) -> float:
+    a = np.ones(pixels * 3, np.float32)
+    b = np.empty_like(a)
+    return _median_ms(lambda: np.copyto(b, a), runs=15)
+
+
+def _write_frame(folder: Path, width: int, height: int) -> Path:
+    camera = CameraModel("Pennick", "Pennick Field 24", width, height)
+    lens = LensModel("Pennick 24-70 mm f/4", 50)
+    settings = Settings(1 / 125, 8, 200, meter_ev=0.3)
+    path = folder / "bench.dng"
+    path.write_bytes(
+        dng_bytes(camera, lens, settings, expose(drawn_field(width, height), camera, lens, settings), "2026-05-12T07:00:00")
+    )
+    return path
+
+
+def ours(path: Path, recipe: Recipe, decoder: Decoder) -> int:
+    """The whole file to JPEG, as a worker does it (its decoding child is running); returns the number of bytes."""
+    renderer = Renderer(decoder)
+    source = renderer.open(path, "bench")
+    data, _ = develop(renderer, source, recipe, Delivery(quality=92))
+    return len(data)
+
+
+def reference(path: Path) -> int:
+    """LibRaw's own AHD demosaic and conversion, then JPEG of the same quality."""
+    with rawpy.imread(str(path)) as raw:
+        picture = raw.postprocess(use_camera_wb=True, no_auto_bright=True, demosaic_algorithm=rawpy.DemosaicAlgorithm.AHD)
+    return len(simplejpeg.encode_jpeg(np.ascontiguousarray(picture), 92, "RGB", "444"))
+
+
+def peak_mb(pid: int | str = "self") -> float:
+    """Largest resident memory of a process so far, in MB (VmHWM: unlike ru_maxrss it begins anew with the program)."""
+    for line in Path(f"/proc/{pid}/status").read_text().splitlines():
+        if line.startswith("VmHWM:"):
+            return int(line.split()[1]) / 1024
+    return 0.0
+
+
+def child_main(what: str, path: Path) -> None:
+    """In a child of its own: five runs, median time and peak memory as JSON."""
+    decoder = Decoder()
+    recipe = Recipe.neutral(raw=True).with_values({"usual": USUAL, "everything": EVERYTHING}.get(what, {}))
+    work = (lambda: reference(path)) if what == "reference" else (lambda: ours(path, recipe, decoder))
+    ms = _median_ms(work, runs=5, warm=1)
+    print(json.dumps({"ms": ms, "peak_mb": peak_mb() + sum(peak_mb(p) for p in decoder.process_ids)}))
+
+
+def _child(what: str, path: Path) -> dict[str, float]:
+    code = f"from pathlib import Path; from zincplate.cli.bench import child_main; child_main({what!r}, Path({str(path)!r}))"
+    done = subprocess.run([sys.executable, "-W", "ignore", "-c", code], capture_output=True, text=True, check=True)
+    return dict(json.loads(done.stdout.splitlines()[-1]))
+
+
+def measure(quick: bool) -> dict[str, Any]:
+    """All figures."""
+    width, height = (3000, 2000) if quick else (6000, 4000)
+    with tempfile.TemporaryDirectory() as folder:
+        path = _write_frame(Path(folder), width, height)
+        decoder = Decoder()
+        decoder.facts(path)  # the child is running, as it is in the web process
+        rows: dict[str, dict[str, float]] = {}
+
+        def row(name: str, ms: float, pixels: int, **more: float) -> None:
+            rows[name] = {"ms": round(ms, 1), "copies": round(ms / _copy_ms(pixels), 1), **more}
+
+        def open_first() -> None:
+            renderer = Renderer(decoder)
+            source = renderer.open(path, "bench")
+            request = ViewRequest(*fitted(source, 1000, 667))
+            view = renderer.view(source, "bench", Recipe.neutral(True), request)
+            simplejpeg.encode_jpeg(view.picture, 93, "RGB", "444")
+
+        row("open to first fit view", _median_ms(open_first, runs=5, warm=1), width * height)
+        renderer = Renderer(decoder)
+        source = renderer.open(path, "bench")
+        fit = ViewRequest(*fitted(source, 1000, 667))
+        window = ViewRequest(source.width, source.height, source.width // 3, source.height // 3, 1000, 700)
+        step = [0]
+
+        def slide(request: ViewRequest, change: str) -> Callable[[], None]:
+            def run() -> None:
+                step[0] += 1
+                amount = 0.001 * step[0]
+                by_change: dict[str, dict[str, dict[str, Any]]] = {
+                    "exposure": {"tone": {"exposure_ev": amount}},
+                    "balance": {"balance": {"temperature_kelvin": 5000 + step[0]}},
+                    "curve": {"tone": {"curve_rgb": [[0, 0], [0.5, 0.5 + amount], [1, 1]]}},
+                }
+                view = renderer.view(source, "bench", Recipe.neutral(True).with_values(by_change[change]), request)
+                simplejpeg.encode_jpeg(view.picture, 93, "RGB", "444")
+
+            return run
+
+        for change in ("exposure", "balance", "curve"):
+            row(f"fit view after {change}", _median_ms(slide(fit, change), runs=21), 1000 * 667)
+        for change in ("exposure", "balance", "curve"):
+            row(f"1:1 window after {change}", _median_ms(slide(window, change), runs=21), 1000 * 700)
+        place = [0]
+
+        def pan() -> None:
+            place[0] = (place[0] + 14) % (source.width - 1000)
+            request = ViewRequest(source.width, source.height, place[0], source.height // 3, 1000, 700)
+            view = renderer.view(source, "bench", Recipe.neutral(True), request)
+            simplejpeg.encode_jpeg(view.picture, 93, "RGB", "444")
+
+        row("1:1 window after a pan", _median_ms(pan, runs=21), 1000 * 700)
+        libraw = _child("reference", path)
+        row("LibRaw AHD + JPEG of the same file", libraw["ms"], width * height, peak_mb=round(libraw["peak_mb"]))
+        for what in ("usual", "everything"):
+            result = _child(what, path)
+            ratio = round(result["ms"] / libraw["ms"], 2)
+            row(f"raw to JPEG, {what}", result["ms"], width * height, peak_mb=round(result["peak_mb"]), to_libraw=ratio)
+    return {"megapixels": width * height / 1e6, "rows": rows}
+
+
+def bench(as_json: bool, quick: bool) -> None:
+    """Measures and prints."""
+    result = measure(quick)
+    if as_json:
+        print(json.dumps(result, indent=1))
+        return
+    print(f"{result['megapixels']:.0f} megapixels; 'copies' is the time of copying a float RGB picture of the same size\n")
+    print(f"{'work':38} {'ms':>8} {'copies':>8} {'to LibRaw':>10} {'peak MB':>8}")
+    for name, row in result["rows"].items():
+        print(f"{name:38} {row['ms']:8.1f} {row['copies']:8.1f} {row.get('to_libraw', ''):>10} {row.get('peak_mb', ''):>8}")

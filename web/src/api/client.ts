@@ -1,0 +1,60 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./generated/api";
+import type { Recipe } from "./generated/recipe";
+
+type Schemas = components["schemas"];
+export type Shoot = Schemas["ShootOut"];
+export type Frame = Schemas["FrameOut"];
+export type Frames = Schemas["FramesOut"];
+export type Job = Schemas["JobOut"];
+export type Preset = Schemas["Preset"];
+export type Delivered = Schemas["DeliveredOut"];
+export type PlanRow = Schemas["PlanRow"];
+export type PixelValues = Schemas["PixelOut"];
+export type Mark = Frame["mark"];
+export type Version = Omit<Schemas["VersionOut"], "recipe"> & { recipe: Recipe };
+
+export const api = createClient<paths>({ baseUrl: "", headers: { "X-Zincplate": "1" } });
+
+/** An answer of the server that is not a success: its sentence, and for a stale revision the current state. */
+export class ApiError extends Error {
+  constructor(
+    readonly status: number,
+    sentence: string,
+    readonly current: unknown = null,
+  ) {
+    super(sentence);
+  }
+}
+
+const OFFLINE = "The server does not answer. Is Zincplate still running?";
+
+/** Unwraps an answer: the data, or an ApiError with the server's sentence. */
+export async function need<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let answer: { data?: T; error?: unknown; response: Response };
+  try {
+    answer = await call;
+  } catch {
+    throw new ApiError(0, OFFLINE);
+  }
+  if (answer.data !== undefined && answer.response.ok) return answer.data;
+  const body = answer.error as { error?: string; current?: unknown } | undefined;
+  throw new ApiError(
+    answer.response.status,
+    body?.error ?? `The server answered ${answer.response.status}.`,
+    body?.current,
+  );
+}
+
+export async function offlineSafe(call: () => Promise<Response>): Promise<Response> {
+  let response: Response;
+  try {
+    response = await call();
+  } catch (error) {
+    if (error instanceof DOMException && error.name === "AbortError") throw error;
+    throw new ApiError(0, OFFLINE);
+  }
+  if (response.ok) return response;
+  const body = (await response.json().catch(() => null)) as { error?: string } | null;
+  throw new ApiError(response.status, body?.error ?? `The server answered ${response.status}.`);
+}

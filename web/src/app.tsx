@@ -1,0 +1,65 @@
+import { QueryClientProvider } from "@tanstack/react-query";
+import { Tooltip } from "radix-ui";
+import { useEffect } from "react";
+import { BenchPlace } from "./features/bench/bench";
+import { ContactSheet } from "./features/contact_sheet/contact_sheet";
+import { DeliveryDesk } from "./features/delivery_desk/delivery_desk";
+import { Shoots } from "./features/shoots/shoots";
+import { useBench } from "./state/bench";
+import { isActive, listen } from "./state/jobs";
+import { complain } from "./state/notices";
+import { queryClient } from "./state/queries";
+import { useRoute } from "./state/route";
+import { KeysDialog } from "./ui/keys_dialog";
+import { NoticeList } from "./ui/notices";
+
+/** What a job changed is asked for again. */
+function useJobEvents() {
+  useEffect(
+    () =>
+      listen((job, before) => {
+        if (job.kind === "bring_in" || job.kind === "thumbs") {
+          void queryClient.invalidateQueries({ queryKey: ["frames"] });
+          if (!isActive(job)) void queryClient.invalidateQueries({ queryKey: ["shoots"] });
+        }
+        if (job.kind === "deliver" && !isActive(job)) {
+          for (const key of ["ledger", "frames", "shoots"]) void queryClient.invalidateQueries({ queryKey: [key] });
+        }
+        if (job.state === "failed" && before && before.state !== "failed") complain(`${job.title}: ${job.note}`);
+      }),
+    [],
+  );
+  // a saved change shows in the sheet's small pictures and in the ledger's states
+  useEffect(
+    () =>
+      useBench.subscribe((s, before) => {
+        if (
+          s.version &&
+          before.version &&
+          s.version.id === before.version.id &&
+          s.version.revision !== before.version.revision
+        ) {
+          void queryClient.invalidateQueries({ queryKey: ["frames"], refetchType: "none" });
+          void queryClient.invalidateQueries({ queryKey: ["ledger"] });
+        }
+      }),
+    [],
+  );
+}
+
+export function App() {
+  const route = useRoute();
+  useJobEvents();
+  return (
+    <QueryClientProvider client={queryClient}>
+      <Tooltip.Provider delayDuration={500}>
+        {route.place === "shoots" && <Shoots />}
+        {route.place === "sheet" && <ContactSheet key={route.shoot} shoot={route.shoot} />}
+        {route.place === "bench" && <BenchPlace shoot={route.shoot} frame={route.frame} step={route.step} />}
+        {route.place === "deliver" && <DeliveryDesk key={route.shoot} shoot={route.shoot} frames={route.frames} />}
+        <KeysDialog />
+        <NoticeList />
+      </Tooltip.Provider>
+    </QueryClientProvider>
+  );
+}

@@ -1,0 +1,194 @@
+import type { View } from "../api/view";
+import { type Placement, place, type Size, type Viewport } from "./viewport";
+
+/** A rendered window and, below it, the whole picture at fit size: what is shown until the window has come. */
+export interface Layer {
+  whole: View | null;
+  part: View | null;
+}
+
+export interface Scene {
+  viewport: Viewport;
+  picture: Size;
+  adjusted: Layer;
+  original: Layer;
+  compare: "none" | "original" | "split";
+  /** Place of the split, 0..1 of the canvas' width. */
+  split: number;
+  warnings: boolean;
+  surround: string;
+}
+
+const HIGHLIGHT = 1;
+const SHADOW = 2;
+const RAW = 4;
+
+/** Draws the picture, the split and the clipping hatching. No React, no network. */
+export class Painter {
+  private readonly masks = new WeakMap<ImageBitmap, HTMLCanvasElement>();
+  private patterns: { highlight: CanvasPattern; shadow: CanvasPattern; raw: CanvasPattern } | null = null;
+
+  constructor(
+    private readonly canvas: HTMLCanvasElement,
+    private readonly density: () => number,
+  ) {}
+
+  draw(scene: Scene): void {
+    const context = this.canvas.getContext("2d");
+    if (!context) return;
+    const { width, height } = this.canvas;
+    context.setTransform(1, 0, 0, 1, 0, 0);
+    context.fillStyle = scene.surround;
+    context.fillRect(0, 0, width, height);
+    const at = place(scene.viewport, this.canvas, scene.picture, this.density());
+    const split = Math.round(scene.split * width);
+    if (scene.compare === "original") this.layer(context, scene.original, scene, at, false);
+    else if (scene.compare === "split") {
+      this.clipped(context, 0, split, () => this.layer(context, scene.original, scene, at, false));
+      this.clipped(context, split, width, () => this.layer(context, scene.adjusted, scene, at, scene.warnings));
+      this.divider(context, split, height);
+    } else this.layer(context, scene.adjusted, scene, at, scene.warnings);
+  }
+
+  private clipped(context: CanvasRenderingContext2D, from: number, to: number, draw: () => void): void {
+    context.save();
+    context.beginPath();
+    context.rect(from, 0, Math.max(to - from, 0), this.canvas.height);
+    context.clip();
+    draw();
+    context.restore();
+  }
+
+  private layer(context: CanvasRenderingContext2D, layer: Layer, scene: Scene, at: Placement, warnings: boolean): void {
+    for (const view of [layer.whole, layer.part]) {
+      if (!view) continue;
+      const box = boxOf(view, scene.picture, at);
+      context.imageSmoothingEnabled = at.scale < 2;
+      context.imageSmoothingQuality = "high";
+      context.drawImage(view.picture, box.x, box.y, box.width, box.height);
+    }
+    const top = layer.part ?? layer.whole;
+    if (warnings && top?.clipping) {
+      const box = boxOf(top, scene.picture, at);
+      this.hatching(context, top.clipping, box);
+    }
+  }
+
+  private divider(context: CanvasRenderingContext2D, x: number, height: number): void {
+    const d = this.density();
+    context.fillStyle = "#161616";
+    context.fillRect(x - d, 0, 2 * d, height);
+    context.fillStyle = "#f6f6f6";
+    context.fillRect(x - 2 * d, 0, d, height);
+    context.fillRect(x + d, 0, d, height);
+  }
+
+  private hatching(context: CanvasRenderingContext2D, clipping: ImageBitmap, box: Box): void {
+    this.patterns ??= hatches(context, this.density());
+    for (const [bit, pattern] of [
+      [RAW, this.patterns.raw],
+      [HIGHLIGHT, this.patterns.highlight],
+      [SHADOW, this.patterns.shadow],
+    ] as const) {
+      const mask = this.mask(clipping, bit);
+      if (!mask) continue;
+      const scratch = new OffscreenCanvas(Math.max(box.width, 1), Math.max(box.height, 1));
+      const paint = scratch.getContext("2d");
+      if (!paint) continue;
+      paint.imageSmoothingEnabled = false;
+      paint.drawImage(mask, 0, 0, box.width, box.height);
+      paint.globalCompositeOperation = "source-in";
+      paint.fillStyle = pattern;
+      paint.fillRect(0, 0, box.width, box.height);
+      context.drawImage(scratch, box.x, box.y);
+    }
+  }
+
+  /** The pixels of one bit as an opaque mask; null when there are none. */
+  private mask(clipping: ImageBitmap, bit: number): HTMLCanvasElement | null {
+    let sheet = this.masks.get(clipping);
+    if (!sheet) {
+      sheet = document.createElement("canvas");
+      sheet.width = clipping.width;
+      sheet.height = clipping.height;
+      sheet.getContext("2d", { willReadFrequently: true })?.drawImage(clipping, 0, 0);
+      this.masks.set(clipping, sheet);
+    }
+    const source = sheet.getContext("2d", { willReadFrequently: true })?.getImageData(0, 0, sheet.width, sheet.height);
+    if (!source) return null;
+    const out = new ImageData(sheet.width, sheet.height);
+    let found = false;
+    for (let i = 0; i < source.data.length; i += 4) {
+      if ((source.data[i] ?? 0) & bit) {
+        out.data[i + 3] = 255;
+        found = true;
+      }
+    }
+    if (!found) return null;
+    const mask = document.createElement("canvas");
+    mask.width = sheet.width;
+    mask.height = sheet.height;
+    mask.getContext("2d")?.putImageData(out, 0, 0);
+    return mask;
+  }
+}
+
+interface Box extends Size {
+  x: number;
+  y: number;
+}
+
+function boxOf(view: View, picture: Size, at: Placement): Box {
+  const h = view.header;
+  const sx = (picture.width * at.scale) / h.scaled_width;
+  const sy = (picture.height * at.scale) / h.scaled_height;
+  const x = Math.round(at.left + h.x * sx);
+  const y = Math.round(at.top + h.y * sy);
+  return {
+    x,
+    y,
+    width: Math.round(at.left + (h.x + h.width) * sx) - x,
+    height: Math.round(at.top + (h.y + h.height) * sy) - y,
+  };
+}
+
+/** Hatching: rising lines for delivered highlights, falling for shadows, dots for the sensor's own limit. */
+function hatches(context: CanvasRenderingContext2D, density: number) {
+  const make = (draw: (paint: OffscreenCanvasRenderingContext2D, size: number) => void): CanvasPattern => {
+    const size = Math.round(7 * density);
+    const tile = new OffscreenCanvas(size, size);
+    const paint = tile.getContext("2d");
+    if (paint) draw(paint, size);
+    return context.createPattern(tile, "repeat") as CanvasPattern;
+  };
+  const lines = (colour: string, edge: string, falling: boolean) =>
+    make((paint, s) => {
+      for (const [style, width] of [
+        [edge, 3 * density],
+        [colour, 1.5 * density],
+      ] as const) {
+        paint.strokeStyle = style;
+        paint.lineWidth = width;
+        for (const o of [-s, 0, s]) {
+          paint.beginPath();
+          paint.moveTo(o - 1, falling ? -1 : s + 1);
+          paint.lineTo(o + s + 1, falling ? s + 1 : -1);
+          paint.stroke();
+        }
+      }
+    });
+  return {
+    highlight: lines("#b93817", "rgba(255,255,255,.75)", false),
+    shadow: lines("#f6f6f6", "rgba(0,0,0,.6)", true),
+    raw: make((paint, s) => {
+      paint.fillStyle = "#f6f6f6";
+      paint.beginPath();
+      paint.arc(s / 2, s / 2, 2.1 * density, 0, 7);
+      paint.fill();
+      paint.fillStyle = "#161616";
+      paint.beginPath();
+      paint.arc(s / 2, s / 2, 1.3 * density, 0, 7);
+      paint.fill();
+    }),
+  };
+}

@@ -1,0 +1,259 @@
+import { useCallback, useEffect, useRef } from "react";
+import type { Frame } from "../../api/client";
+import type { Step } from "../../api/generated/recipe";
+import { FIT } from "../../canvas/viewport";
+import { useBench } from "../../state/bench";
+import { complain } from "../../state/notices";
+import { useFrames, useMarking } from "../../state/queries";
+import { go } from "../../state/route";
+import { Button, Hint } from "../../ui/controls";
+import { TopBar } from "../../ui/top_bar";
+import { next } from "../contact_sheet/selection";
+import { JobsButton } from "../jobs/jobs_button";
+import { FootBar } from "./foot_bar";
+import { FrameStrip } from "./frame_strip";
+import { HistoryDrawer } from "./history_drawer";
+import { isTouched, Panel, STEP_NAMES, STEP_NUMBERS, STEPS, withControl } from "./panel";
+import { Picture } from "./picture";
+
+/** One frame: step rail, controls with scope and wedge, picture, frame strip, foot. */
+export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; frame: number; step: string }) {
+  const { data, error } = useFrames(shoot);
+  const frames = data?.frames ?? [];
+  const frame = frames.find((f) => f.id === id);
+  const step: Step = STEPS.find((s) => s === asked) ?? "tone";
+  const marking = useMarking(shoot);
+  const version = frame?.version;
+  const root = useRef<HTMLDivElement>(null);
+
+  useEffect(() => {
+    if (version !== undefined) useBench.getState().open(id, version).catch(complain);
+  }, [id, version]);
+
+  const show = useCallback(
+    (target: Frame | null) => target && go({ place: "bench", shoot, frame: target.id, step }, true),
+    [shoot, step],
+  );
+  const setStep = useCallback((s: Step) => go({ place: "bench", shoot, frame: id, step: s }, true), [shoot, id]);
+
+  useEffect(() => {
+    const typing = (e: KeyboardEvent) =>
+      e.target instanceof HTMLInputElement ||
+      e.target instanceof HTMLSelectElement ||
+      document.querySelector("[role=dialog]");
+    const down = (e: KeyboardEvent) => {
+      if (typing(e)) return;
+      const s = useBench.getState();
+      const key = e.key.toLowerCase();
+      const ctrl = e.ctrlKey || e.metaKey;
+      if (ctrl) {
+        if (key !== "z") return;
+        if (e.shiftKey) s.redo();
+        else s.undo();
+        e.preventDefault();
+        return;
+      }
+      if (e.altKey) return;
+      const marks = { k: "keep", m: "maybe", d: "drop" } as const;
+      const number = /^Digit([1-8])$/.exec(e.code)?.[1];
+      if (e.shiftKey && number) {
+        const target = STEPS.find((x) => STEP_NUMBERS[x] === Number(number));
+        if (target) setStep(target);
+      } else if (e.shiftKey && key === "o") useBench.setState({ compare: s.compare === "split" ? "none" : "split" });
+      else if (key === "o") {
+        if (!e.repeat && s.compare === "none") useBench.setState({ compare: "original" });
+      } else if (key === "f")
+        useBench.setState({
+          viewport: s.viewport.zoom === "fit" ? { ...FIT, zoom: window.devicePixelRatio || 1 } : FIT,
+        });
+      else if (key === "w") useBench.setState({ warnings: !s.warnings });
+      else if (key === "escape") useBench.setState({ picking: false });
+      else if (key === "arrowright") show(next(frames, id, 1));
+      else if (key === "arrowleft") show(next(frames, id, -1));
+      else if (/^[0-5]$/.test(key)) marking.mutate({ frames: [id], stars: Number(key) });
+      else if (key in marks) {
+        const mark = marks[key as keyof typeof marks];
+        marking.mutate({ frames: [id], mark: frame?.mark === mark ? "" : mark });
+      } else return;
+      e.preventDefault();
+    };
+    const up = (e: KeyboardEvent) => {
+      if (e.key.toLowerCase() === "o" && useBench.getState().compare === "original")
+        useBench.setState({ compare: "none" });
+    };
+    window.addEventListener("keydown", down);
+    window.addEventListener("keyup", up);
+    return () => {
+      window.removeEventListener("keydown", down);
+      window.removeEventListener("keyup", up);
+    };
+  }, [frames, id, frame?.mark, marking, setStep, show]);
+
+  if (error)
+    return (
+      <p role="alert" className="p-6">
+        {error.message}
+      </p>
+    );
+  if (data && !frame)
+    return (
+      <p role="alert" className="p-6">
+        This frame is not in the shoot any more.{" "}
+        <button type="button" className="underline" onClick={() => go({ place: "sheet", shoot })}>
+          To the contact sheet
+        </button>
+      </p>
+    );
+  return (
+    <div ref={root} className="flex h-full flex-col">
+      <TopBar
+        crumbs={[
+          [data?.name ?? "", { place: "sheet", shoot }],
+          [frame?.name.replace(/\.[^.]+$/, "") ?? "", null],
+        ]}
+      >
+        <Tools />
+        <JobsButton />
+        <Button ink onClick={() => go({ place: "deliver", shoot, frames: [id] })}>
+          Deliver
+        </Button>
+      </TopBar>
+      <div className="grid min-h-0 grow grid-cols-[60px_292px_minmax(0,1fr)_112px]">
+        <StepRail step={step} frame={frame} onStep={setStep} />
+        {frame ? <Panel frame={frame} step={step} /> : <div className="bg-paper" />}
+        <main className="relative min-w-0 bg-surround" aria-label="Picture">
+          {frame && (
+            <Picture
+              frame={frame}
+              onNeutral={(kelvin, tint) =>
+                useBench
+                  .getState()
+                  .save((r) =>
+                    withControl(withControl(r, "balance", "temperature_kelvin", kelvin), "balance", "tint", tint),
+                  )
+              }
+            />
+          )}
+          <SplitWords />
+        </main>
+        <FrameStrip frames={frames} current={id} onShow={show} />
+      </div>
+      <FootBar frame={frame} />
+    </div>
+  );
+}
+
+function Tools() {
+  const version = useBench((s) => s.version);
+  const compare = useBench((s) => s.compare);
+  const zoom = useBench((s) => s.viewport.zoom);
+  const warnings = useBench((s) => s.warnings);
+  const { undo, redo } = useBench.getState();
+  const hold = (on: boolean) => useBench.setState({ compare: on ? "original" : "none" });
+  return (
+    <>
+      <Hint text="Ctrl+Z">
+        <Button disabled={!version || version.position === 0} onClick={undo}>
+          Undo
+        </Button>
+      </Hint>
+      <Hint text="Ctrl+Shift+Z">
+        <Button disabled={!version || version.position >= version.history.length - 1} onClick={redo}>
+          Redo
+        </Button>
+      </Hint>
+      <HistoryDrawer />
+      <span className="h-5 w-px bg-rule" />
+      <Hint text="Hold to see the frame as it came in (O)">
+        <Button
+          pressed={compare === "original"}
+          onPointerDown={() => hold(true)}
+          onPointerUp={() => hold(false)}
+          onPointerLeave={() => compare === "original" && hold(false)}
+          onKeyDown={(e) => (e.key === " " || e.key === "Enter") && hold(true)}
+          onKeyUp={() => hold(false)}
+        >
+          Original
+        </Button>
+      </Hint>
+      <Hint text="Original and adjusted side by side (Shift+O)">
+        <Button
+          pressed={compare === "split"}
+          onClick={() => useBench.setState({ compare: compare === "split" ? "none" : "split" })}
+        >
+          Split
+        </Button>
+      </Hint>
+      <Hint text="Hatching where the picture or the sensor is at its end (W)">
+        <Button pressed={warnings} onClick={() => useBench.setState({ warnings: !warnings })}>
+          Warnings
+        </Button>
+      </Hint>
+      <Button pressed={zoom === "fit"} onClick={() => useBench.setState({ viewport: FIT })}>
+        Fit
+      </Button>
+      <Hint text="One picture pixel on one screen pixel (F)">
+        <Button
+          pressed={zoom === (window.devicePixelRatio || 1)}
+          onClick={() =>
+            useBench.setState((s) => ({ viewport: { ...s.viewport, zoom: window.devicePixelRatio || 1 } }))
+          }
+        >
+          1:1
+        </Button>
+      </Hint>
+    </>
+  );
+}
+
+function StepRail({ step, frame, onStep }: { step: Step; frame: Frame | undefined; onStep: (s: Step) => void }) {
+  const draft = useBench((s) => s.draft);
+  return (
+    <nav aria-label="Steps" className="flex flex-col border-r border-rule bg-zinc pt-1.5">
+      {STEPS.map((s) => {
+        const touched = draft && frame && isTouched(draft, s, frame.raw);
+        const off = draft?.off.includes(s);
+        return (
+          <button
+            key={s}
+            type="button"
+            aria-current={s === step ? "step" : undefined}
+            aria-keyshortcuts={`Shift+${STEP_NUMBERS[s]}`}
+            onClick={() => onStep(s)}
+            className={`relative flex h-[62px] flex-col items-center justify-center ${s === step ? "bg-paper" : "hover:bg-[#dcdcdc]"}`}
+          >
+            {s === step && <span className="absolute bottom-2 left-0 top-2 w-1 bg-ink" />}
+            {touched && <span className="absolute right-2 top-2 h-1.5 w-1.5 rounded-full bg-wax" title="adjusted" />}
+            <span className={`font-slab text-[19px] font-semibold leading-5 ${off ? "text-ink3" : ""}`}>
+              {STEP_NUMBERS[s]}
+            </span>
+            <span className={`text-xs ${off ? "text-ink2 line-through" : "text-ink2"}`}>{STEP_NAMES[s]}</span>
+          </button>
+        );
+      })}
+    </nav>
+  );
+}
+
+function SplitWords() {
+  const compare = useBench((s) => s.compare);
+  const split = useBench((s) => s.split);
+  if (compare === "none") return null;
+  const words = "pointer-events-none absolute top-2 rounded-[2px] bg-ink/85 px-1.5 py-0.5 text-xs text-white";
+  if (compare === "original")
+    return (
+      <span className={words} style={{ left: 8 }}>
+        as it came in
+      </span>
+    );
+  return (
+    <>
+      <span className={words} style={{ right: `calc(${(1 - split) * 100}% + 8px)` }}>
+        as it came in
+      </span>
+      <span className={words} style={{ left: `calc(${split * 100}% + 8px)` }}>
+        adjusted
+      </span>
+    </>
+  );
+}

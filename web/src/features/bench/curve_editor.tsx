@@ -1,0 +1,226 @@
+import { useEffect, useRef, useState } from "react";
+import { evaluate, isStraight, type Point } from "../../canvas/curve";
+import { Button, Choices } from "../../ui/controls";
+import { clamp } from "../../ui/number";
+import { NumberField } from "../../ui/number_field";
+
+export type Channel = "luminance" | "rgb" | "red" | "green" | "blue";
+const CHANNELS = [
+  ["luminance", "lum."],
+  ["rgb", "RGB"],
+  ["red", "R"],
+  ["green", "G"],
+  ["blue", "B"],
+] as const;
+const INK: Record<Channel, string> = {
+  luminance: "#161616",
+  rgb: "#161616",
+  red: "#a33a26",
+  green: "#2f6b3c",
+  blue: "#2c4c86",
+};
+const W = 264;
+const H = 212;
+const GAP = 0.004;
+const STRAIGHT: Point[] = [
+  [0, 0],
+  [1, 1],
+];
+
+interface Props {
+  curves: Record<Channel, Point[]>;
+  histogram: number[] | null;
+  onDraft: (channel: Channel, points: Point[]) => void;
+  onSet: (channel: Channel, points: Point[]) => void;
+  onCancel: () => void;
+}
+
+/** A curve through exact points: press to add, drag to move, Delete takes a point away, numbers on a scale of 255. */
+export function CurveEditor({ curves, histogram, onDraft, onSet, onCancel }: Props) {
+  const [channel, setChannel] = useState<Channel>("rgb");
+  const [chosen, setChosen] = useState<number | null>(null);
+  const field = useRef<SVGSVGElement>(null);
+  const held = useRef<{ index: number; points: Point[]; moved: boolean } | null>(null);
+  const [holding, setHolding] = useState(false);
+  const points = curves[channel];
+  const ink = INK[channel];
+  const current = chosen !== null && chosen < points.length ? chosen : null;
+  const place = (e: { clientX: number; clientY: number }): Point => {
+    const box = field.current?.getBoundingClientRect();
+    if (!box) return [0, 0];
+    return [clamp((e.clientX - box.left) / box.width, 0, 1), clamp(1 - (e.clientY - box.top) / box.height, 0, 1)];
+  };
+  const moved = (list: Point[], i: number, [x, y]: Point): Point[] => {
+    const low = i > 0 ? (list[i - 1] as Point)[0] + GAP : 0;
+    const high = i < list.length - 1 ? (list[i + 1] as Point)[0] - GAP : 1;
+    return list.map((p, k) => (k === i ? [clamp(x, low, high), clamp(y, 0, 1)] : p));
+  };
+  const without = (i: number) => {
+    if (points.length <= 2) return;
+    setChosen(null);
+    onSet(
+      channel,
+      points.filter((_, k) => k !== i),
+    );
+  };
+  useEffect(() => {
+    if (!holding) return;
+    const leave = (e: KeyboardEvent) => {
+      if (e.key !== "Escape") return;
+      e.stopPropagation();
+      held.current = null;
+      setHolding(false);
+      onCancel();
+    };
+    window.addEventListener("keydown", leave, true);
+    return () => window.removeEventListener("keydown", leave, true);
+  }, [holding, onCancel]);
+  const line = Array.from({ length: 133 }, (_, i) => {
+    const x = i / 132;
+    return `${i ? "L" : "M"}${(x * W).toFixed(1)} ${((1 - evaluate(points, x)) * H).toFixed(1)}`;
+  }).join("");
+  const chosenPoint = current !== null ? points[current] : undefined;
+  return (
+    <section aria-label="Curve" className="mt-2 border-t border-rule px-3.5 pt-2">
+      <div className="mb-1.5 flex items-center justify-between">
+        <h3 className="text-sm font-semibold">Curve</h3>
+        <Choices label="Curve channel" value={channel} options={CHANNELS} onChange={setChannel} />
+      </div>
+      <svg
+        ref={field}
+        viewBox={`0 0 ${W} ${H}`}
+        className="block w-full touch-none border border-rule bg-white"
+        style={{ aspectRatio: `${W}/${H}` }}
+        onPointerDown={(e) => {
+          if (e.button !== 0) return;
+          const [x, y] = place(e);
+          const box = e.currentTarget.getBoundingClientRect();
+          const near = points.findIndex(([px, py]) => Math.hypot((px - x) * box.width, (py - y) * box.height) < 11);
+          let index = near;
+          let list = points;
+          if (near < 0) {
+            if (points.length >= 24) return;
+            index = points.findIndex(([px]) => px > x);
+            if (index < 0) index = points.length;
+            const clear = points.every(([px]) => Math.abs(px - x) > GAP);
+            if (!clear) return;
+            list = [...points.slice(0, index), [x, y], ...points.slice(index)];
+            onDraft(channel, list);
+          }
+          e.currentTarget.setPointerCapture(e.pointerId);
+          setChosen(index);
+          held.current = { index, points: list, moved: near < 0 };
+          setHolding(true);
+        }}
+        onPointerMove={(e) => {
+          const h = held.current;
+          if (!h) return;
+          h.moved = true;
+          h.points = moved(h.points, h.index, place(e));
+          onDraft(channel, h.points);
+        }}
+        onPointerUp={() => {
+          const h = held.current;
+          held.current = null;
+          setHolding(false);
+          if (h?.moved) onSet(channel, h.points);
+        }}
+        onDoubleClick={(e) => {
+          const [x, y] = place(e);
+          const i = points.findIndex(([px, py]) => Math.hypot((px - x) * W, (py - y) * H) < 11);
+          if (i >= 0) without(i);
+        }}
+      >
+        <title>Curve, input across, output up</title>
+        {histogram && <path d={backdrop(histogram)} fill="#e4e4e4" />}
+        <g stroke="#d6d6d6">
+          {[1, 2, 3].map((i) => (
+            <path key={i} d={`M${(i * W) / 4} 0V${H}M0 ${(i * H) / 4}H${W}`} />
+          ))}
+        </g>
+        <path d={`M0 ${H}L${W} 0`} stroke="#9a9a9a" strokeDasharray="3 3" />
+        <path d={line} fill="none" stroke={ink} strokeWidth="1.8" />
+        {points.map(([x, y], i) => (
+          // biome-ignore lint/a11y/useSemanticElements: an SVG shape cannot be a button element
+          <rect
+            // biome-ignore lint/suspicious/noArrayIndexKey: points have no identity but their order
+            key={i}
+            tabIndex={0}
+            role="button"
+            aria-label={`Point ${i + 1}, input ${(x * 255).toFixed(0)}, output ${(y * 255).toFixed(0)}`}
+            x={clamp(x * W, 3.5, W - 3.5) - 3.5}
+            y={clamp((1 - y) * H, 3.5, H - 3.5) - 3.5}
+            width="7"
+            height="7"
+            fill={i === current ? ink : "#fff"}
+            stroke={ink}
+            strokeWidth="1.6"
+            onFocus={() => setChosen(i)}
+            onKeyDown={(e) => {
+              const size = (e.shiftKey ? 10 : 1) / 255;
+              const by: Record<string, Point> = {
+                ArrowLeft: [-size, 0],
+                ArrowRight: [size, 0],
+                ArrowUp: [0, size],
+                ArrowDown: [0, -size],
+              };
+              const d = by[e.key];
+              if (d) onSet(channel, moved(points, i, [x + d[0], y + d[1]]));
+              else if (e.key === "Delete" || e.key === "Backspace") without(i);
+              else return;
+              e.preventDefault();
+              e.stopPropagation();
+            }}
+          />
+        ))}
+      </svg>
+      <div className="mt-1 flex h-6 items-center gap-2 text-xs text-ink2">
+        {chosenPoint && current !== null ? (
+          <>
+            <span>in</span>
+            <NumberField
+              label="Input of the point, 0 to 255"
+              className="w-11"
+              text={(chosenPoint[0] * 255).toFixed(1)}
+              onSet={(v) => onSet(channel, moved(points, current, [v / 255, chosenPoint[1]]))}
+            />
+            <span>out</span>
+            <NumberField
+              label="Output of the point, 0 to 255"
+              className="w-11"
+              text={(chosenPoint[1] * 255).toFixed(1)}
+              onSet={(v) => onSet(channel, moved(points, current, [chosenPoint[0], v / 255]))}
+            />
+            {points.length > 2 && (
+              <Button quiet className="!h-6 !px-1" onClick={() => without(current)}>
+                Remove point
+              </Button>
+            )}
+          </>
+        ) : (
+          <span>Press on the line to add a point.</span>
+        )}
+        <span className="grow" />
+        {!isStraight(points) && (
+          <Button
+            quiet
+            className="!h-6 !px-1"
+            onClick={() => {
+              setChosen(null);
+              onSet(channel, STRAIGHT);
+            }}
+          >
+            Straighten
+          </Button>
+        )}
+      </div>
+    </section>
+  );
+}
+
+function backdrop(counts: number[]): string {
+  const top = Math.max(...counts.slice(2, 254), 1);
+  return `M0 ${H}${counts
+    .map((n, i) => `L${((i / 255) * W).toFixed(1)} ${(H - Math.min(n / top, 1) * H * 0.8).toFixed(1)}`)
+    .join("")}L${W} ${H}Z`;
+}

@@ -1,0 +1,91 @@
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { useEffect, useRef } from "react";
+import type { Frame } from "../../api/client";
+import { useBench } from "../../state/bench";
+import { thumbUrl } from "../../state/queries";
+import { GreasePencil, MARK_WORDS, Stars } from "../../ui/marks";
+
+const ROW = 80;
+const PICTURE = { width: 84, height: 56 };
+
+/** The shoot's frames, upright at the right. */
+export function FrameStrip({
+  frames,
+  current,
+  onShow,
+}: {
+  frames: Frame[];
+  current: number;
+  onShow: (frame: Frame) => void;
+}) {
+  const scroller = useRef<HTMLDivElement>(null);
+  const version = useBench((s) => s.version);
+  const virtual = useVirtualizer({
+    count: frames.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => ROW,
+    overscan: 4,
+    paddingStart: 8,
+  });
+  const at = frames.findIndex((f) => f.id === current);
+  useEffect(() => {
+    if (at >= 0) virtual.scrollToIndex(at, { align: "auto" });
+  }, [at, virtual]);
+  return (
+    <nav
+      ref={scroller}
+      tabIndex={0}
+      aria-label="Frames of the shoot"
+      className="scroll-plain border-l border-rule bg-sheet outline-offset-[-2px]"
+    >
+      <div className="relative" style={{ height: virtual.getTotalSize() }}>
+        {virtual.getVirtualItems().map((item) => {
+          const frame = frames[item.index] as Frame;
+          const mine = version?.frame === frame.id ? { ...frame, revision: version.revision } : frame;
+          const upright = frame.capture.height > frame.capture.width;
+          const scale = Math.min(PICTURE.width / frame.capture.width, PICTURE.height / frame.capture.height);
+          const size = { width: frame.capture.width * scale, height: frame.capture.height * scale };
+          return (
+            <button
+              key={frame.id}
+              type="button"
+              aria-current={frame.id === current ? "true" : undefined}
+              aria-label={`${frame.name}, ${MARK_WORDS[frame.mark]}`}
+              onClick={() => onShow(frame)}
+              className="absolute left-0 flex w-full flex-col items-center"
+              style={{ top: item.start, height: ROW }}
+            >
+              <span className="flex items-center justify-center" style={PICTURE}>
+                <span className="relative block" style={size}>
+                  {frame.thumb_state === "none" || frame.thumb_state === "failed" ? (
+                    <span className="block h-full w-full border border-rule bg-zinc" />
+                  ) : (
+                    <img
+                      src={thumbUrl(mine)}
+                      alt=""
+                      draggable={false}
+                      className={`block h-full w-full ${upright ? "object-contain" : "object-cover"} outline ${frame.id === current ? "outline-[2.5px] outline-offset-1 outline-ink" : "outline-1 outline-black/30"}`}
+                    />
+                  )}
+                  {frame.mark !== "keep" && <GreasePencil mark={frame.mark} {...size} />}
+                </span>
+              </span>
+              <span className="flex w-[84px] items-baseline justify-between pt-1 text-xs text-ink2">
+                <span className={frame.id === current ? "font-semibold text-ink" : ""}>
+                  {frame.mark === "keep" && (
+                    <span
+                      className="mr-1 inline-block h-[8px] w-[11px] rounded-[50%] border-[1.6px] border-wax"
+                      aria-hidden
+                    />
+                  )}
+                  {frame.name.replace(/\.[^.]+$/, "").replace(/^.*-/, "")}
+                </span>
+                <Stars count={frame.stars} />
+              </span>
+            </button>
+          );
+        })}
+      </div>
+    </nav>
+  );
+}

@@ -1,0 +1,66 @@
+import { type MouseEvent, memo } from "react";
+import type { Frame } from "../../api/client";
+import { thumbUrl } from "../../state/queries";
+import { GreasePencil, MARK_WORDS, Stars } from "../../ui/marks";
+import { exposureTime } from "../../ui/number";
+
+export const CELL = { width: 178, height: 152, picture: 164, tall: 110 };
+
+interface Props {
+  frame: Frame;
+  chosen: boolean;
+  current: boolean;
+  onPress: (e: MouseEvent) => void;
+  onOpen: () => void;
+}
+
+/** One frame on the sheet: picture, grease-pencil mark, number and exposure underneath. */
+export const Cell = memo(function Cell({ frame, chosen, current, onPress, onOpen }: Props) {
+  const { width, height, exposure_time_s, f_number } = frame.capture;
+  const scale = Math.min(CELL.picture / width, CELL.tall / height);
+  const size = { width: Math.round(width * scale), height: Math.round(height * scale) };
+  const badges = [frame.adjusted ? "adjusted" : "", frame.delivered ? "delivered" : ""].filter(Boolean);
+  const number = frame.name.replace(/\.[^.]+$/, "");
+  return (
+    // biome-ignore lint/a11y/useSemanticElements: a frame is chosen among many and opened by a double press
+    <div
+      role="button"
+      tabIndex={-1}
+      aria-pressed={chosen}
+      aria-label={`${number}, ${MARK_WORDS[frame.mark]}${frame.stars ? `, ${frame.stars} stars` : ""}${badges.length ? `, ${badges.join(", ")}` : ""}`}
+      data-frame={frame.id}
+      onClick={onPress}
+      onDoubleClick={onOpen}
+      onKeyDown={() => undefined}
+      className={`flex flex-col items-center border-2 pt-[5px] ${chosen ? "border-ink bg-white" : current ? "border-rule" : "border-transparent"}`}
+      style={{ width: CELL.width, height: CELL.height - 4 }}
+    >
+      <div className="flex items-end justify-center" style={{ height: CELL.tall }}>
+        <div className="relative" style={size}>
+          {frame.thumb_state === "none" || frame.thumb_state === "failed" ? (
+            <div className="flex h-full w-full items-center justify-center border border-rule bg-zinc p-2 text-center text-xs text-ink2">
+              {frame.thumb_state === "none" ? "small picture is being made" : "cannot be decoded"}
+            </div>
+          ) : (
+            <img
+              src={thumbUrl(frame)}
+              alt=""
+              draggable={false}
+              className={`h-full w-full object-cover outline outline-1 outline-black/25 ${frame.mark === "drop" ? "opacity-45 grayscale" : ""}`}
+            />
+          )}
+          <GreasePencil mark={frame.mark} {...size} />
+        </div>
+      </div>
+      <div className="mt-1.5 flex w-full items-baseline gap-1.5 px-1.5 text-xs">
+        <b className="font-semibold">{number}</b>
+        <Stars count={frame.stars} />
+        <span className="grow" />
+        <span className="truncate text-ink2">
+          {exposureTime(exposure_time_s)} {f_number ? `f/${f_number}` : frame.capture.file_type}
+        </span>
+      </div>
+      <div className="flex w-full gap-1.5 px-1.5 text-xs text-ink2">{badges.join(" \u00b7 ")}</div>
+    </div>
+  );
+});

@@ -1,0 +1,87 @@
+import type { Preset } from "../../api/client";
+import { clamp } from "../../ui/number";
+import { NumberField } from "../../ui/number_field";
+
+interface Props {
+  on: boolean;
+  preset: Preset;
+  spaces: Record<string, string>;
+  onChange: (change: { on?: boolean; preset?: Preset }) => void;
+}
+
+const FORMATS: Record<string, string> = { jpeg: "JPEG", tiff: "TIFF", png: "PNG" };
+
+/** One way to deliver: taken or not, and its settings. */
+export function PresetCard({ on, preset, spaces, onChange }: Props) {
+  const set = (change: Partial<Preset>) => onChange({ preset: { ...preset, ...change } });
+  const row = "flex h-7 items-center justify-between gap-2 text-sm";
+  return (
+    <fieldset className={`border bg-sheet px-3 pb-2 pt-1.5 ${on ? "border-ink" : "border-rule"}`}>
+      <legend className="sr-only">{preset.name}</legend>
+      <label className="flex h-8 items-center gap-2 font-semibold">
+        <input type="checkbox" checked={on} onChange={(e) => onChange({ on: e.currentTarget.checked })} />
+        {preset.name}
+      </label>
+      {on && (
+        <>
+          <div className={row}>
+            <span className="text-ink2">File</span>
+            <span>
+              {FORMATS[preset.file_format ?? "jpeg"]}, {preset.bits} bit
+            </span>
+          </div>
+          <label className={row}>
+            <span className="text-ink2">Colour space</span>
+            <select
+              value={preset.space}
+              onChange={(e) => set({ space: e.currentTarget.value })}
+              className="h-6 max-w-40 border border-rule bg-white"
+            >
+              {Object.entries(spaces).map(([key, name]) => (
+                <option key={key} value={key}>
+                  {name}
+                </option>
+              ))}
+            </select>
+          </label>
+          <div className={row}>
+            <span className="text-ink2">Long edge</span>
+            <span className="flex items-center gap-1.5">
+              <select
+                aria-label={`${preset.name}: size`}
+                value={preset.long_edge ? "edge" : "full"}
+                onChange={(e) => set({ long_edge: e.currentTarget.value === "full" ? null : 2048 })}
+                className="h-6 border border-rule bg-white"
+              >
+                <option value="full">full size</option>
+                <option value="edge">at most</option>
+              </select>
+              {preset.long_edge && (
+                <>
+                  <NumberField
+                    label={`${preset.name}: long edge in pixels`}
+                    className="w-14 !border-rule bg-white"
+                    text={String(preset.long_edge)}
+                    onSet={(v) => set({ long_edge: Math.round(clamp(v, 16, 100000)) })}
+                  />
+                  px
+                </>
+              )}
+            </span>
+          </div>
+          {preset.file_format === "jpeg" && (
+            <div className={row}>
+              <span className="text-ink2">Quality</span>
+              <NumberField
+                label={`${preset.name}: quality`}
+                className="w-14 !border-rule bg-white"
+                text={String(preset.quality)}
+                onSet={(v) => set({ quality: Math.round(clamp(v, 1, 100)) })}
+              />
+            </div>
+          )}
+        </>
+      )}
+    </fieldset>
+  );
+}

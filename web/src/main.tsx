@@ -1,0 +1,8 @@
+import "@fontsource-variable/archivo/wdth.css";
+import "@fontsource/zilla-slab/600.css";
+import "./styles.css";
+import { createRoot } from "react-dom/client";
+import { App } from "./app";
+
+const root = document.getElementById("root");
+if (root) createRoot(root).render(<App />);

@@ -1,0 +1,141 @@
+import { create } from "zustand";
+import { ApiError, api, need, type PixelValues, type Version } from "../api/client";
+import type { Recipe } from "../api/generated/recipe";
+import type { ViewHeader } from "../api/view";
+import { FIT, type Viewport } from "../canvas/viewport";
+import { equal } from "./equal";
+import { complain, useNotices } from "./notices";
+
+export type Surround = "white" | "light" | "grey" | "dark" | "black";
+export const SURROUNDS: Record<Surround, string> = {
+  white: "#ffffff",
+  light: "#bdbdbd",
+  grey: "#808080",
+  dark: "#3c3c3c",
+  black: "#000000",
+};
+
+interface Bench {
+  frame: number | null;
+  version: Version | null;
+  /** What is shown and edited: the saved recipe, or a newer one while a hand is on a control. */
+  draft: Recipe | null;
+  viewport: Viewport;
+  compare: "none" | "original" | "split";
+  split: number;
+  warnings: boolean;
+  surround: Surround;
+  picking: boolean;
+  header: ViewHeader | null;
+  pixel: PixelValues | null;
+  resting: string | null;
+  drawMs: number | null;
+  open: (frame: number, version: number) => Promise<void>;
+  edit: (change: (recipe: Recipe) => Recipe) => void;
+  save: (change?: (recipe: Recipe) => Recipe) => void;
+  cancel: () => void;
+  goTo: (position: number) => void;
+  undo: () => void;
+  redo: () => void;
+}
+
+/** Saves go one after the other, each based on the revision that the one before gave. */
+let queue: Promise<void> = Promise.resolve();
+
+export const useBench = create<Bench>((set, get) => {
+  const later = (frame: number, action: (version: Version) => Promise<Version>) => {
+    queue = queue.then(async () => {
+      const { version, frame: open } = get();
+      if (!version || open !== frame) return;
+      const sent = get().draft;
+      try {
+        const next = await action(version);
+        if (get().frame !== frame) return;
+        // a hand may be on a control again: then its draft stays
+        set({ version: next, draft: get().draft === sent ? next.recipe : get().draft });
+      } catch (error) {
+        if (get().frame !== frame) return;
+        if (error instanceof ApiError && error.status === 409 && error.current) {
+          const current = error.current as Version;
+          set({ version: current, draft: current.recipe });
+          useNotices.getState().say(error.message, true);
+          return;
+        }
+        complain(error);
+        if (error instanceof ApiError && error.status === 422) set({ draft: version.recipe });
+      }
+    });
+  };
+  const goTo = (position: number) => {
+    const { frame, version } = get();
+    if (frame === null || !version) return;
+    later(frame, (v) =>
+      need(
+        api.PUT("/api/versions/{id}/position", {
+          params: { path: { id: v.id } },
+          body: { revision: v.revision, position },
+        }),
+      ).then((r) => r as unknown as Version),
+    );
+  };
+  return {
+    frame: null,
+    version: null,
+    draft: null,
+    viewport: FIT,
+    compare: "none",
+    split: 0.5,
+    warnings: false,
+    surround: "grey",
+    picking: false,
+    header: null,
+    pixel: null,
+    resting: null,
+    drawMs: null,
+    open: async (frame, versionId) => {
+      set({
+        frame,
+        version: null,
+        draft: null,
+        header: null,
+        pixel: null,
+        picking: false,
+        drawMs: null,
+        viewport: FIT,
+      });
+      const version = (await need(
+        api.GET("/api/versions/{id}", { params: { path: { id: versionId } } }),
+      )) as unknown as Version;
+      if (get().frame === frame) set({ version, draft: version.recipe });
+    },
+    edit: (change) => {
+      const { draft } = get();
+      if (draft) set({ draft: change(draft) });
+    },
+    save: (change) => {
+      const { draft, frame } = get();
+      if (!draft || frame === null) return;
+      const recipe = change ? change(draft) : draft;
+      set({ draft: recipe });
+      later(frame, async (v) => {
+        if (equal(recipe, v.recipe)) return v;
+        return (await need(
+          api.PUT("/api/versions/{id}/recipe", {
+            params: { path: { id: v.id } },
+            body: { revision: v.revision, recipe: recipe as unknown as Record<string, never> },
+          }),
+        )) as unknown as Version;
+      });
+    },
+    cancel: () => set({ draft: get().version?.recipe ?? null }),
+    goTo,
+    undo: () => {
+      const v = get().version;
+      if (v && v.position > 0) goTo(v.position - 1);
+    },
+    redo: () => {
+      const v = get().version;
+      if (v && v.position < v.history.length - 1) goTo(v.position + 1);
+    },
+  };
+});

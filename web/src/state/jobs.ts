@@ -1,0 +1,33 @@
+import { create } from "zustand";
+import type { Job } from "../api/client";
+
+interface Jobs {
+  jobs: Job[];
+  connected: boolean;
+  available: boolean;
+}
+
+export const useJobs = create<Jobs>(() => ({ jobs: [], connected: false, available: true }));
+
+export const isActive = (job: Job): boolean => job.state === "queued" || job.state === "running";
+
+/** Opens the page's one event stream; calls back for every job whose state or progress changed. */
+export function listen(changed: (job: Job, before: Job | undefined) => void): () => void {
+  const source = new EventSource("/api/events");
+  source.onmessage = (event) => {
+    const data = JSON.parse(event.data) as { jobs?: Job[]; unavailable?: boolean };
+    if (data.unavailable) {
+      useJobs.setState({ available: false, connected: true });
+      return;
+    }
+    const before = new Map(useJobs.getState().jobs.map((job) => [job.id, job]));
+    const jobs = data.jobs ?? [];
+    useJobs.setState({ jobs, connected: true, available: true });
+    for (const job of jobs) {
+      const old = before.get(job.id);
+      if (!old || old.state !== job.state || old.progress !== job.progress) changed(job, old);
+    }
+  };
+  source.onerror = () => useJobs.setState({ connected: false });
+  return () => source.close();
+}

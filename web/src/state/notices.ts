@@ -1,0 +1,29 @@
+import { create } from "zustand";
+
+export interface Notice {
+  id: number;
+  text: string;
+  bad: boolean;
+}
+
+interface Notices {
+  list: Notice[];
+  say: (text: string, bad?: boolean) => void;
+  dismiss: (id: number) => void;
+}
+
+let next = 1;
+
+/** Sentences at the foot of the window. Bad ones stay until they are dismissed. */
+export const useNotices = create<Notices>((set) => ({
+  list: [],
+  say: (text, bad = false) => {
+    const id = next++;
+    set((s) => ({ list: [...s.list.filter((n) => n.text !== text).slice(-3), { id, text, bad }] }));
+    if (!bad) setTimeout(() => set((s) => ({ list: s.list.filter((n) => n.id !== id) })), 5000);
+  },
+  dismiss: (id) => set((s) => ({ list: s.list.filter((n) => n.id !== id) })),
+}));
+
+export const complain = (error: unknown): void =>
+  useNotices.getState().say(error instanceof Error ? error.message : String(error), true);

@@ -1,0 +1,59 @@
+import { QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, type Frame, type Frames, type Mark, need } from "../api/client";
+import { complain } from "./notices";
+
+export const queryClient = new QueryClient({
+  defaultOptions: { queries: { staleTime: 30_000, refetchOnWindowFocus: false, retry: 1 } },
+});
+
+export const useShoots = () => useQuery({ queryKey: ["shoots"], queryFn: () => need(api.GET("/api/shoots")) });
+
+export const useFrames = (shoot: number) =>
+  useQuery({
+    queryKey: ["frames", shoot],
+    queryFn: () => need(api.GET("/api/shoots/{id}/frames", { params: { path: { id: shoot } } })),
+  });
+
+export const usePresets = () => useQuery({ queryKey: ["presets"], queryFn: () => need(api.GET("/api/presets")) });
+
+export const useLedger = (shoot: number) =>
+  useQuery({
+    queryKey: ["ledger", shoot],
+    queryFn: () => need(api.GET("/api/deliveries", { params: { query: { shoot } } })),
+  });
+
+export interface Marking {
+  frames: number[];
+  mark?: Mark;
+  stars?: number;
+}
+
+/** Marks at once in sight, then on the server; taken back when the server refuses. */
+export function useMarking(shoot: number) {
+  const client = useQueryClient();
+  const key = ["frames", shoot];
+  return useMutation({
+    mutationFn: (m: Marking) =>
+      need(
+        api.PATCH("/api/frames/marks", {
+          body: { frames: m.frames, mark: m.mark ?? null, stars: m.stars ?? null, label: null },
+        }),
+      ),
+    onMutate: (m: Marking) => {
+      const before = client.getQueryData<Frames>(key);
+      const chosen = new Set(m.frames);
+      const change = (f: Frame): Frame =>
+        chosen.has(f.id) ? { ...f, mark: m.mark ?? f.mark, stars: m.stars ?? f.stars } : f;
+      if (before) client.setQueryData<Frames>(key, { ...before, frames: before.frames.map(change) });
+      return before;
+    },
+    onError: (error, _m, before) => {
+      client.setQueryData(key, before);
+      complain(error);
+    },
+    onSettled: () => client.invalidateQueries({ queryKey: ["shoots"] }),
+  });
+}
+
+export const thumbUrl = (frame: Frame): string =>
+  `/api/versions/${frame.version}/thumb?r=${frame.revision}-${frame.thumb_state}`;

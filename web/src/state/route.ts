@@ -1,0 +1,59 @@
+import { useSyncExternalStore } from "react";
+
+/** Addresses name the place, so that back, reload and links work. */
+export type Route =
+  | { place: "shoots" }
+  | { place: "sheet"; shoot: number }
+  | { place: "bench"; shoot: number; frame: number; step: string }
+  | { place: "deliver"; shoot: number; frames: number[] };
+
+export function parse(url: string): Route {
+  const { pathname, searchParams } = new URL(url, "http://localhost");
+  const parts = pathname.split("/").filter(Boolean);
+  const shoot = Number(parts[1]);
+  if (parts[0] !== "shoots" || !Number.isInteger(shoot) || shoot < 1) return { place: "shoots" };
+  if (parts[2] === "frames" && Number(parts[3]) >= 1)
+    return { place: "bench", shoot, frame: Number(parts[3]), step: searchParams.get("step") ?? "tone" };
+  if (parts[2] === "deliver") {
+    const frames = (searchParams.get("frames") ?? "").split(",").map(Number).filter(Boolean);
+    return { place: "deliver", shoot, frames };
+  }
+  return { place: "sheet", shoot };
+}
+
+export function address(route: Route): string {
+  switch (route.place) {
+    case "shoots":
+      return "/";
+    case "sheet":
+      return `/shoots/${route.shoot}`;
+    case "bench":
+      return `/shoots/${route.shoot}/frames/${route.frame}${route.step === "tone" ? "" : `?step=${route.step}`}`;
+    case "deliver":
+      return `/shoots/${route.shoot}/deliver${route.frames.length ? `?frames=${route.frames.join(",")}` : ""}`;
+  }
+}
+
+const listeners = new Set<() => void>();
+const tell = () => {
+  for (const listener of listeners) listener();
+};
+if (typeof window !== "undefined") window.addEventListener("popstate", tell);
+
+export function go(route: Route, replace = false): void {
+  const url = address(route);
+  if (url === window.location.pathname + window.location.search) return;
+  if (replace) window.history.replaceState(null, "", url);
+  else window.history.pushState(null, "", url);
+  tell();
+}
+
+const subscribe = (listener: () => void) => {
+  listeners.add(listener);
+  return () => listeners.delete(listener);
+};
+
+export function useRoute(): Route {
+  const url = useSyncExternalStore(subscribe, () => window.location.pathname + window.location.search);
+  return parse(url);
+}

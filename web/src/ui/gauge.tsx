@@ -1,0 +1,200 @@
+import { type KeyboardEvent, type ReactNode, useEffect, useRef, useState } from "react";
+import { clamp, roundTo, written } from "./number";
+import { NumberField } from "./number_field";
+
+export interface GaugeFacts {
+  label: string;
+  unit: string;
+  help: string;
+  low: number;
+  high: number;
+  step: number;
+  decimals: number;
+  scale: "linear" | "reciprocal";
+}
+
+interface Props {
+  facts: GaugeFacts;
+  value: number;
+  neutral: number;
+  /** Shown instead of the number while nothing is set ("as shot"). */
+  unset?: string;
+  signed?: boolean;
+  notches?: readonly (readonly [number, string])[];
+  children?: ReactNode;
+  /** While the handle moves; many times. */
+  onDraft: (value: number) => void;
+  /** When it is let go, typed, or stepped by key. */
+  onSet: (value: number) => void;
+  onReset: () => void;
+  onCancel: () => void;
+  onRest?: (on: boolean) => void;
+}
+
+const WIDTH = 264;
+const EDGE = 5;
+
+/** Our slider: a ruled scale, ink from the neutral notch to the value, a caliper jaw, and the number beside the name. */
+export function Gauge(props: Props) {
+  const { facts, value, neutral } = props;
+  const scale = useRef<SVGSVGElement>(null);
+  const grip = useRef<{ offset: number; from: number } | null>(null);
+  const [moving, setMoving] = useState(false);
+  const along = (v: number) => {
+    const f = (x: number) => (facts.scale === "reciprocal" ? -1 / x : x);
+    return EDGE + ((f(v) - f(facts.low)) / (f(facts.high) - f(facts.low))) * (WIDTH - 2 * EDGE);
+  };
+  const valueAt = (x: number) => {
+    const t = (x - EDGE) / (WIDTH - 2 * EDGE);
+    if (facts.scale === "linear") return facts.low + t * (facts.high - facts.low);
+    return -1 / (-1 / facts.low + t * (-1 / facts.high + 1 / facts.low));
+  };
+  const fitted = (v: number) => roundTo(clamp(v, facts.low, facts.high), facts.step);
+  const pointer = (clientX: number) => {
+    const box = scale.current?.getBoundingClientRect();
+    return box ? ((clientX - box.left) / box.width) * WIDTH : 0;
+  };
+  const step = (n: number) => props.onSet(fitted((Math.round(value / facts.step) + n) * facts.step));
+  const onKey = (e: KeyboardEvent) => {
+    const size = e.shiftKey ? 10 : 1;
+    const moves: Record<string, () => void> = {
+      ArrowRight: () => step(size),
+      ArrowUp: () => step(size),
+      ArrowLeft: () => step(-size),
+      ArrowDown: () => step(-size),
+      PageUp: () => step(10),
+      PageDown: () => step(-10),
+      Home: () => props.onSet(facts.low),
+      End: () => props.onSet(facts.high),
+      Delete: props.onReset,
+      Backspace: props.onReset,
+    };
+    const move = moves[e.key];
+    if (!move || e.ctrlKey || e.metaKey || e.altKey) return;
+    e.preventDefault();
+    e.stopPropagation();
+    move();
+  };
+  useEffect(() => {
+    if (!moving) return;
+    const leave = (e: globalThis.KeyboardEvent) => {
+      if (e.key !== "Escape") return;
+      e.stopPropagation();
+      grip.current = null;
+      setMoving(false);
+      props.onCancel();
+    };
+    window.addEventListener("keydown", leave, true);
+    return () => window.removeEventListener("keydown", leave, true);
+  }, [moving, props.onCancel]);
+  useEffect(() => {
+    const element = scale.current;
+    if (!element) return;
+    const wheel = (e: WheelEvent) => {
+      if (document.activeElement !== element) return;
+      e.preventDefault();
+      step(e.deltaY < 0 ? 1 : -1);
+    };
+    element.addEventListener("wheel", wheel, { passive: false });
+    return () => element.removeEventListener("wheel", wheel);
+  });
+  const shown = clamp(value, facts.low, facts.high);
+  const at = along(shown);
+  const zero = along(clamp(neutral, facts.low, facts.high));
+  return (
+    <div
+      className="px-3.5 pt-[5px]"
+      onPointerEnter={() => props.onRest?.(true)}
+      onPointerLeave={() => props.onRest?.(false)}
+    >
+      <div className="flex items-baseline">
+        {/* biome-ignore lint/a11y/noStaticElementInteractions: the keyboard resets with Delete on the scale */}
+        <span
+          title={`${facts.help} Double-click resets.`}
+          onDoubleClick={props.onReset}
+          className="select-none text-sm"
+        >
+          {facts.label}
+        </span>
+        {props.children}
+        <span className="grow" />
+        <NumberField
+          label={`${facts.label}, number`}
+          className="w-16"
+          text={props.unset ?? written(value, facts.decimals, props.signed ?? false)}
+          onSet={(v) => props.onSet(clamp(v, facts.low, facts.high))}
+        />
+        {facts.unit ? <span className="w-5 pl-1 text-xs text-ink2">{facts.unit}</span> : <span className="w-0" />}
+      </div>
+      <svg
+        ref={scale}
+        viewBox={`0 0 ${WIDTH} 18`}
+        className="block h-[18px] w-full touch-none"
+        role="slider"
+        tabIndex={0}
+        aria-label={facts.label}
+        aria-valuemin={facts.low}
+        aria-valuemax={facts.high}
+        aria-valuenow={value}
+        aria-valuetext={`${props.unset ? `${props.unset}, ` : ""}${written(value, facts.decimals, false)} ${facts.unit}`}
+        onKeyDown={onKey}
+        onPointerDown={(e) => {
+          if (e.button !== 0) return;
+          e.currentTarget.setPointerCapture(e.pointerId);
+          e.currentTarget.focus({ preventScroll: true });
+          const x = pointer(e.clientX);
+          const near = Math.abs(x - at) < 9;
+          grip.current = { offset: near ? x - at : 0, from: value };
+          setMoving(true);
+          if (!near) props.onDraft(fitted(valueAt(x)));
+        }}
+        onPointerMove={(e) => {
+          if (grip.current) props.onDraft(fitted(valueAt(pointer(e.clientX) - grip.current.offset)));
+        }}
+        onPointerUp={(e) => {
+          const held = grip.current;
+          grip.current = null;
+          setMoving(false);
+          if (!held) return;
+          const next = fitted(valueAt(pointer(e.clientX) - held.offset));
+          if (held.offset === 0 || Math.abs(pointer(e.clientX) - held.offset - at) > 0.01 || next !== held.from)
+            props.onSet(next);
+        }}
+        onPointerCancel={() => {
+          grip.current = null;
+          setMoving(false);
+          props.onCancel();
+        }}
+      >
+        <title>{facts.label}</title>
+        <Ticks facts={facts} along={along} notches={props.notches} />
+        <path d={`M${EDGE} 13H${WIDTH - EDGE}`} stroke="#6f6f6f" />
+        <path d={`M${zero} 13H${at}`} stroke="#161616" strokeWidth="3" />
+        <path d={`M${zero} 5V13`} stroke="#161616" strokeWidth="1.6" />
+        <path d={`M${at - 4.5} 1h9v6.5l-4.5 4.5l-4.5 -4.5z`} fill={moving ? "#b93817" : "#161616"} />
+        <path d={`M${at} 3v5`} stroke="#f6f6f6" />
+      </svg>
+    </div>
+  );
+}
+
+function Ticks({
+  facts,
+  along,
+  notches,
+}: {
+  facts: GaugeFacts;
+  along: (v: number) => number;
+  notches?: readonly (readonly [number, string])[];
+}) {
+  const places: [number, boolean][] = notches
+    ? notches.map(([v]) => [along(v), true])
+    : Array.from({ length: 21 }, (_, i) => [along(facts.low + (i / 20) * (facts.high - facts.low)), i % 5 === 0]);
+  return (
+    <>
+      {places.map(([x, long]) => (
+        <path key={x} d={`M${x} ${long ? 8 : 10.5}V13`} stroke="#6f6f6f" />
+      ))}
+    </>
+  );
+}

@@ -1,0 +1,74 @@
+import { Dialog } from "radix-ui";
+import { useEffect, useState } from "react";
+
+const KEYS: [string, [string, string][]][] = [
+  [
+    "Everywhere",
+    [
+      ["K, M, D", "keep, maybe, drop; once more takes the mark away"],
+      ["1 to 5, 0", "stars, none"],
+      ["?", "this list"],
+    ],
+  ],
+  [
+    "Contact sheet",
+    [
+      ["arrows", "next frame; with Shift adds it"],
+      ["Enter", "open on the bench"],
+      ["Ctrl+A, Esc", "select all, none"],
+    ],
+  ],
+  [
+    "Bench",
+    [
+      ["left, right", "frame before, next"],
+      ["Shift+2, Shift+3", "Balance, Tone"],
+      ["O, Shift+O", "hold the original, split"],
+      ["F", "fit and 1:1"],
+      ["W", "warnings"],
+      ["Ctrl+Z, Ctrl+Shift+Z", "undo, redo"],
+      ["arrows on a gauge", "one step; Shift ten; Delete resets"],
+      ["Esc", "leaves a drag or the picker as it was"],
+    ],
+  ],
+];
+
+/** All keys, opened with the question mark. */
+export function KeysDialog() {
+  const [open, setOpen] = useState(false);
+  useEffect(() => {
+    const key = (e: KeyboardEvent) => {
+      if (e.key !== "?" || e.target instanceof HTMLInputElement) return;
+      e.preventDefault();
+      setOpen(true);
+    };
+    window.addEventListener("keydown", key);
+    return () => window.removeEventListener("keydown", key);
+  }, []);
+  return (
+    <Dialog.Root open={open} onOpenChange={setOpen}>
+      <Dialog.Portal>
+        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/35" />
+        <Dialog.Content
+          aria-describedby={undefined}
+          className="fixed left-1/2 top-1/2 z-40 w-[520px] -translate-x-1/2 -translate-y-1/2 border border-ink bg-sheet p-5 shadow-xl"
+        >
+          <Dialog.Title className="mb-2 font-slab text-xl font-semibold">Keys</Dialog.Title>
+          {KEYS.map(([place, rows]) => (
+            <section key={place} className="mb-2">
+              <h3 className="border-b border-rule font-semibold">{place}</h3>
+              <dl className="grid grid-cols-[170px_1fr] gap-y-1 pt-1.5">
+                {rows.map(([key, what]) => (
+                  <div key={key} className="contents">
+                    <dt className="font-medium">{key}</dt>
+                    <dd className="text-ink2">{what}</dd>
+                  </div>
+                ))}
+              </dl>
+            </section>
+          ))}
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
+  );
+}
