@@ -5,4 +5,3 @@ cd "$(dirname "$0")/.."
 ./zincplate openapi >docs/openapi.json
 (cd web && npx openapi-typescript ../docs/openapi.json -o src/api/generated/api.ts >/dev/null)
 ./zincplate types >web/src/api/generated/recipe.ts
-(cd web && npx biome format --write src/api/generated >/dev/null)

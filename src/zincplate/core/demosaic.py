@@ -5,9 +5,16 @@ mixed by the inverse fourth power of the colour-difference activity in each dire
 colour difference from four neighbours, weighted by their gradients (the idea of Pekkucuksen & Altunbasak, "Gradient based
 threshold free colour filter array interpolation", ICIP 2010); red and blue follow from colour differences.
 
+All of it runs on square roots of the balanced values: colour differences are far more constant there across edges of
+light and dark, and photon noise is even. Against the same steps on linear values this gains 2 to 5 dB (encoded) and 0.5
+to 2.4 dB (linear) on the test scenes; see docs/decisions/0003-demosaic-on-square-roots.md.
+
 Kernels read a *window*: float32 rows and columns whose first site is red, black taken off, balanced by the as-shot
-neutral. The outer ``MARGIN`` sites of a result are context only; :func:`window_of` mirrors at the edges of the mosaic.
+neutral, signed square root. The outer ``MARGIN`` sites of a result are context only; :func:`window_of` mirrors at the
+edges of the mosaic.
 """
+
+import math
 
 import numpy as np
 from numba import njit, prange
@@ -31,9 +38,15 @@ def _mirror(i, n):
     return i
 
 
+@njit(inline="always", fastmath=True)
+def _root(v):
+    """Signed square root: noise about black stays symmetric."""
+    return math.copysign(math.sqrt(abs(v)), v)
+
+
 @njit(**_PARALLEL)
 def window_of(mosaic, y0, x0, black, scale, out):
-    """Copy a window of a uint16 mosaic to float32 with black taken off and each site scaled.
+    """Copy a window of a uint16 mosaic to float32 with black taken off, each site scaled, and its signed square root taken.
 
     ``y0, x0`` may lie outside (mirrored) and must point at a red site; ``black`` and ``scale`` are (2, 2) by the parity
     of row and column counted from there. Values are clipped at the white level (1 after scaling).
@@ -49,13 +62,23 @@ def window_of(mosaic, y0, x0, black, scale, out):
         for x in range(columns):
             if x < first or x >= last:
                 v = np.float32(source[_mirror(x0 + x, width)])
-                line[x] = (v - (b1 if x & 1 else b0)) * (s1 if x & 1 else s0)
+                line[x] = _root((v - (b1 if x & 1 else b0)) * (s1 if x & 1 else s0))
         first += first & 1
         for i in range(first // 2, last // 2):
-            line[2 * i] = (np.float32(source[x0 + 2 * i]) - b0) * s0
-            line[2 * i + 1] = (np.float32(source[x0 + 2 * i + 1]) - b1) * s1
+            line[2 * i] = _root((np.float32(source[x0 + 2 * i]) - b0) * s0)
+            line[2 * i + 1] = _root((np.float32(source[x0 + 2 * i + 1]) - b1) * s1)
         if last & 1 and last > 0:
-            line[last - 1] = (np.float32(source[x0 + last - 1]) - b0) * s0
+            line[last - 1] = _root((np.float32(source[x0 + last - 1]) - b0) * s0)
+
+
+@njit(**_PARALLEL)
+def _square(planes):
+    """Signed squares: back to linear."""
+    channels, rows, columns = planes.shape
+    for job in prange(channels * rows):
+        line = planes[job // rows, job % rows]
+        for x in range(columns):
+            line[x] = line[x] * abs(line[x])
 
 
 @njit(**_PARALLEL)
@@ -164,7 +187,7 @@ def _refine(m, planes, refined):
 
 
 def demosaic_window(window: Float32, planes: Float32, scratch: Float32) -> Float32:
-    """Full-resolution RGB (3, rows, columns) of a window; ``planes`` is overwritten and returned.
+    """Full-resolution linear RGB (3, rows, columns) of a window; ``planes`` is overwritten and returned.
 
     ``window`` has even sides of at least ``4 * MARGIN``; ``scratch`` has its shape. The outer ``MARGIN`` sites are not valid.
     """
@@ -173,6 +196,7 @@ def demosaic_window(window: Float32, planes: Float32, scratch: Float32) -> Float
     _refine(window, planes, scratch)
     planes[1] = scratch
     _chroma(window, planes)
+    _square(planes)
     return planes
 
 
@@ -180,7 +204,7 @@ def demosaic_window(window: Float32, planes: Float32, scratch: Float32) -> Float
 def bin_mosaic(mosaic, y0, x0, k, black, scale, out):
     """Average k x k sites (k even) from a red site at (y0, x0) on into one RGB pixel: the reduced plates.
 
-    ``out`` is (3, rows, columns) float32; blocks that reach beyond the mosaic are filled by mirroring. Highlights are not
+    ``out`` is (3, rows, columns) float32, linear; blocks that reach beyond the mosaic are filled by mirroring. Highlights are not
     clipped beyond the white level that the mosaic itself carries.
     """
     _, rows, columns = out.shape

@@ -11,56 +11,42 @@ CLIP_HIGHLIGHT, CLIP_SHADOW, CLIP_RAW = 1, 2, 4
 
 
 @njit(**_KERNEL)
-def _histogram(picture, counts):
+def _measure(picture, planes, limits, counts, clipped, out):
     height, width, _ = picture.shape
     parts = counts.shape[0]
     for part in prange(parts):
         c = counts[part]
+        high, low, raw = 0, 0, 0
         for y in range(part * height // parts, (part + 1) * height // parts):
+            line, red, green, blue, bits = picture[y], planes[0, y], planes[1, y], planes[2, y], out[y]
             for x in range(width):
-                r, g, b = np.int32(picture[y, x, 0]), np.int32(picture[y, x, 1]), np.int32(picture[y, x, 2])
+                r, g, b = np.int32(line[x, 0]), np.int32(line[x, 1]), np.int32(line[x, 2])
                 c[0, r] += 1
                 c[1, g] += 1
                 c[2, b] += 1
                 c[3, (54 * r + 183 * g + 19 * b + 128) >> 8] += 1
+                is_high = max(r, max(g, b)) == 255
+                is_low = max(r, max(g, b)) == 0
+                is_raw = (red[x] >= limits[0]) | (green[x] >= limits[1]) | (blue[x] >= limits[2])
+                high += is_high
+                low += is_low
+                raw += is_raw
+                bits[x] = np.uint8(is_high * 1 + is_low * 2 + is_raw * 4)
+        clipped[part, 0] = high
+        clipped[part, 1] = low
+        clipped[part, 2] = raw
 
 
-def histogram(picture: NDArray[np.uint8]) -> NDArray[np.int64]:
-    """(h, w, 3) uint8 -> (4, 256) counts of R, G, B and luma (Rec.709 weights of the encoded values)."""
-    counts = np.zeros((2, 4, 256), np.int64)
-    _histogram(picture, counts)
-    return np.asarray(counts.sum(0))
-
-
-@njit(**_KERNEL)
-def _clipping(picture, planes, limits, out, counts):
-    height, width, _ = picture.shape
-    parts = counts.shape[0]
-    for part in prange(parts):
-        for y in range(part * height // parts, (part + 1) * height // parts):
-            for x in range(width):
-                r, g, b = picture[y, x, 0], picture[y, x, 1], picture[y, x, 2]
-                v = np.uint8(0)
-                if r == 255 or g == 255 or b == 255:
-                    v |= np.uint8(1)
-                    counts[part, 0] += 1
-                if r == 0 and g == 0 and b == 0:
-                    v |= np.uint8(2)
-                    counts[part, 1] += 1
-                if planes[0, y, x] >= limits[0] or planes[1, y, x] >= limits[1] or planes[2, y, x] >= limits[2]:
-                    v |= np.uint8(4)
-                    counts[part, 2] += 1
-                out[y, x] = v
-
-
-def clipping_map(
+def measure(
     picture: NDArray[np.uint8], planes: NDArray[np.float32], limits: NDArray[np.float32]
-) -> tuple[NDArray[np.uint8], NDArray[np.int64]]:
-    """Bit map (h, w) of clipped pixels and the counts (highlights, shadows, raw).
+) -> tuple[NDArray[np.int64], NDArray[np.uint8], NDArray[np.int64]]:
+    """Histogram (4, 256) of R, G, B and luma (Rec.709 weights of encoded values), bit map (h, w) of clipped pixels, counts.
 
-    ``planes`` (3, h, w) is the plate that the picture was made from, ``limits`` its values at the sensor's white level.
+    ``planes`` (3, h, w) is the plate that the picture (h, w, 3) was made from, ``limits`` its values at the sensor's white
+    level. Counts are of highlights, shadows, raw.
     """
     out = np.empty(picture.shape[:2], np.uint8)
-    counts = np.zeros((2, 3), np.int64)
-    _clipping(picture, planes, limits, out, counts)
-    return out, np.asarray(counts.sum(0))
+    counts = np.zeros((4, 4, 256), np.int64)
+    clipped = np.zeros((4, 3), np.int64)
+    _measure(picture, planes, limits, counts, clipped, out)
+    return np.asarray(counts.sum(0)), out, np.asarray(clipped.sum(0))

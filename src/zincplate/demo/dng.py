@@ -62,12 +62,19 @@ def dng_bytes(camera: CameraModel, lens: LensModel, settings: Settings, exposure
     """The file of one frame."""
     mosaic = exposure.mosaic
     height, width = mosaic.shape
+    if any(side < _TILE and side % 16 for side in mosaic.shape):
+        raise ValueError("the sides of a small simulated sensor are multiples of 16")
+    tile_w, tile_h = min(_TILE, width), min(_TILE, height)  # LibRaw misreads a tile wider than the picture
     raw = IFD(tiled=True)
     raw.set(254, LONG, 0).set(256, LONG, width).set(257, LONG, height).set(258, SHORT, 16).set(259, SHORT, 7)
-    raw.set(262, SHORT, 32803).set(277, SHORT, 1).set(284, SHORT, 1).set(322, LONG, _TILE).set(323, LONG, _TILE)
+    raw.set(262, SHORT, 32803).set(277, SHORT, 1).set(284, SHORT, 1).set(322, LONG, tile_w).set(323, LONG, tile_h)
     raw.set(33421, SHORT, [2, 2]).set(33422, BYTE, list(camera.cfa)).set(50710, BYTE, [0, 1, 2]).set(50711, SHORT, 1)
     raw.set(50713, SHORT, [2, 2]).set(50714, SHORT, [camera.black] * 4).set(50717, SHORT, camera.white)
-    raw.chunks = [_tile(mosaic[y : y + _TILE, x : x + _TILE]) for y in range(0, height, _TILE) for x in range(0, width, _TILE)]
+    raw.chunks = [
+        _tile(mosaic[y : y + tile_h, x : x + tile_w], tile_w, tile_h)
+        for y in range(0, height, tile_h)
+        for x in range(0, width, tile_w)
+    ]
     capture = CaptureData(
         camera_make=camera.make,
         camera_model=camera.model,
@@ -89,8 +96,8 @@ def dng_bytes(camera: CameraModel, lens: LensModel, settings: Settings, exposure
     return write_structure(raw)
 
 
-def _tile(block: NDArray[np.uint16]) -> bytes:
-    if block.shape != (_TILE, _TILE):
-        block = np.pad(block, ((0, _TILE - block.shape[0]), (0, _TILE - block.shape[1])), mode="edge")
-    pairs = np.ascontiguousarray(block).reshape(_TILE, _TILE // 2, 2)
+def _tile(block: NDArray[np.uint16], width: int, height: int) -> bytes:
+    if block.shape != (height, width):
+        block = np.pad(block, ((0, height - block.shape[0]), (0, width - block.shape[1])), mode="edge")
+    pairs = np.ascontiguousarray(block).reshape(height, width // 2, 2)
     return bytes(imagecodecs.jpeg8_encode(pairs, lossless=True, predictor=1, bitspersample=16))

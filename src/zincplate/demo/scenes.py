@@ -79,7 +79,7 @@ def drawn_field(width: int, height: int, seed: int = 1) -> Scene:
     texture = np.clip(0.18 + 0.09 * _octaves(rng, width, height, 4, int(np.log2(width)) + 1), 0.004, None)
     land = np.stack([texture * (0.9 + 0.3 * np.sin(6 * u)), texture * 1.05, texture * (0.55 + 0.2 * np.cos(9 * v))], -1)
     sky = np.stack(np.broadcast_arrays(0.35 + 0.3 * v, 0.5 + 0.25 * v, 0.85 - 0.1 * v + 0 * u), -1)
-    edge = 1 / (1 + np.exp(-(v - 0.42 + 0.05 * _octaves(rng, width, height, 2, 9)) * 160))[..., None]
+    edge = 0.5 + 0.5 * np.tanh((v - 0.42 + 0.05 * _octaves(rng, width, height, 2, 9)) * 80)[..., None]
     image = np.ascontiguousarray(sky * (1 - edge) + land * edge, np.float32)
     unit = width / 6000
     for i in range(260):

@@ -17,7 +17,7 @@ from zincplate.core.colour_spaces import SPACES
 from zincplate.core.lab import xyz_to_lab
 from zincplate.core.light import LightTables, to_8_bit, to_16_bit, to_float
 from zincplate.core.resample import lanczos_columns, lanczos_rows, reduce_box
-from zincplate.core.statistics import clipping_map, histogram
+from zincplate.core.statistics import measure
 from zincplate.engine.cache import ByteCache
 from zincplate.engine.light_plan import encode_table
 from zincplate.engine.recipe import Recipe, RecipeError
@@ -121,10 +121,10 @@ class Renderer:
         tables = source.tables(recipe, space)
         picture = np.empty((r.height, r.width, 3), np.uint8)
         to_8_bit(planes, *tables.arguments(), r.x, r.y, picture)
-        clipping, counts = clipping_map(picture, planes, source.white_limits)
-        shares = counts / (r.width * r.height)
+        histogram, clipping, clipped = measure(picture, planes, source.white_limits)
+        shares = clipped / (r.width * r.height)
         elapsed = (time.perf_counter() - start) * 1000
-        return View(r, picture, clipping, (shares[0], shares[1], shares[2]), histogram(picture), elapsed)
+        return View(r, picture, clipping, (shares[0], shares[1], shares[2]), histogram, elapsed)
 
     def sample(self, source: Source, recipe: Recipe, x: int, y: int, radius: int, space: str) -> dict[str, Any]:
         """Mean of a square of full-size pixels about (x, y): delivered values, L*a*b*, camera values, clipped share."""

@@ -5,6 +5,7 @@ A file that crashes or stalls the decoder costs that file a sentence and nothing
 
 import atexit
 import contextlib
+import mmap
 import os
 import pickle
 import resource
@@ -41,13 +42,7 @@ class Decoder:
         """Like :func:`zincplate.formats.decode.decode`."""
         result = self._ask("decode", path)
         shape, dtype, name = result.pop("pixels")
-        memory = shared_memory.SharedMemory(name)
-        try:
-            pixels = np.ndarray(shape, dtype, memory.buf).copy()
-        finally:
-            memory.close()
-            memory.unlink()
-        return Decoded(pixels=pixels, **result)
+        return Decoded(pixels=_adopt(name, shape, np.dtype(dtype)), **result)
 
     def facts(self, path: Path) -> tuple[CaptureData, bytes | None]:
         """Like :func:`zincplate.formats.decode.facts`."""
@@ -73,7 +68,11 @@ class Decoder:
     def _started(self) -> subprocess.Popen[bytes]:
         if self._child is None or self._child.poll() is not None:
             self.close()
-            environment = {**os.environ, "ZINCPLATE_DECODER_MEMORY": str(self._memory_limit)}
+            environment = {
+                **os.environ,
+                "ZINCPLATE_DECODER_MEMORY": str(self._memory_limit),
+                "PYTHONPATH": os.pathsep.join(p for p in sys.path if p),
+            }
             self._child = subprocess.Popen(
                 [sys.executable, "-m", "zincplate.formats.isolated"],
                 stdin=subprocess.PIPE,
@@ -100,6 +99,18 @@ class Decoder:
         if kind == "refused":
             raise FileError(path, value)
         return value
+
+
+def _adopt(name: str, shape: tuple[int, ...], dtype: np.dtype[Any]) -> np.ndarray[Any, Any]:
+    """Takes over a child's shared memory without copying it: it goes when the array goes."""
+    place = Path("/dev/shm") / name  # noqa: S108  (where POSIX shared memory stands on Linux)
+    try:
+        with open(place, "r+b") as file:
+            memory = mmap.mmap(file.fileno(), 0)
+    finally:
+        place.unlink(missing_ok=True)
+    count = int(np.prod(shape))
+    return np.frombuffer(memory, dtype, count).reshape(shape)
 
 
 def _send(stream: Any, message: Any) -> None:

@@ -12,7 +12,7 @@ import numpy as np
 import rawpy
 
 from zincplate.core.camera_colour import ILLUMINANT_KELVIN, CameraMatrices
-from zincplate.formats import tags
+from zincplate.formats import dng_mosaic, tags
 from zincplate.formats.capture import CaptureData, facts_of
 from zincplate.formats.decoded import CameraColour, Decoded
 from zincplate.formats.errors import FileError
@@ -64,19 +64,21 @@ def _capture(path: Path, raw: rawpy.RawPy, main: tags.Directory, image: tags.Dir
     found = facts_of(main)
     if "orientation" not in found:
         found["orientation"] = {0: 1, 3: 3, 5: 8, 6: 6}.get(raw.sizes.flip, 1)
-    other = raw.other
-    if not found.get("exposure_time_s") and getattr(other, "shutter", None):
-        found["exposure_time_s"] = float(other.shutter)
-    if not found.get("f_number") and getattr(other, "aperture", None):
-        found["f_number"] = float(other.aperture)
-    if not found.get("iso") and getattr(other, "iso_speed", None):
-        found["iso"] = int(other.iso_speed)
+    if not {"exposure_time_s", "f_number", "iso"} <= found.keys():
+        other = raw.other  # costs unpacking the whole mosaic, so only where the tags are silent
+        for name, value in (("exposure_time_s", other.shutter), ("f_number", other.aperture)):
+            if value and name not in found:
+                found[name] = float(value)
+        if other.iso_speed and "iso" not in found:
+            found["iso"] = int(other.iso_speed)
     width, height = raw.sizes.width, raw.sizes.height
     crop = _default_crop(image, width, height)
     width, height = crop[2], crop[3]
     if found["orientation"] >= 5:
         width, height = height, width
-    bits = max(int(raw.white_level).bit_length(), 8)
+    # rawpy's own white_level would unpack the whole mosaic only to tell the facts
+    stored = image.integer(50717).bit_length() or image.integer(258)
+    bits = stored if 8 <= stored <= 16 else 0
     return CaptureData(file_type=_file_type(main, path), width=width, height=height, bits=bits, channels=1, raw=True, **found)
 
 
@@ -151,6 +153,11 @@ def decode_raw(path: Path, check: SizeCheck) -> Decoded:
         check(path, raw.sizes.width, raw.sizes.height)
         capture = _capture(path, raw, main, image)
         colour, notes = _camera_colour(path, raw, main)
+        own = dng_mosaic.read(path, image)
+        if own is not None and own.sites.shape == (raw.sizes.height, raw.sizes.width):
+            x, y, w, h = _default_crop(image, raw.sizes.width, raw.sizes.height)
+            sites = np.ascontiguousarray(own.sites[y : y + h, x : x + w])
+            return _mosaic(sites, list(own.cfa), list(own.black), own.white, x, y, capture, colour, notes)
         try:
             bayer = raw.raw_type == rawpy.RawType.Flat and np.shape(raw.raw_pattern) == (2, 2)
             if bayer:
