@@ -1,5 +1,8 @@
 """Compiles every kernel for the types it is used with, so that the first picture does not wait for it."""
 
+import contextlib
+from pathlib import Path
+
 import numpy as np
 
 from zincplate.core.camera_colour import CameraMatrices
@@ -10,11 +13,15 @@ from zincplate.engine.source import Source
 from zincplate.formats import icc
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import CameraColour, Decoded
+from zincplate.formats.errors import FileError
 from zincplate.formats.isolated import Decoder
 
 
-def warm() -> None:
-    """Renders a tiny picture of every kind, every way."""
+def warm(decoder: Decoder | None = None) -> None:
+    """Renders a tiny picture of every kind, every way; starts the decoding child when one is given."""
+    if decoder is not None:
+        with contextlib.suppress(FileError):
+            decoder.facts(Path(__file__))
     colour = CameraColour(CameraMatrices(EXACT_MATRIX, 6504.0), (0.5, 1.0, 0.7))
     raw = CaptureData(width=64, height=64, raw=True)
     renderer = Renderer(Decoder())

@@ -1,9 +1,11 @@
 """The web process: gunicorn loads ``zincplate.cli.wsgi:app``."""
 
 import os
+import threading
 from pathlib import Path
 
 from zincplate.api.app import create_app
+from zincplate.cli.warm import warm
 from zincplate.jobs.worker import wake
 from zincplate.services.context import Context
 from zincplate.store.database import connect
@@ -11,4 +13,7 @@ from zincplate.store.home import Home
 
 home = Home.from_environment().make()
 connect(home)
-app = create_app(Context(home, wake=wake), Path(os.environ.get("ZINCPLATE_PAGE", "web/dist")).resolve())
+context = Context(home, wake=wake)
+app = create_app(context, Path(os.environ.get("ZINCPLATE_PAGE", "web/dist")).resolve())
+# the first picture of the day should not wait for compiled kernels to be loaded and a decoder to start
+threading.Thread(target=warm, args=(context.decoder,), daemon=True).start()

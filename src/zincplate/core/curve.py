@@ -16,10 +16,11 @@ def is_identity(points: Points) -> bool:
     return all(abs(x - y) < 1e-12 for x, y in points) and points[0][0] == 0.0 and points[-1][0] == 1.0
 
 
-def evaluate(points: Points, x: ArrayLike) -> Float:
+def evaluate(points: Points, x: ArrayLike, extended: bool = False) -> Float:
     """Curve through ``points`` (x strictly rising, 0..1) at ``x``.
 
-    Constant outside the outermost points; between them monotone wherever the points are, never beyond their values.
+    Between the points monotone wherever they are, never beyond their values. Outside the outermost points constant, or with
+    ``extended`` straight on (for tables whose input is clamped exactly, so that no corner falls between two entries).
     """
     px = np.array([p[0] for p in points], np.float64)
     py = np.array([p[1] for p in points], np.float64)
@@ -52,4 +53,7 @@ def evaluate(points: Points, x: ArrayLike) -> Float:
         + (3 * t2 - 2 * t3) * py[i + 1]
         + (t3 - t2) * h[i] * m[i + 1]
     )
+    if extended:
+        beyond = np.asarray(x, np.float64) - xs
+        y = y + np.where(beyond < 0, m[0], m[-1]) * beyond
     return np.asarray(y)

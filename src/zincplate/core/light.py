@@ -65,22 +65,22 @@ def _read(table, u, last):
 
 @njit(**_INLINE)
 def _srgb(v):
-    """Linear 0..1 -> sRGB, error below 0.43 / 65535: two square roots and a fifth-degree polynomial."""
+    """Linear 0..1 -> sRGB, error below 0.12 / 65535 in float32: two square roots and a sixth-degree Chebyshev fit."""
     s = math.sqrt(math.sqrt(v))
-    p = np.float32(-0.06806819736) * s + np.float32(0.28934778419)
-    p = p * s + np.float32(-0.57725876064)
-    p = p * s + np.float32(1.25527692649)
-    p = p * s + np.float32(0.16206021855)
-    p = p * s + np.float32(-0.06134359613)
+    p = np.float32(0.06487499098238242) * s + np.float32(-0.3060445671181708)
+    p = p * s + np.float32(0.6387830187638993)
+    p = p * s + np.float32(-0.8389775733653478)
+    p = p * s + np.float32(1.3602314670458018)
+    p = p * s + np.float32(0.14077536044904299)
+    p = p * s + np.float32(-0.05964161508613752)
     # the clamp stands after the polynomial: it may pass 1 by a unit in the last place and wrap the integer
     return np.float32(12.92) * v if v < np.float32(0.0031308) else min(p, np.float32(1))
 
 
 @njit(**_INLINE)
-def _hue_kept(buf, n, table, scale, last):
-    z = np.float32(0)
+def _hue_kept(buf, n, table, scale, last, low, high):
     for x in range(n):
-        r, g, b = max(buf[0, x], z), max(buf[1, x], z), max(buf[2, x], z)
+        r, g, b = min(max(buf[0, x], low), high), min(max(buf[1, x], low), high), min(max(buf[2, x], low), high)
         hi, lo = max(r, max(g, b)), min(r, min(g, b))
         t_hi = _read(table, math.sqrt(hi * scale) * last, last)
         t_lo = _read(table, math.sqrt(lo * scale) * last, last)
@@ -111,21 +111,20 @@ def _block(a, b, c, n, p, flags, tone, curves, encode, buf):
         buf[1, x] = p[7] * r + p[8] * g + p[9] * bl
         buf[2, x] = p[10] * r + p[11] * g + p[12] * bl
     if flags[0]:
-        _hue_kept(buf, n, tone, np.float32(1.0 / TONE_MAX), last)
+        _hue_kept(buf, n, tone, np.float32(1.0 / TONE_MAX), last, z, np.float32(TONE_MAX))
     if flags[1]:
         for ch in range(3):
             table = curves[1 + ch]
+            low, high = p[30 + 2 * ch], p[31 + 2 * ch]
             for x in range(n):
-                buf[ch, x] = _read(table, math.sqrt(min(max(buf[ch, x], z), o)) * last, last)
+                buf[ch, x] = _read(table, math.sqrt(min(max(buf[ch, x], low), high)) * last, last)
     if flags[2]:
-        for x in range(n):
-            buf[0, x], buf[1, x], buf[2, x] = min(buf[0, x], o), min(buf[1, x], o), min(buf[2, x], o)
-        _hue_kept(buf, n, curves[0], o, last)
+        _hue_kept(buf, n, curves[0], o, last, p[28], p[29])
     if flags[3]:
         table = curves[4]
         for x in range(n):
             y = min(max(p[13] * buf[0, x] + p[14] * buf[1, x] + p[15] * buf[2, x], np.float32(1e-9)), o)
-            k = _read(table, math.sqrt(y) * last, last) / y
+            k = _read(table, math.sqrt(min(max(y, p[36]), p[37])) * last, last) / y
             buf[0, x] *= k
             buf[1, x] *= k
             buf[2, x] *= k
@@ -137,9 +136,11 @@ def _block(a, b, c, n, p, flags, tone, curves, encode, buf):
         blue = p[22] * r + p[23] * g + p[24] * bl
         hi, lo = max(red, max(green, blue)), min(red, min(green, blue))
         k = min(o, min((o - y) / max(hi - y, np.float32(1e-6)), y / max(y - lo, np.float32(1e-6))))
-        buf[0, x] = min(max(y + (red - y) * k, z), o)
-        buf[1, x] = min(max(y + (green - y) * k, z), o)
-        buf[2, x] = min(max(y + (blue - y) * k, z), o)
+        # inside the space the values go on untouched: y + (v - y) would cost their last digits near black
+        inside = (hi <= o) & (lo >= z)
+        buf[0, x] = min(max(red if inside else y + (red - y) * k, z), o)
+        buf[1, x] = min(max(green if inside else y + (green - y) * k, z), o)
+        buf[2, x] = min(max(blue if inside else y + (blue - y) * k, z), o)
     if flags[4] == 1:
         for ch in range(3):
             for x in range(n):
@@ -257,8 +258,8 @@ class LightTables:
     """Everything the kernel needs besides the planes; made by :mod:`zincplate.engine.light_plan`."""
 
     parameters: Float32
-    """(28,): three gains, clip level, 3x3 to Rec.2020 (with exposure), luminance weights, 3x3 to the delivery space, and
-    the neutral's camera values (zero for rendered files: nothing fades)."""
+    """(38,): three gains, clip level, 3x3 to Rec.2020 (with exposure), luminance weights, 3x3 to the delivery space, and
+    the neutral's camera values (zero for rendered files: nothing fades), then (low, high) input of each curve, linear."""
     flags: NDArray[np.int32]
     """(5,): tone on, channel curves on, RGB curve on, luminance curve on, encoding (0 linear, 1 sRGB, 2 table)."""
     tone: Float32

@@ -49,9 +49,11 @@ def tables_of(
     as_shot_xy: tuple[float, float],
     baseline_gain: float,
     space: str,
+    to_working: tuple[float, ...] = (),
     linear_output: bool = False,
 ) -> LightTables:
-    """Kernel tables for plates that were divided by ``as_shot_neutral`` (camera data) or are linear Rec.2020.
+    """Kernel tables for plates that were divided by ``as_shot_neutral`` (camera data) or are linear light of a rendered
+    file's own primaries, which ``to_working`` (nine numbers) takes to Rec.2020.
 
     ``space`` is a key of :data:`zincplate.core.colour_spaces.SPACES`; with ``linear_output`` the encoding is left out.
     Equal input gives the same object again (small cache), so a view that only moves does no table work.
@@ -63,6 +65,7 @@ def tables_of(
         as_shot_xy,
         baseline_gain,
         space,
+        to_working,
         linear_output,
     )
 
@@ -75,12 +78,14 @@ def _tables(
     as_shot_xy: tuple[float, float],
     baseline_gain: float,
     space: str,
+    to_working: tuple[float, ...],
     linear_output: bool,
 ) -> LightTables:
     recipe = Recipe.from_document(json.loads(recipe_json))
     plan = plan_of(recipe, matrices is not None, as_shot_xy)
     target = SPACES[space]
-    parameters = np.zeros(28, np.float32)
+    parameters = np.zeros(38, np.float32)
+    parameters[28:38] = (0.0, 1.0) * 5
     if matrices is not None:
         neutral = np.asarray(as_shot_neutral) if plan.white_xy == as_shot_xy else matrices.neutral_of(plan.white_xy)
         parameters[0:3] = np.asarray(as_shot_neutral) / neutral
@@ -94,16 +99,25 @@ def _tables(
         if plan.white_xy != D65_XY:
             shift = REC2020.from_xyz @ bradford(plan.white_xy, D65_XY) @ REC2020.to_xyz
             shift = shift / (WORKING_LUMINANCE @ shift @ np.ones(3))
-        matrix = shift * plan.gain
-    parameters[4:13] = matrix.ravel()
-    parameters[13:16] = WORKING_LUMINANCE
-    parameters[16:25] = target.from_working.ravel()
+        matrix = shift @ np.reshape(to_working, (3, 3)) * plan.gain
+    pointwise = (*plan.tone, plan.curve_rgb, plan.curve_red, plan.curve_green, plan.curve_blue, plan.curve_luminance)
+    if all(p is None for p in pointwise):
+        # nothing between the two matrices: one, so that a file comes back exactly in its own space
+        matrix = target.from_working @ matrix
+        parameters[4:13] = np.where(np.abs(matrix) < 1e-9, 0, matrix).ravel()
+        parameters[13:16] = target.to_xyz[1]
+        parameters[16:25] = np.eye(3).ravel()
+    else:
+        parameters[4:13] = matrix.ravel()
+        parameters[13:16] = WORKING_LUMINANCE
+        parameters[16:25] = target.from_working.ravel()
 
     tone = _composed(plan.tone)(_TONE_INPUTS) if plan.tone else _TONE_INPUTS
     curves = _IDENTITY_CURVES.copy()
     for row, points in enumerate((plan.curve_rgb, plan.curve_red, plan.curve_green, plan.curve_blue, plan.curve_luminance)):
         if points is not None:
-            curves[row] = SRGB.transfer.decode(curve.evaluate(points, _CURVE_INPUTS))
+            curves[row] = SRGB.transfer.decode(curve.evaluate(points, _CURVE_INPUTS, extended=True))
+            parameters[28 + 2 * row : 30 + 2 * row] = SRGB.transfer.decode(np.array([points[0][0], points[-1][0]]))
     uses_srgb_curve = target.transfer == SRGB.transfer
     flags = np.array(
         [

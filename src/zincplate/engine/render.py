@@ -218,7 +218,7 @@ def _quantise(planes: Float32, tables: LightTables, y: int, out: NDArray[Any]) -
 def _encoding_only(space: str) -> LightTables:
     """Tables that only clip and encode planes which are already linear light of the delivery space."""
     target = SPACES[space]
-    parameters = np.zeros(28, np.float32)
+    parameters = np.zeros(38, np.float32)
     parameters[0:4] = 1, 1, 1, 3e38
     parameters[4:13] = np.eye(3).ravel()
     parameters[13:16] = target.to_xyz[1]

@@ -1,7 +1,7 @@
 """A decoded file as the engine reads it: linear plates of any window at full size, or of the whole at reduced size.
 
 Plates are float32 planes (3, h, w), upright. For camera data they are camera RGB divided by the as-shot neutral (1 = where
-the first channel of a neutral clips); for rendered files linear Rec.2020.
+the first channel of a neutral clips); for rendered files linear light of their own primaries.
 """
 
 from dataclasses import dataclass
@@ -87,11 +87,10 @@ class _Mosaic:
 
 
 class _Picture:
-    def __init__(self, pixels: NDArray[Any], table: NDArray[np.float64] | None, matrix: NDArray[np.float64]) -> None:
+    def __init__(self, pixels: NDArray[Any], table: NDArray[np.float64] | None) -> None:
         self._pixels = pixels
         self.height, self.width = pixels.shape[:2]
         self._table = None if table is None else np.ascontiguousarray(table, np.float32)
-        self._matrix = np.ascontiguousarray(matrix, np.float32)
 
     @property
     def nbytes(self) -> int:
@@ -100,17 +99,17 @@ class _Picture:
     def window(self, x: int, y: int, w: int, h: int) -> Float32:
         out = np.empty((3, h, w), np.float32)
         if self._table is None:
-            window_from_linear(self._pixels, y, x, self._matrix, out)
+            window_from_linear(self._pixels, y, x, out)
         else:
-            window_from_codes(self._pixels, y, x, self._table, self._matrix, out)
+            window_from_codes(self._pixels, y, x, self._table, out)
         return out
 
     def reduced(self, step: int) -> Plate:
         out = np.empty((3, -(-self.height // step), -(-self.width // step)), np.float32)
         if self._table is None:
-            bin_linear(self._pixels, step, self._matrix, out)
+            bin_linear(self._pixels, step, out)
         else:
-            bin_codes(self._pixels, step, self._table, self._matrix, out)
+            bin_codes(self._pixels, step, self._table, out)
         return Plate(out, step, 0, 0)
 
 
@@ -125,6 +124,8 @@ class Source:
         self.capture: CaptureData = decoded.capture
         self.camera: CameraColour | None = decoded.camera
         self.notes = decoded.notes
+        self.to_working = tuple(float(v) for v in decoded.profile.to_working.ravel()) if decoded.profile else ()
+        """Nine numbers: linear light of a rendered file -> linear Rec.2020."""
         self.space_key = decoded.profile.space_key if decoded.profile else ""
         self.orientation = decoded.capture.orientation
         self._reader = self._reader_of(decoded)
@@ -146,7 +147,7 @@ class Source:
         if decoded.kind == "camera":
             assert decoded.camera is not None
             ramp = np.linspace(0, 1, 65536)
-            return _Picture(decoded.pixels, np.stack([ramp / n for n in decoded.camera.as_shot_neutral]), np.eye(3))
+            return _Picture(decoded.pixels, np.stack([ramp / n for n in decoded.camera.as_shot_neutral]))
         profile = decoded.profile
         assert profile is not None
         pixels = decoded.pixels
@@ -154,8 +155,8 @@ class Source:
             x = np.linspace(0, 1, 4096)
             if any(np.abs(c - np.linspace(0, 1, len(c))).max() > 1e-6 for c in profile.curves):
                 pixels = np.stack([np.interp(pixels[..., c], x, profile.curves[c]) for c in range(3)], -1)
-            return _Picture(np.ascontiguousarray(pixels, np.float32), None, profile.to_working)
-        return _Picture(pixels, profile.decode_table(256 if pixels.dtype == np.uint8 else 65536), profile.to_working)
+            return _Picture(np.ascontiguousarray(pixels, np.float32), None)
+        return _Picture(pixels, profile.decode_table(256 if pixels.dtype == np.uint8 else 65536))
 
     @property
     def raw(self) -> bool:
@@ -197,9 +198,10 @@ class Source:
             as_shot_xy=self.as_shot_xy,
             baseline_gain=2.0**self.camera.baseline_exposure_ev if self.camera else 1.0,
             space=space,
+            to_working=self.to_working,
             linear_output=linear_output,
         )
 
     def camera_values(self, planes: Float32) -> Float32:
-        """Plate values -> camera values with white level 1 (raw), or linear Rec.2020 as they are."""
+        """Plate values -> camera values with white level 1 (raw), or linear light as it is."""
         return planes * np.asarray(self.as_shot_neutral, np.float32)[:, None, None]

@@ -39,6 +39,7 @@ def main() -> None:
     """Runs worker processes until told to stop."""
     logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(process)d %(levelname)s %(message)s")
     os.register_at_fork(after_in_child=_die_with_parent)
+    os.nice(5)  # looking and editing come first
     huey.create_consumer(
         workers=int(sys.argv[1]) if len(sys.argv) > 1 else 2,
         worker_type="process",

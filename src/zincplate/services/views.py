@@ -127,7 +127,7 @@ def pick_neutral(context: Context, frame_id: int, x: int, y: int, radius: int) -
         if source.camera is not None:
             white_xy = source.camera.matrices.white_of(mean / mean.max())
         else:
-            white_xy = xyz_to_xy(REC2020.to_xyz @ mean)
+            white_xy = xyz_to_xy(REC2020.to_xyz @ np.reshape(source.to_working, (3, 3)) @ mean)
     except ValueError as error:
         raise UserError("No light could make this colour neutral. Pick a grey or white surface.") from error
     kelvin, tint = temperature_and_tint(white_xy)

@@ -1,0 +1,197 @@
+"""What every adjustment must keep, from its own schema: identity, finite values, order of tones, JSON round trip."""
+
+import json
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from tests.conftest import gradient
+from zincplate.core.colour_spaces import SPACES
+from zincplate.core.light import to_16_bit, to_float
+from zincplate.engine.recipe import Recipe, RecipeError
+from zincplate.engine.render import Renderer, ViewRequest
+from zincplate.engine.schema import recipe_schema
+from zincplate.engine.source import Source
+from zincplate.formats import icc
+from zincplate.formats.capture import CaptureData
+from zincplate.formats.decoded import Decoded
+from zincplate.formats.isolated import Decoder
+from zincplate.ops.base import STEPS, LightPlan
+from zincplate.ops.order import ORDER
+
+GAUGES = [
+    (o, name, info.json_schema_extra["x-ui"])
+    for o in ORDER
+    for name, info in o.parameters.model_fields.items()
+    if info.json_schema_extra["x-ui"]["kind"] in ("gauge", "kelvin")
+]
+
+
+def rendered(pixels: np.ndarray, space: str = "srgb") -> Source:
+    """A source of a rendered picture."""
+    height, width = pixels.shape[:2]
+    return Source(Decoded("rendered", pixels, CaptureData(width=width, height=height), profile=icc.of_space(space)))
+
+
+def values() -> st.SearchStrategy[dict[str, dict[str, Any]]]:
+    """Any allowed setting of the gauges, and curves."""
+
+    def one(ui: dict[str, Any]) -> st.SearchStrategy[Any]:
+        return st.floats(ui["low"], ui["high"], allow_nan=False)
+
+    points = st.lists(st.integers(1, 254), max_size=4, unique=True).flatmap(
+        lambda xs: st.tuples(*(st.integers(0, 255) for _ in range(len(xs) + 2))).map(
+            lambda ys: [[x / 255, y / 255] for x, y in zip([0, *sorted(xs), 255], sorted(ys), strict=True)]
+        )
+    )
+    return st.fixed_dictionaries(
+        {
+            "balance": st.fixed_dictionaries({}, optional={n: one(ui) for o, n, ui in GAUGES if o.step == "balance"}),
+            "tone": st.fixed_dictionaries(
+                {},
+                optional={n: one(ui) for o, n, ui in GAUGES if o.step == "tone"}
+                | {f"curve_{c}": points for c in ("luminance", "rgb", "red", "green", "blue")}
+                | {"view": st.sampled_from(["standard", "linear"])},
+            ),
+        }
+    )
+
+
+@pytest.mark.parametrize("operation", ORDER, ids=lambda o: o.id)
+def test_neutral_changes_nothing(operation: Any) -> None:
+    for raw in (True, False):
+        plan = LightPlan(raw=raw, as_shot_xy=(0.33, 0.34), white_xy=(0.33, 0.34))
+        assert operation.add_to(operation.neutral(), plan) == plan
+    assert operation.step in STEPS and operation.version >= 1
+
+
+@pytest.mark.parametrize(("operation", "name", "ui"), GAUGES, ids=lambda x: x if isinstance(x, str) else "")
+def test_every_control_says_what_it_is(operation: Any, name: str, ui: dict[str, Any]) -> None:
+    assert ui["label"] and len(ui["help"]) > 20 and ui["low"] < ui["high"] and ui["step"] > 0
+    for outside in (ui["low"] - 1e6, ui["high"] + 1e6, float("nan"), "words"):
+        with pytest.raises(RecipeError):
+            Recipe.neutral(True).with_values({operation.step: {name: outside}})
+
+
+@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@given(values())
+def test_any_setting_is_finite_in_range_and_survives_json(chosen: dict[str, dict[str, Any]]) -> None:
+    recipe = Recipe.neutral(False).with_values(chosen)
+    again = Recipe.from_document(json.loads(json.dumps(recipe.to_document())))
+    assert again == recipe
+    pixels = gradient(8)
+    before = pixels.copy()
+    source = rendered(pixels)
+    planes = source.window(0, 0, source.width, source.height)
+    kept = planes.copy()
+    out = np.empty_like(planes)
+    to_float(planes, *source.tables(recipe, "srgb").arguments(), out)
+    assert np.isfinite(out).all() and out.min() >= 0 and out.max() <= 1
+    assert (pixels == before).all() and (planes == kept).all()
+
+
+@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@given(values())
+def test_greys_keep_their_order_and_stay_grey(chosen: dict[str, dict[str, Any]]) -> None:
+    tone = {k: v for k, v in chosen["tone"].items() if k not in ("curve_red", "curve_green", "curve_blue")}
+    source = rendered(np.repeat(np.arange(256, dtype=np.uint8)[None, :, None], 3, 2).repeat(16, 0))
+    planes = source.window(0, 0, 256, 16)
+    out = np.empty_like(planes)
+    to_float(planes, *source.tables(Recipe.neutral(False).with_values({"tone": tone}), "srgb").arguments(), out)
+    assert (np.diff(out[:, 0], axis=1) >= -2e-5).all()
+    assert np.ptp(out, axis=0).max() < 2e-4
+
+
+@pytest.mark.parametrize("bits", [8, 16])
+@pytest.mark.parametrize("space", SPACES)
+def test_neutral_recipe_gives_a_rendered_file_back(bits: int, space: str) -> None:
+    pixels = gradient(bits)
+    source = rendered(pixels, space)
+    out = Renderer(Decoder()).deliver(source, Recipe.neutral(False), space=space, bits=bits)
+    assert np.abs(out.astype(np.int64) - pixels).max() <= 1
+    if bits == 8:
+        assert (out != pixels).mean() < 0.01
+
+
+def test_one_stop_is_a_factor_of_two() -> None:
+    source = rendered((gradient(16) // 4).astype(np.uint16))
+    planes = source.window(0, 0, source.width, source.height)
+    linear = []
+    for ev in (0.0, 1.0):
+        out = np.empty_like(planes)
+        recipe = Recipe.neutral(False).with_values({"tone": {"exposure_ev": ev}})
+        to_float(planes, *source.tables(recipe, "srgb", linear_output=True).arguments(), out)
+        linear.append(out)
+    fair = linear[1] < 0.99
+    assert np.abs(linear[1][fair] - 2 * linear[0][fair]).max() < 2e-6
+
+
+def test_two_opposite_extreme_curves_leave_no_banding_on_16_bit_data() -> None:
+    # common practice: white output to 22 of 255, then white input to 22 of 255
+    ramp = np.linspace(0, 65535, 65536).astype(np.uint16).reshape(256, 256)
+    source = rendered(np.repeat(ramp[..., None], 3, 2))
+    recipe = Recipe.neutral(False).with_values(
+        {"tone": {"curve_rgb": [[0, 0], [1, 22 / 255]], "curve_luminance": [[0, 0], [22 / 255, 1]]}}
+    )
+    planes = source.window(0, 0, 256, 256)
+    out = np.empty((256, 256, 3), np.uint16)
+    to_16_bit(planes, *source.tables(recipe, "srgb").arguments(), out)
+    assert np.abs(out[..., 1].astype(int) - ramp).max() <= 1
+    levels = np.unique(out[..., 1])
+    assert np.diff(levels).max() <= 2 and levels.size > 65000
+
+
+@pytest.mark.parametrize("chosen", [{}, {"exposure_ev": 0.7, "contrast": 30, "curve_rgb": [[0, 0], [0.4, 0.5], [1, 1]]}])
+def test_fit_and_full_size_agree(chosen: dict[str, Any], dng: Any, decoder: Decoder) -> None:
+    renderer = Renderer(decoder)
+    source = renderer.open(dng, "agree")
+    recipe = Recipe.neutral(True).with_values({"tone": chosen})
+    fit = renderer.view(source, "agree", recipe, ViewRequest(180, 120)).picture.astype(np.float64)
+    full = renderer.deliver(source, recipe, space="srgb", bits=16).astype(np.float64) / 257
+    tiles_full = full.reshape(8, 60, 8, 90, 3).mean((1, 3))
+    tiles_fit = fit[:120, :176].reshape(8, 15, 8, 22, 3).mean((1, 3))
+    # averaging before and after a curve differs a little at edges; a whole tile must agree within three levels
+    assert np.abs(tiles_full[:, :7] - np.stack([tiles_fit[:, i] for i in range(7)], 1)).mean() < 6
+
+
+def test_window_and_delivery_are_the_same_pixels(dng: Any, decoder: Decoder) -> None:
+    renderer = Renderer(decoder)
+    source = renderer.open(dng, "same")
+    recipe = Recipe.neutral(True).with_values({"tone": {"exposure_ev": 0.5}, "balance": {"temperature_kelvin": 5000}})
+    window = renderer.view(source, "same", recipe, ViewRequest(source.width, source.height, 101, 53, 300, 200))
+    eight = renderer.deliver(source, recipe, space="srgb", bits=8)
+    sixteen = renderer.deliver(source, recipe, space="srgb", bits=16)
+    assert np.abs(window.picture.astype(int) - eight[53:253, 101:401]).max() <= 1
+    assert (window.picture != eight[53:253, 101:401]).mean() < 1e-3
+    assert np.abs(sixteen / 257.0 - eight).max() <= 1.0
+
+
+def test_schema_lists_what_recipes_hold() -> None:
+    schema = recipe_schema()
+    document = Recipe.neutral(True).to_document()
+    assert set(schema["required"]) == set(document)
+    for step, section in document.items():
+        if isinstance(section, dict):
+            assert list(schema["properties"][step]["properties"]) == list(section)
+
+
+def test_a_newer_recipe_keeps_what_is_unknown_here() -> None:
+    document = Recipe.neutral(True).to_document()
+    document["recipe"] = 2
+    document["tone"]["shadows"] = 20
+    document["passes"] = [{"kind": "brush"}]
+    again = Recipe.from_document(document).to_document()
+    assert again["tone"]["shadows"] == 20 and again["passes"] == [{"kind": "brush"}]
+    document["recipe"] = 1
+    with pytest.raises(RecipeError, match="shadows"):
+        Recipe.from_document(document)
+
+
+def test_a_step_that_is_off_changes_nothing() -> None:
+    changed = Recipe.neutral(True).with_values({"tone": {"exposure_ev": 2}, "balance": {"tint": 10}})
+    assert changed.with_switch("tone", False).effective() == Recipe.neutral(True).with_values({"balance": {"tint": 10}})
+    with pytest.raises(RecipeError, match="no step"):
+        changed.with_switch("grading", False)
