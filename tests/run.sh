@@ -12,9 +12,10 @@ if [ $# -eq 0 ]; then
     .venv/bin/python -W ignore -m zincplate.cli.main openapi | cmp - docs/openapi.json || { echo "docs/openapi.json is out of date: run tools/generate.sh"; exit 1; }
     .venv/bin/python -W ignore -m zincplate.cli.main types | cmp - web/src/api/generated/recipe.ts || { echo "recipe.ts is out of date: run tools/generate.sh"; exit 1; }
     (cd web && npx openapi-typescript ../docs/openapi.json -o ../var/api.ts >/dev/null 2>&1 && cmp ../var/api.ts src/api/generated/api.ts) || { echo "api.ts is out of date: run tools/generate.sh"; exit 1; }
-    step "biome"; (cd web && npx biome check . 2>&1 | tail -3)
+    step "biome"; (cd web && npx biome check --reporter=summary .)
     step "TypeScript"; (cd web && npx tsc --noEmit)
-    step "vitest"; (cd web && npx vitest run --silent 2>&1 | tail -6)
+    step "vitest"; (cd web && npx vitest run --silent)
     step "pytest"
 fi
+[ $# -gt 0 ] || set -- -n 2 --durations=12
 exec .venv/bin/python -W ignore -m pytest "$@"

@@ -41,18 +41,19 @@ interface Bench {
 
 /** Saves go one after the other, each based on the revision that the one before gave. */
 let queue: Promise<void> = Promise.resolve();
+let newest = 0;
 
 export const useBench = create<Bench>((set, get) => {
-  const later = (frame: number, action: (version: Version) => Promise<Version>) => {
+  /** `sent` is the draft that the answer replaces; a newer one (a hand is on a control again) stays. */
+  const later = (frame: number, action: (version: Version) => Promise<Version>, sent: () => Recipe | null) => {
     queue = queue.then(async () => {
       const { version, frame: open } = get();
       if (!version || open !== frame) return;
-      const sent = get().draft;
+      const shown = sent();
       try {
         const next = await action(version);
         if (get().frame !== frame) return;
-        // a hand may be on a control again: then its draft stays
-        set({ version: next, draft: get().draft === sent ? next.recipe : get().draft });
+        set({ version: next, draft: get().draft === shown ? next.recipe : get().draft });
       } catch (error) {
         if (get().frame !== frame) return;
         if (error instanceof ApiError && error.status === 409 && error.current) {
@@ -69,13 +70,16 @@ export const useBench = create<Bench>((set, get) => {
   const goTo = (position: number) => {
     const { frame, version } = get();
     if (frame === null || !version) return;
-    later(frame, (v) =>
-      need(
-        api.PUT("/api/versions/{id}/position", {
-          params: { path: { id: v.id } },
-          body: { revision: v.revision, position },
-        }),
-      ).then((r) => r as unknown as Version),
+    later(
+      frame,
+      (v) =>
+        need(
+          api.PUT("/api/versions/{id}/position", {
+            params: { path: { id: v.id } },
+            body: { revision: v.revision, position },
+          }),
+        ).then((r) => r as unknown as Version),
+      () => get().draft,
     );
   };
   return {
@@ -117,15 +121,21 @@ export const useBench = create<Bench>((set, get) => {
       if (!draft || frame === null) return;
       const recipe = change ? change(draft) : draft;
       set({ draft: recipe });
-      later(frame, async (v) => {
-        if (equal(recipe, v.recipe)) return v;
-        return (await need(
-          api.PUT("/api/versions/{id}/recipe", {
-            params: { path: { id: v.id } },
-            body: { revision: v.revision, recipe: recipe as unknown as Record<string, never> },
-          }),
-        )) as unknown as Version;
-      });
+      const mine = ++newest;
+      later(
+        frame,
+        async (v) => {
+          // a newer save is waiting already: it holds this change too
+          if (mine !== newest || equal(recipe, v.recipe)) return v;
+          return (await need(
+            api.PUT("/api/versions/{id}/recipe", {
+              params: { path: { id: v.id } },
+              body: { revision: v.revision, recipe: recipe as unknown as Record<string, never> },
+            }),
+          )) as unknown as Version;
+        },
+        () => (mine === newest ? recipe : null),
+      );
     },
     cancel: () => set({ draft: get().version?.recipe ?? null }),
     goTo,

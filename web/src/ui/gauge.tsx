@@ -102,12 +102,8 @@ export function Gauge(props: Props) {
   const at = along(shown);
   const zero = along(clamp(neutral, facts.low, facts.high));
   return (
-    <div
-      className="px-3.5 pt-[5px]"
-      onPointerEnter={() => props.onRest?.(true)}
-      onPointerLeave={() => props.onRest?.(false)}
-    >
-      <div className="flex items-baseline">
+    <div className="px-3.5" onPointerEnter={() => props.onRest?.(true)} onPointerLeave={() => props.onRest?.(false)}>
+      <div className="flex h-6 items-center">
         {/* biome-ignore lint/a11y/noStaticElementInteractions: the keyboard resets with Delete on the scale */}
         <span
           title={`${facts.help} Double-click resets.`}

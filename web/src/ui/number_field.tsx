@@ -41,7 +41,7 @@ export function NumberField({
           e.currentTarget.blur();
         }
       }}
-      className={`rounded-[2px] border border-transparent bg-transparent text-right text-sm font-semibold hover:border-rule focus:border-ink focus:bg-white ${className}`}
+      className={`h-6 rounded-[2px] border border-transparent bg-transparent text-right text-sm font-semibold hover:border-rule focus:border-ink focus:bg-white ${className}`}
     />
   );
 }

@@ -1,11 +1,11 @@
 import { useCallback, useEffect, useMemo, useRef } from "react";
-import { ApiError, api, type Frame, need, offlineSafe } from "../../api/client";
+import { api, type Frame, need, offlineSafe } from "../../api/client";
 import type { Recipe } from "../../api/generated/recipe";
 import { fetchView, type View } from "../../api/view";
 import { Latest } from "../../canvas/latest";
 import { type Layer, Painter } from "../../canvas/painter";
 import { HandTool, type Intention, PickTool, type PointerInput, SplitTool } from "../../canvas/tools";
-import { panned, place, type RequestWindow, scaleOf, windowInSight, zoomAt } from "../../canvas/viewport";
+import { panned, place, type RequestWindow, type Size, scaleOf, windowInSight, zoomAt } from "../../canvas/viewport";
 import { SURROUNDS, useBench } from "../../state/bench";
 import { complain } from "../../state/notices";
 
@@ -109,25 +109,27 @@ export function Picture({ frame, onNeutral }: { frame: Frame; onNeutral: (kelvin
 
   const readPixel = useMemo(() => throttledPixel(frame.id, () => hover.current), [frame.id]);
 
-  // a new frame: nothing of the old one may be seen; the camera's own preview comes first
+  // a new frame: nothing of the old one may be seen; the camera's own preview comes first. The frame's facts may be asked
+  // for again at any time (a job changed them): that is no new frame.
+  const id = frame.id;
+  const embedded = frame.raw && frame.thumb_state !== "none";
   useEffect(() => {
     layers.current = { adjusted: { whole: null, part: null }, original: { whole: null, part: null } };
-    latest.adjusted.stop();
-    latest.original.stop();
     marker.current = null;
     let current = true;
-    void previewOf(frame).then((view) => {
+    void previewOf(id, embedded, picture).then((view) => {
       if (!current || !view || layers.current.adjusted.whole) return;
       layers.current.adjusted.whole = view;
       redraw();
     });
     redraw();
+    request("adjusted");
     return () => {
       current = false;
       latest.adjusted.stop();
       latest.original.stop();
     };
-  }, [frame, latest, redraw]);
+  }, [id, embedded, picture, latest, redraw, request]);
 
   useEffect(
     () =>
@@ -329,10 +331,10 @@ function drawMarker(element: HTMLCanvasElement, at: { x: number; y: number; radi
 }
 
 /** The camera's own picture as a stand-in until ours is there. */
-async function previewOf(frame: Frame): Promise<View | null> {
-  if (frame.thumb_state === "none" || !frame.raw) return null;
+async function previewOf(frame: number, embedded: boolean, picture: Size): Promise<View | null> {
+  if (!embedded) return null;
   try {
-    const response = await offlineSafe(() => fetch(`/api/frames/${frame.id}/preview`));
+    const response = await offlineSafe(() => fetch(`/api/frames/${frame}/preview`));
     const image = await createImageBitmap(await response.blob());
     const { width, height } = image;
     const header = {
@@ -342,8 +344,8 @@ async function previewOf(frame: Frame): Promise<View | null> {
       y: 0,
       width,
       height,
-      full_width: frame.capture.width,
-      full_height: frame.capture.height,
+      full_width: picture.width,
+      full_height: picture.height,
       histogram: [],
       clipped: [0, 0, 0] as [number, number, number],
       render_ms: 0,
@@ -353,9 +355,8 @@ async function previewOf(frame: Frame): Promise<View | null> {
       notes: [],
     };
     return { header, picture: image, clipping: null };
-  } catch (error) {
-    if (error instanceof ApiError && error.status === 404) return null;
-    return null;
+  } catch {
+    return null; // no stand-in, then: the picture itself is on its way
   }
 }
 

@@ -7,8 +7,8 @@ import { Button } from "../../ui/controls";
 import { TopBar } from "../../ui/top_bar";
 import { JobsButton } from "../jobs/jobs_button";
 import { BringIn, useDrop } from "../shoots/bring_in";
-import { Cell, CELL } from "./cell";
-import { type Filter, FILTERS, matches, next } from "./selection";
+import { CELL, Cell } from "./cell";
+import { FILTERS, type Filter, matches, next } from "./selection";
 
 /** The grid of a shoot's frames, with marks, filters and what to do with the chosen ones. */
 export function ContactSheet({ shoot }: { shoot: number }) {

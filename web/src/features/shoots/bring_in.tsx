@@ -101,7 +101,7 @@ export function BringIn({ card, shoot, dropped, open, onClose }: Props) {
                   onChange={(e) => setFolder(e.currentTarget.value)}
                   className="h-8 border border-ink3 bg-white px-2"
                 />
-                <label className="flex items-center gap-2">
+                <label className="flex min-h-7 items-center gap-2">
                   <input type="checkbox" checked={reference} onChange={(e) => setReference(e.currentTarget.checked)} />
                   Leave the files where they are, do not copy them
                 </label>
@@ -158,7 +158,7 @@ export function BringIn({ card, shoot, dropped, open, onClose }: Props) {
 
 function Way(props: { on: boolean; disabled?: boolean; onPick: () => void; children: ReactNode }) {
   return (
-    <label className={`flex items-center gap-2 ${props.disabled ? "text-ink3" : ""}`}>
+    <label className={`flex min-h-7 items-center gap-2 ${props.disabled ? "text-ink3" : ""}`}>
       <input type="radio" name="source" checked={props.on} disabled={props.disabled} onChange={props.onPick} />
       {props.children}
     </label>

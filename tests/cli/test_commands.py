@@ -1,0 +1,102 @@
+"""The command line: same pixels as the service, exit codes, one clear line for bad input."""
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+import tifffile
+from PIL import Image
+
+from zincplate.cli.main import main
+from zincplate.engine.recipe import Recipe
+from zincplate.engine.render import Renderer
+from zincplate.formats.icc import profile_of
+from zincplate.formats.isolated import Decoder
+
+
+def test_develop_gives_the_pixels_of_a_delivery(dng: Path, tmp_path: Path, decoder: Decoder) -> None:
+    before = dng.read_bytes()
+    recipe = tmp_path / "recipe.json"
+    recipe.write_text(json.dumps({"recipe": 1, "tone": {"contrast": 20}}))
+    out = tmp_path / "out.tif"
+    settings = ["--set", "tone.exposure_ev=0.5", "--set", "balance.temperature_kelvin=5200"]
+    assert main(["develop", str(dng), "-o", str(out), "--recipe", str(recipe), "--space", "romm", *settings]) == 0
+    renderer = Renderer(decoder)
+    source = renderer.open(dng, "cli")
+    wanted = Recipe.neutral(True).with_values(
+        {"tone": {"contrast": 20, "exposure_ev": 0.5}, "balance": {"temperature_kelvin": 5200}}
+    )
+    assert (tifffile.imread(out) == renderer.deliver(source, wanted, space="romm", bits=16)).all()
+    with tifffile.TiffFile(out) as file:
+        assert file.pages[0].tags[34675].value == profile_of("romm")
+        assert file.pages[0].tags["ExifTag"].value["ISOSpeedRatings"] == 200
+    assert dng.read_bytes() == before
+    small = tmp_path / "small.jpg"
+    assert main(["develop", str(dng), "-o", str(small), "--long-edge", "300", "--quality", "80"]) == 0
+    with Image.open(small) as image:
+        assert image.size == (300, 200) and image.getexif()[272] == "Pennick Test 1" and image.getexif()[274] == 1
+
+
+def test_neutral_jpeg_comes_back(tmp_path: Path) -> None:
+    pixels = np.random.default_rng(5).integers(0, 256, (40, 60, 3)).astype(np.uint8)
+    Image.fromarray(pixels).save(tmp_path / "in.jpg", quality=95, subsampling=0)
+    decoded = np.asarray(Image.open(tmp_path / "in.jpg"))
+    assert main(["develop", str(tmp_path / "in.jpg"), "-o", str(tmp_path / "out.png")]) == 0
+    assert np.abs(np.asarray(Image.open(tmp_path / "out.png")).astype(int) - decoded).max() <= 1
+
+
+@pytest.mark.parametrize(
+    ("arguments", "code", "part"),
+    [
+        (["--set", "tone.brightness=1"], 2, "no control"),
+        (["--set", "tone.exposure_ev=99"], 2, "less than or equal to 5"),
+        (["--set", "exposure"], 2, "STEP.CONTROL=VALUE"),
+        (["--space", "cmyk"], 2, "no colour space"),
+        (["--depth", "16"], 2, "JPEG holds 8"),
+        (["--recipe", "nowhere.json"], 1, "nowhere.json"),
+    ],
+)
+def test_bad_usage(
+    dng: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str], arguments: list[str], code: int, part: str
+) -> None:
+    out = tmp_path / "out.jpg"
+    assert main(["develop", str(dng), "-o", str(out), *arguments]) == code
+    message = capsys.readouterr().err.strip()
+    assert part in message and "\n" not in message and not out.exists()
+
+
+def test_bad_files_and_names(dng: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    (tmp_path / "cut.dng").write_bytes(dng.read_bytes()[:9000])
+    taken = tmp_path / "taken.jpg"
+    taken.write_bytes(b"mine")
+    for arguments, code, part in (
+        ([str(tmp_path / "cut.dng"), "-o", str(tmp_path / "a.jpg")], 1, "cut.dng: The picture data end after"),
+        ([str(dng), "-o", str(tmp_path / "a.xyz")], 2, "no format"),
+        ([str(dng), "-o", str(taken)], 1, "already there"),
+        ([str(dng), "-o", str(tmp_path / "no" / "a.jpg")], 1, "could not be written"),
+        ([str(dng), "-o", str(dng), "--overwrite"], 2, "no format"),
+    ):
+        assert main(["develop", *arguments]) == code
+        assert part in capsys.readouterr().err
+    assert taken.read_bytes() == b"mine"
+    with pytest.raises(SystemExit) as stopped:
+        main(["develop"])
+    assert stopped.value.code == 2
+
+
+def test_info_and_schema(dng: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    assert main(["info", str(dng), "--json"]) == 0
+    facts = json.loads(capsys.readouterr().out)
+    assert facts["camera_model"] == "Pennick Test 1" and facts["preview_bytes"] > 1000
+    assert main(["info", str(dng)]) == 0 and "f number" in capsys.readouterr().out
+    assert main(["schema"]) == 0
+    assert json.loads(capsys.readouterr().out)["properties"]["tone"]["properties"]["exposure_ev"]["maximum"] == 5
+
+
+def test_verify_of_an_empty_library(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> None:
+    monkeypatch.setenv("ZINCPLATE_HOME", str(tmp_path))
+    assert main(["verify"]) == 0 and "0 originals" in capsys.readouterr().out
+    (tmp_path / "originals.jsonl").write_text('{"path": "a/b.dng", "sha256": "0", "size": 1}\nnot json\n')
+    assert main(["verify", "--json"]) == 1
+    assert len(json.loads(capsys.readouterr().out)["problems"]) == 2

@@ -1,0 +1,107 @@
+"""The start command: everything up, killed parts come back, a taken port, a clean end."""
+
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.error
+import urllib.request
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import free_port
+from zincplate.store.mariadb import Maria
+
+
+@pytest.fixture
+def root() -> Iterator[Path]:
+    """A home with a short path."""
+    path = Path(tempfile.mkdtemp(prefix="zp"))
+    path.chmod(0o711)
+    yield path
+    Maria(path).stop()
+    shutil.rmtree(path, ignore_errors=True)
+
+
+def start(root: Path, port: int) -> "subprocess.Popen[str]":
+    """The start command."""
+    environment = {**os.environ, "ZINCPLATE_HOME": str(root), "PYTHONPATH": "src"}
+    command = [sys.executable, "-W", "ignore", "-m", "zincplate.cli.main", "start", "--port", str(port)]
+    return subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+
+
+def answers(port: int, seconds: float) -> float:
+    """Seconds until the API answers."""
+    begin = time.monotonic()
+    while time.monotonic() - begin < seconds:
+        try:
+            with urllib.request.urlopen(f"http://127.0.0.1:{port}/api/shoots", timeout=5):
+                return time.monotonic() - begin
+        except (OSError, urllib.error.HTTPError):
+            time.sleep(0.05)
+    raise AssertionError("the API did not answer")
+
+
+def pids(port: int) -> list[int]:
+    """gunicorn's processes on a port, the master first."""
+    found = []
+    for entry in Path("/proc").iterdir():
+        if entry.name.isdigit():
+            try:
+                command = (entry / "cmdline").read_bytes()
+            except OSError:
+                continue
+            if b"gunicorn" in command and f"127.0.0.1:{port}".encode() in command:
+                found.append(int(entry.name))
+    return sorted(found)
+
+
+def test_killed_parts_come_back_and_it_ends_cleanly(root: Path) -> None:
+    port = free_port()
+    running = start(root, port)
+    try:
+        answers(port, 60)
+        web = pids(port)
+        os.kill(web[0], signal.SIGKILL)
+        for pid in web[1:]:
+            os.kill(pid, signal.SIGKILL)
+        time.sleep(0.3)
+        answers(port, 30)
+        database = Maria(root).running_pid()
+        assert database is not None
+        os.kill(database, signal.SIGKILL)
+        end = time.monotonic() + 30
+        while Maria(root).running_pid() in (None, database) and time.monotonic() < end:
+            time.sleep(0.05)
+        answers(port, 30)
+    finally:
+        running.send_signal(signal.SIGINT)
+        output, _ = running.communicate(timeout=60)
+    assert running.returncode == 0 and output.rstrip().endswith("stopped"), output
+    assert Maria(root).running_pid() is None and not pids(port)
+    again = start(root, port)
+    assert answers(port, 30) < 15
+    again.kill()  # the start command itself dies: web and workers go with it, the database is found again
+    again.wait()
+    end = time.monotonic() + 10
+    while pids(port) and time.monotonic() < end:
+        time.sleep(0.05)
+    third = start(root, port)
+    answers(port, 30)
+    third.terminate()
+    third.communicate(timeout=60)
+
+
+def test_a_taken_port(root: Path) -> None:
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        running = start(root, taken.getsockname()[1])
+        output, _ = running.communicate(timeout=60)
+    assert running.returncode == 1 and "is taken by another program" in output and len(output.strip().splitlines()) == 1

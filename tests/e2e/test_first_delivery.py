@@ -1,0 +1,236 @@
+"""In the browser: bring in the card, mark, develop a raw, compare, undo, deliver, and check the delivered pixels."""
+
+import hashlib
+import io
+import os
+import shutil
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+import tifffile
+from PIL import Image
+from playwright.sync_api import Browser, Page, expect, sync_playwright
+
+from tests.conftest import Stack
+from zincplate.demo.card import FIELD_6, FRAMES
+from zincplate.demo.dng import dng_bytes
+from zincplate.services import pictures
+from zincplate.services.context import Context
+from zincplate.store.models import Frame, Version
+
+AXE = Path("web/node_modules/axe-core/axe.min.js")
+ARGUMENTS = [
+    "--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage", "--disable-background-networking", "--disable-component-update",
+    "--disable-sync", "--no-first-run", "--force-color-profile=srgb", "--font-render-hinting=none", "--disable-lcd-text",
+]  # fmt: skip
+TAKEN = ("TW-0001.dng", "TW-0010.dng", "TW-0090.dng")
+
+
+@pytest.fixture(scope="module")
+def browser() -> Iterator[Browser]:
+    """Debian's Chromium."""
+    with sync_playwright() as playwright:
+        path = os.environ.get("CHROMIUM", "/usr/bin/chromium")
+        chromium = playwright.chromium.launch(executable_path=path, headless=True, args=ARGUMENTS)
+        yield chromium
+        chromium.close()
+
+
+@pytest.fixture
+def page(browser: Browser, stack: Stack, context: Context) -> Iterator[Page]:
+    """A page on an empty library with three frames on the card; no error may appear in its console."""
+    card = stack.home.card / "DCIM" / "100TILES"
+    card.mkdir(parents=True, exist_ok=True)
+    for frame in FRAMES:
+        if frame.name in TAKEN and not (card / frame.name).exists():
+            (card / frame.name).write_bytes(dng_bytes(FIELD_6, frame.lens, frame.settings, frame.expose(), frame.captured_at))
+    (card / "TW-0091.dng").write_bytes((card / "TW-0090.dng").read_bytes()[:100_000])
+    view = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce", base_url=stack.url)
+    opened = view.new_page()
+    problems: list[str] = []
+    opened.on("pageerror", lambda e: problems.append(str(e)))
+    opened.on("console", lambda m: problems.append(m.text) if m.type == "error" and "409" not in m.text else None)
+    yield opened
+    view.close()
+    shutil.rmtree(stack.home.card)
+    assert not problems, problems
+
+
+def accessible(page: Page) -> None:
+    """No serious finding of axe."""
+    page.evaluate(AXE.read_text())
+    found = page.evaluate("axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']})")
+    serious = [(v["id"], v["nodes"][0]["html"]) for v in found["violations"] if v["impact"] in ("serious", "critical")]
+    assert not serious, serious
+
+
+def drawn(page: Page) -> None:
+    """Until the newest picture has come: the histogram's numbers are there and saving is over."""
+    expect(page.get_by_role("contentinfo")).to_contain_text("drawn in", timeout=20_000)
+    page.wait_for_timeout(400)
+
+
+def test_from_the_card_to_a_delivered_picture(page: Page, context: Context) -> None:
+    page.goto("/")
+    expect(page.get_by_text("Memory card HARROW is in the reader, 4 files.")).to_be_visible()
+    accessible(page)
+    page.get_by_role("banner").get_by_role("button", name="Bring in").click()
+    dialog = page.get_by_role("dialog")
+    dialog.get_by_label("Name of the new shoot").fill("First light")
+    accessible(page)
+    dialog.get_by_role("button", name="Bring in").click()
+
+    # contact sheet: three frames, one refused with its reason
+    expect(page.locator("[data-frame]")).to_have_count(3, timeout=30_000)
+    expect(page.get_by_text("TW-0091.dng")).to_be_visible(timeout=30_000)
+    page.get_by_role("button", name="TW-0010, unmarked").click()
+    page.keyboard.press("k")
+    expect(page.get_by_role("button", name="TW-0010, keep")).to_be_visible()
+    page.keyboard.press("4")
+    expect(page.get_by_role("button", name="TW-0010, keep, 4 stars")).to_be_visible()
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("d")
+    expect(page.get_by_role("button", name="TW-0090, drop")).to_be_visible()
+    page.get_by_role("button", name="kept 1").click()
+    expect(page.locator("[data-frame]")).to_have_count(1)
+    page.get_by_role("button", name="all 3").click()
+    accessible(page)
+    originals = {f.name: (f.content_hash, pictures.original_path(context.home, f)) for f in Frame.select()}
+
+    # bench: neutral, exposure, curve
+    page.get_by_role("button", name="TW-0010, keep, 4 stars").dblclick()
+    drawn(page)
+    page.keyboard.press("Shift+Digit2")
+    page.get_by_role("button", name="Pick a neutral").click()
+    picture = page.get_by_test_id("picture")
+    box = picture.bounding_box()
+    assert box is not None
+    patch = neutral_patch(page, context)
+    page.mouse.click(box["x"] + patch[0], box["y"] + patch[1])
+    expect(page.get_by_label("Temperature, number")).not_to_have_value("as shot")
+    accessible(page)
+    page.keyboard.press("Shift+Digit3")
+    gauge = page.get_by_role("slider", name="Exposure")
+    gauge.focus()
+    for _ in range(6):
+        page.keyboard.press("ArrowRight")
+    expect(page.get_by_label("Exposure, number")).to_have_value("+0.30")
+    page.get_by_label("Contrast round middle grey, number").fill("15")
+    page.keyboard.press("Enter")
+    curve = page.get_by_role("region", name="Curve")
+    field = curve.locator("svg").bounding_box()
+    assert field is not None
+    page.mouse.move(field["x"] + field["width"] * 0.5, field["y"] + field["height"] * 0.5)
+    page.mouse.down()
+    page.mouse.move(field["x"] + field["width"] * 0.5, field["y"] + field["height"] * 0.44, steps=6)
+    page.mouse.up()
+    expect(curve.get_by_label("Output of the point")).not_to_have_value("127.5")
+    drawn(page)
+    accessible(page)
+
+    # history and undo survive a reload
+    page.get_by_role("button", name="History").click()
+    expect(page.get_by_text("Curve, RGB straight")).to_be_visible()
+    page.keyboard.press("Escape")
+    page.keyboard.press("Control+z")
+    expect(curve.get_by_role("button", name="Point 3")).to_have_count(0)
+    page.keyboard.press("Control+Shift+z")
+    expect(curve.get_by_role("button", name="Point 3")).to_have_count(1)
+    page.reload()
+    expect(page.get_by_label("Exposure, number")).to_have_value("+0.30")
+    drawn(page)
+
+    # original, split, warnings, values under the pointer
+    page.mouse.move(box["x"] + 300, box["y"] + 300)
+    expect(page.get_by_test_id("pixel")).to_contain_text("L*")
+    page.keyboard.down("o")
+    expect(page.get_by_text("as it came in")).to_be_visible()
+    page.keyboard.up("o")
+    page.keyboard.press("Shift+O")
+    expect(page.get_by_text("adjusted", exact=True)).to_be_visible()
+    page.keyboard.press("w")
+    page.keyboard.press("Shift+O")
+    page.keyboard.press("w")
+
+    # one to one, read back from the canvas
+    page.keyboard.press("f")
+    expect(page.get_by_text("100 %")).to_be_visible()
+    page.wait_for_timeout(1500)
+    on_screen = canvas_pixels(page)
+
+    # deliver JPEG and TIFF, download
+    page.get_by_role("banner").get_by_role("button", name="Deliver").click()
+    page.get_by_role("checkbox", name="JPEG, full size").check()
+    page.get_by_role("checkbox", name="TIFF, 16 bit").check()
+    expect(page.get_by_role("button", name="Deliver 3 files")).to_be_enabled()
+    accessible(page)
+    page.get_by_role("button", name="Deliver 3 files").click()
+    expect(page.get_by_role("link", name="Download TW-0010.tif")).to_be_visible(timeout=60_000)
+    with page.expect_download() as tiff:
+        page.get_by_role("link", name="Download TW-0010.tif").click()
+    with page.expect_download() as jpeg:
+        page.get_by_role("link", name="Download TW-0010.jpg").click()
+    delivered = tifffile.imread(tiff.value.path())
+    assert delivered.dtype == np.uint16 and delivered.shape == (2000, 3000, 3)
+    height, width = on_screen.shape[:2]
+    y, x = (2000 - height) // 2, (3000 - width) // 2
+    part = delivered[y : y + height, x : x + width] / 257.0
+    # what lies between them is the screen's JPEG coding and half a level of dither
+    assert np.abs(on_screen - part).mean() < 1.6
+    assert np.abs((on_screen - part).mean((0, 1))).max() < 0.5
+    with Image.open(jpeg.value.path()) as image:
+        assert image.size == (3000, 2000) and image.getexif()[272] == "Pennick Field 6"
+        assert np.abs(np.asarray(image) - delivered / 257.0).mean() < 1.6
+    for name, (content_hash, path) in originals.items():
+        assert hashlib.sha256(path.read_bytes()).hexdigest() == content_hash, name
+
+
+def neutral_patch(page: Page, context: Context) -> tuple[float, float]:
+    """Where, in the canvas at fit, the target's second grey patch lies: found by its flatness and neutrality."""
+    version = Version.select().join(Frame).where(Frame.name == "TW-0010.dng").get()
+    with Image.open(pictures.thumb_path(context.home, version.id)) as image:
+        thumb = np.asarray(image).astype(float)
+    size = page.get_by_test_id("picture").bounding_box()
+    assert size is not None
+    scale = min((size["width"] - 36) / 3000, (size["height"] - 36) / 2000)
+    left, top = (size["width"] - 3000 * scale) / 2, (size["height"] - 2000 * scale) / 2
+    best, place = 1e9, (0, 0)
+    for row in range(int(thumb.shape[0] * 0.8), thumb.shape[0] - 8, 2):
+        for column in range(60, 260, 2):
+            block = thumb[row - 3 : row + 4, column - 3 : column + 4]
+            if 70 < block.mean() < 200 and block.std((0, 1)).max() < best:
+                best, place = block.std((0, 1)).max(), (column, row)
+    factor = 3000 / thumb.shape[1] * scale
+    return left + place[0] * factor, top + place[1] * factor
+
+
+def canvas_pixels(page: Page) -> np.ndarray:
+    """(h, w, 3) of the picture's canvas."""
+    data = page.evaluate(
+        "() => new Promise(done => document.querySelector('canvas').toBlob(async b => "
+        "done(Array.from(new Uint8Array(await b.arrayBuffer()))), 'image/png'))"
+    )
+    return np.asarray(Image.open(io.BytesIO(bytes(data))).convert("RGB")).astype(float)
+
+
+def test_two_tabs_and_a_database_that_is_away(page: Page, browser: Browser, stack: Stack, context: Context) -> None:
+    page.goto("/")
+    page.get_by_role("banner").get_by_role("button", name="Bring in").click()
+    page.get_by_role("dialog").get_by_role("button", name="Bring in").click()
+    expect(page.locator("[data-frame]")).to_have_count(3, timeout=30_000)
+    page.get_by_role("button", name="TW-0001, unmarked").dblclick()
+    drawn(page)
+    second = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=stack.url)
+    other = second.new_page()
+    other.goto(page.url)
+    drawn(other)
+    other.get_by_role("slider", name="Exposure").focus()
+    other.keyboard.press("PageUp")
+    expect(other.get_by_role("button", name="Undo")).to_be_enabled()
+    page.get_by_role("slider", name="White point").focus()
+    page.keyboard.press("ArrowRight")
+    expect(page.get_by_text("This version was changed elsewhere meanwhile.")).to_be_visible()
+    expect(page.get_by_label("Exposure, number")).to_have_value("+0.50")
+    second.close()

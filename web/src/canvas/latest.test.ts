@@ -1,0 +1,50 @@
+import { expect, it } from "vitest";
+import { Latest } from "./latest";
+
+const turn = () => new Promise((done) => setTimeout(done, 0));
+
+function setUp() {
+  const sent: number[] = [];
+  const shown: number[] = [];
+  const failed: unknown[] = [];
+  const answers = new Map<number, { resolve: (n: number) => void; reject: (e: unknown) => void }>();
+  const latest = new Latest<number, number>(
+    (n) => {
+      sent.push(n);
+      return new Promise((resolve, reject) => answers.set(n, { resolve, reject }));
+    },
+    (answer) => shown.push(answer),
+    (error) => failed.push(error),
+  );
+  return { sent, shown, failed, answers, latest };
+}
+
+it("sends the newest only and drops what waited before", async () => {
+  const t = setUp();
+  for (const n of [1, 2, 3, 4]) t.latest.ask(n);
+  expect(t.sent).toEqual([1]);
+  t.answers.get(1)?.resolve(1);
+  await turn();
+  expect(t.sent).toEqual([1, 4]);
+  t.answers.get(4)?.resolve(4);
+  await turn();
+  expect(t.shown).toEqual([1, 4]);
+  expect(t.latest.busy).toBe(false);
+});
+
+it("goes on after a failure and shows nothing after a stop", async () => {
+  const t = setUp();
+  t.latest.ask(1);
+  t.latest.ask(2);
+  t.answers.get(1)?.reject(new Error("no"));
+  await turn();
+  expect(t.failed).toHaveLength(1);
+  t.latest.stop();
+  t.answers.get(2)?.resolve(2);
+  await turn();
+  expect(t.shown).toEqual([]);
+  t.latest.ask(3);
+  t.answers.get(3)?.resolve(3);
+  await turn();
+  expect(t.shown).toEqual([3]);
+});
