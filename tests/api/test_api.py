@@ -45,15 +45,14 @@ def wait_for_jobs(stack: Stack, seconds: float = 60) -> list[dict[str, Any]]:
 @pytest.fixture
 def frame(stack: Stack, context: Context) -> dict[str, Any]:
     """A frame uploaded and brought in through the API."""
-    _, shoot = call(stack, "POST", "/api/shoots", {"name": "Dropped"})
     batch = f"batch-{time.time_ns()}"
     for name, data in (("TW-0800.dng", small_dng()), ("../../evil.dng", b"words words words words")):
         status, answer = call(stack, "PUT", f"/api/uploads/{batch}/{urllib.request.quote(name, safe='')}", data)
         assert status == 201, answer
-    status, job = call(stack, "POST", f"/api/shoots/{shoot['id']}/bring-in", {"source": "uploads", "batch": batch})
-    assert status == 202, job
+    status, started = call(stack, "POST", "/api/bring-in", {"name": "Dropped", "source": "uploads", "batch": batch})
+    assert status == 202, started
     wait_for_jobs(stack)
-    frames = call(stack, "GET", f"/api/shoots/{shoot['id']}/frames")[1]
+    frames = call(stack, "GET", f"/api/shoots/{started['shoot']}/frames")[1]
     assert [r["name"] for r in frames["refusals"]] == ["evil.dng"]
     found: dict[str, Any] = frames["frames"][0]
     return found
@@ -105,9 +104,9 @@ def test_a_stale_revision_gets_the_current_state(stack: Stack, frame: dict[str, 
         ("POST", "/api/frames/999999/view", {"scaled_width": 9, "scaled_height": 9}, 404, "no such frame"),
         ("PATCH", "/api/frames/marks", {"frames": [999999], "mark": "keep"}, 404, "not there"),
         ("PATCH", "/api/frames/marks", {"frames": [1], "mark": "love"}, 422, "mark"),
-        ("POST", "/api/shoots", {"name": ""}, 422, "name"),
-        ("POST", "/api/shoots/{s}/bring-in", {"source": "folder", "folder": "pictures"}, 422, "whole path"),
-        ("POST", "/api/shoots/{s}/bring-in", {"source": "folder", "folder": "/nowhere/at/all"}, 422, "no such folder"),
+        ("POST", "/api/bring-in", {"source": "card", "name": "None"}, 422, "no such folder"),
+        ("POST", "/api/bring-in", {"source": "folder", "folder": "pictures"}, 422, "whole path"),
+        ("POST", "/api/bring-in", {"shoot": 1, "source": "folder", "folder": "/nowhere/at/all"}, 422, "no such folder"),
         ("POST", "/api/deliveries", {"versions": [], "presets": []}, 422, "versions"),
         ("GET", "/api/deliveries/999999/file", None, 404, "no such delivery"),
         ("DELETE", "/api/jobs/none", None, 404, "no such job"),
@@ -123,11 +122,11 @@ def test_bad_requests_get_a_sentence(
 
 
 def test_forged_requests_are_refused(stack: Stack, context: Context) -> None:
-    body = {"name": "Forged"}
+    body = {"name": "Forged", "source": "card"}
     plain = {"Content-Type": "application/json"}
-    assert call(stack, "POST", "/api/shoots", body, plain)[0] == 403
-    assert call(stack, "POST", "/api/shoots", body, plain | {"X-Zincplate": "1", "Origin": "http://evil.example"})[0] == 403
-    assert call(stack, "POST", "/api/shoots", body, plain | {"X-Zincplate": "1", "Sec-Fetch-Site": "cross-site"})[0] == 403
+    assert call(stack, "POST", "/api/bring-in", body, plain)[0] == 403
+    assert call(stack, "POST", "/api/bring-in", body, plain | {"X-Zincplate": "1", "Origin": "http://evil.example"})[0] == 403
+    assert call(stack, "POST", "/api/bring-in", body, plain | {"X-Zincplate": "1", "Sec-Fetch-Site": "cross-site"})[0] == 403
     assert call(stack, "GET", "/api/shoots", None, {"Host": "evil.example"})[0] == 400
     with urllib.request.urlopen(stack.url + "/") as answer:
         assert "script-src 'self'" in answer.headers["Content-Security-Policy"]
@@ -148,8 +147,8 @@ def test_a_killed_workers_job_is_finished_by_another(
 
     for i in range(12):
         (tmp_path / f"TW-09{i:02d}.dng").write_bytes(small_dng(seed=100 + i))
-    _, shoot = call(stack, "POST", "/api/shoots", {"name": "Interrupted"})
-    call(stack, "POST", f"/api/shoots/{shoot['id']}/bring-in", {"source": "folder", "folder": str(tmp_path)})
+    body = {"name": "Interrupted", "source": "folder", "folder": str(tmp_path)}
+    _, started = call(stack, "POST", "/api/bring-in", body)
     end = time.monotonic() + 30
     while not 0 < call(stack, "GET", "/api/jobs")[1]["jobs"][0]["progress"] < 1:
         assert time.monotonic() < end
@@ -165,6 +164,6 @@ def test_a_killed_workers_job_is_finished_by_another(
         context.wake = waker(stack.home)
         assert work.reap(context) >= 1
     wait_for_jobs(stack)
-    frames = call(stack, "GET", f"/api/shoots/{shoot['id']}/frames")[1]
+    frames = call(stack, "GET", f"/api/shoots/{started['shoot']}/frames")[1]
     assert len(frames["frames"]) == 12 and not frames["refusals"]
     assert all(f["thumb_state"] == "own" for f in frames["frames"])

@@ -143,6 +143,8 @@ def test_every_damage_has_its_sentence_and_the_decoder_lives_on(tmp_path: Path, 
         with pytest.raises(FileError, match=r".") as caught:
             decoder.decode(path)
         assert str(caught.value).startswith(f"{name}: ") and part in str(caught.value), str(caught.value)
+        with pytest.raises(FileError, match=r"."):  # found out when it is brought in already, not when it is opened
+            decoder.facts(path)
     assert decoder.process_ids == child and decoder.decode(dng).kind == "mosaic"
 
 

@@ -60,15 +60,6 @@ class ShootsOut(BaseModel):
     card: CardOut
 
 
-class ShootIn(In):
-    name: str = Field(min_length=1, max_length=120)
-
-
-class ShootMade(BaseModel):
-    id: int
-    name: str
-
-
 class CaptureOut(BaseModel):
     file_type: str
     width: int
@@ -120,12 +111,21 @@ class FramesOut(BaseModel):
 
 
 class BringInIn(In):
-    """A folder on the machine, or the memory card."""
+    """A folder on the machine, the memory card, or dropped files; into a shoot, or into a new one of this name."""
 
+    shoot: int | None = None
+    name: str = Field(default="", max_length=120)
     source: Literal["folder", "card", "uploads"]
     folder: str = Field(default="", max_length=4000)
     reference: bool = False
     batch: str = Field(default="", max_length=40, pattern=r"^[A-Za-z0-9-]*$")
+
+
+class BringInOut(BaseModel):
+    """Where the frames come, and the job that brings them."""
+
+    shoot: int
+    job: "JobOut"
 
 
 class UploadPath(BaseModel):

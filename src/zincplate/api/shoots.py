@@ -31,13 +31,6 @@ def list_shoots() -> Any:
     return {"shoots": shoots.overview(), "card": _card()}
 
 
-@api.post("/shoots", responses={201: m.ShootMade})
-def make_shoot(body: m.ShootIn) -> Any:
-    """A new, empty shoot."""
-    shoot = shoots.create(body.name)
-    return {"id": shoot.id, "name": shoot.name}, 201
-
-
 @api.get("/shoots/<int:id>/frames", responses={200: m.FramesOut})
 def list_frames(path: m.Id) -> Any:
     """Frames in the order they were taken, and the files that were refused."""
@@ -63,24 +56,25 @@ def upload(path: m.UploadPath) -> Any:
     return {"name": name, "size_bytes": size}, 201
 
 
-@api.post("/shoots/<int:id>/bring-in", responses={202: m.JobOut})
-def start_bring_in(path: m.Id, body: m.BringInIn) -> Any:
-    """Starts the job that brings files into the shoot."""
-    shoot = shoots.get(path.id)
+@api.post("/bring-in", responses={202: m.BringInOut})
+def start_bring_in(body: m.BringInIn) -> Any:
+    """Starts the job that brings files in. A new shoot is made only when there is something to bring into it."""
     home = context().home
     if body.source == "uploads":
         folder = home.cache / "incoming" / body.batch
         if not body.batch or not folder.is_dir():
             raise UserError("The dropped files are not there any more. Drop them again.")
-        job = bring_in.start(context(), shoot, sorted(p for p in folder.iterdir() if not p.name.startswith(".")), move=True)
+        paths = sorted(p for p in folder.iterdir() if not p.name.startswith("."))
     else:
         folder = home.card if body.source == "card" else Path(body.folder.strip()).expanduser()
         if body.source == "folder" and not body.folder.strip():
             raise UserError("Name the folder to bring in.")
         if not folder.is_absolute():
             raise UserError(f"{body.folder}: Give the whole path of the folder, starting with /.")
-        job = bring_in.start(context(), shoot, bring_in.files_in(folder), reference=body.reference)
-    return work.as_dict(job), 202
+        paths = bring_in.files_in(folder)
+    shoot = shoots.get(body.shoot) if body.shoot is not None else shoots.create(body.name)
+    job = bring_in.start(context(), shoot, paths, reference=body.reference, move=body.source == "uploads")
+    return {"shoot": shoot.id, "job": work.as_dict(job)}, 202
 
 
 @api.patch("/frames/marks", responses={200: m.CountOut})

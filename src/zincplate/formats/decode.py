@@ -91,21 +91,30 @@ def decode(path: Path) -> Decoded:
 
 
 def facts(path: Path) -> tuple[CaptureData, bytes | None]:
-    """Capture facts without decoding the pixels, and the embedded preview (JPEG bytes) if there is one."""
+    """Capture facts without decoding all pixels, and a preview (JPEG bytes) if it costs little: the embedded one of a raw
+    file, a reduced decoding of a JPEG.
+
+    What could not be decoded later is refused here: cut-off files, kinds of pixels and profiles that cannot be read.
+    """
     kind = kind_of(path)
     if kind == "raw":
         return raw_facts(path, check_size)
     if kind == "tiff":
         main = _directories(path)[0]
-        width, height = main.integer(256), main.integer(257)
-        check_size(path, width, height)
-        return _capture(path, "TIFF", width, height, main.integer(258, 8), main.integer(277, 1), main, None), None
+        profile, _ = _check_tiff(path, main)
+        size = main.integer(256), main.integer(257)
+        return _capture(path, "TIFF", *size, main.integer(258, 8), main.integer(277, 1), main, profile), None
     with _open(path) as image:
-        main = _exif(image)
-        bits = 16 if image.mode.startswith("I") or (kind == "png" and _png_depth(path) == 16) else 8
-        profile = icc.read_profile(image.info.get("icc_profile", b"")) if image.info.get("icc_profile") else None
-        channels = len(image.getbands())
-        return _capture(path, kind.upper(), image.width, image.height, bits, channels, main, profile), None
+        main, size, channels = _exif(image), image.size, len(image.getbands())
+        profile, _ = _profile(path, image.info.get("icc_profile"))
+        if kind == "png":
+            if not _png_ends(path):
+                raise FileError(path, "The picture data are damaged or cut off. Copy it again.")
+            return _capture(path, "PNG", *size, _png_depth(path), channels, main, profile), None
+        _check_jpeg_mode(path, image)
+        image.draft("RGB", (1600, 1600))
+        preview = jpeg_from(_jpeg_pixels(path, image))
+        return _capture(path, "JPEG", *size, 8, channels, main, profile), preview
 
 
 def _open(path: Path) -> Image.Image:
@@ -161,16 +170,24 @@ def _profile(path: Path, data: bytes | None) -> tuple[icc.MatrixProfile, tuple[s
 
 def _jpeg(path: Path) -> Decoded:
     with _open(path) as image:
-        if image.mode not in ("RGB", "L"):
-            raise FileError(path, f"The picture is {image.mode}; only RGB and grey JPEG files can be read.")
+        _check_jpeg_mode(path, image)
         profile, notes = _profile(path, image.info.get("icc_profile"))
-        try:
-            pixels = np.asarray(image.convert("RGB"))
-        except (OSError, SyntaxError) as error:
-            share = _jpeg_share(path)
-            raise FileError(path, f"The picture data end after about {share:.0%}. Copy it from the card again.") from error
+        pixels = _jpeg_pixels(path, image)
         capture = _capture(path, "JPEG", image.width, image.height, 8, len(image.getbands()), _exif(image), profile)
     return Decoded("rendered", pixels, capture, profile=profile, notes=notes)
+
+
+def _check_jpeg_mode(path: Path, image: Image.Image) -> None:
+    if image.mode not in ("RGB", "L"):
+        raise FileError(path, f"The picture is {image.mode}; only RGB and grey JPEG files can be read.")
+
+
+def _jpeg_pixels(path: Path, image: Image.Image) -> NDArray[np.uint8]:
+    try:
+        return np.asarray(image.convert("RGB"))
+    except (OSError, SyntaxError) as error:
+        share = _jpeg_share(path)
+        raise FileError(path, f"The picture data end after about {share:.0%}. Copy it from the card again.") from error
 
 
 def _jpeg_share(path: Path) -> float:
@@ -194,6 +211,13 @@ def _png_depth(path: Path) -> int:
     with open(path, "rb") as file:
         header = file.read(26)
     return header[24] if len(header) > 24 else 8
+
+
+def _png_ends(path: Path) -> bool:
+    """Whether the closing chunk (IEND) is there."""
+    with open(path, "rb") as file:
+        file.seek(-min(path.stat().st_size, 4096), 2)
+        return b"IEND" in file.read()
 
 
 def _png(path: Path) -> Decoded:
@@ -225,25 +249,29 @@ def _to_rgb(path: Path, pixels: NDArray[Any]) -> tuple[NDArray[Any], int]:
     return np.ascontiguousarray(pixels), channels
 
 
+def _check_tiff(path: Path, main: tags.Directory) -> tuple[icc.MatrixProfile, tuple[str, ...]]:
+    """Profile and notes of a TIFF whose size, completeness and kind of pixels are in order."""
+    check_size(path, main.integer(256), main.integer(257))
+    share = tags.stored_fraction(main, path.stat().st_size)
+    if share < 1:
+        raise FileError(path, f"The picture data end after {share:.0%}. Copy it again.")
+    if main.integer(262) not in (1, 2):
+        raise FileError(path, "Only grey and RGB TIFF files can be read.")
+    data = main.values.get(34675)
+    profile_data = bytes(data) if isinstance(data, bytes | tuple) else None
+    if main.integer(339, 1) != 3 or profile_data:
+        return _profile(path, profile_data)
+    base, line = icc.of_space("srgb"), np.linspace(0, 1, 4096)
+    note = "The file names no colour space; linear sRGB is assumed for floating point."
+    return icc.MatrixProfile("linear sRGB", "", base.to_working, (line, line, line)), (note,)
+
+
 def _tiff(path: Path) -> Decoded:
     import tifffile
 
     main = _directories(path)[0]
     width, height = main.integer(256), main.integer(257)
-    check_size(path, width, height)
-    share = tags.stored_fraction(main, path.stat().st_size)
-    if share < 1:
-        raise FileError(path, f"The picture data end after {share:.0%}. Copy it again.")
-    data = main.values.get(34675)
-    profile_data = bytes(data) if isinstance(data, bytes | tuple) else None
-    is_float = main.integer(339, 1) == 3
-    if is_float and not profile_data:
-        notes: tuple[str, ...] = ("The file names no colour space; linear sRGB is assumed for floating point.",)
-        base = icc.of_space("srgb")
-        line = np.linspace(0, 1, 4096)
-        profile = icc.MatrixProfile("linear sRGB", "", base.to_working, (line, line, line))
-    else:
-        profile, notes = _profile(path, profile_data)
+    profile, notes = _check_tiff(path, main)
     try:
         with tifffile.TiffFile(path) as file:
             if not len(file.pages):
@@ -256,8 +284,6 @@ def _tiff(path: Path) -> Decoded:
         raise
     except Exception as error:  # tifffile and its codecs raise many kinds
         raise FileError(path, f"The picture cannot be decoded: {_reason(error)}.") from error
-    if main.integer(262) not in (1, 2):
-        raise FileError(path, "Only grey and RGB TIFF files can be read.")
     if pixels.dtype not in (np.uint8, np.uint16, np.float32, np.float16):
         raise FileError(path, f"Its pixels are {pixels.dtype}; 8 and 16 bit whole numbers and 32 bit floating point can be read.")
     if pixels.dtype == np.float16:

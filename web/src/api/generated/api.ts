@@ -14,8 +14,7 @@ export interface paths {
         /** All shoots with counts and covers, and the memory card if one is in. */
         get: operations["shoots_list_shoots_shoots_get"];
         put?: never;
-        /** A new, empty shoot. */
-        post: operations["shoots_make_shoot_shoots_post"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -56,7 +55,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/shoots/{id}/bring-in": {
+    "/api/bring-in": {
         parameters: {
             query?: never;
             header?: never;
@@ -65,8 +64,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Starts the job that brings files into the shoot. */
-        post: operations["shoots_start_bring_in_shoots__int_id__bring_in_post"];
+        /** Starts the job that brings files in. A new shoot is made only when there is something to bring into it. */
+        post: operations["shoots_start_bring_in_bring_in_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -447,18 +446,6 @@ export interface components {
             /** Covers */
             covers: components["schemas"]["CoverOut"][];
         };
-        /** ShootMade */
-        ShootMade: {
-            /** Id */
-            id: number;
-            /** Name */
-            name: string;
-        };
-        /** ShootIn */
-        ShootIn: {
-            /** Name */
-            name: string;
-        };
         /** FramesOut */
         FramesOut: {
             /** Id */
@@ -559,6 +546,15 @@ export interface components {
             /** Size Bytes */
             size_bytes: number;
         };
+        /**
+         * BringInOut
+         * @description Where the frames come, and the job that brings them.
+         */
+        BringInOut: {
+            /** Shoot */
+            shoot: number;
+            job: components["schemas"]["JobOut"];
+        };
         /** JobOut */
         JobOut: {
             /** Id */
@@ -588,9 +584,19 @@ export interface components {
         };
         /**
          * BringInIn
-         * @description A folder on the machine, or the memory card.
+         * @description A folder on the machine, the memory card, or dropped files; into a shoot, or into a new one of this name.
          */
         BringInIn: {
+            /**
+             * Shoot
+             * @default null
+             */
+            shoot: number | null;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
             /**
              * Source
              * @enum {string}
@@ -955,39 +961,6 @@ export interface operations {
             };
         };
     };
-    shoots_make_shoot_shoots_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ShootIn"];
-            };
-        };
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ShootMade"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-        };
-    };
     shoots_list_frames_shoots__int_id__frames_get: {
         parameters: {
             query?: never;
@@ -1051,13 +1024,11 @@ export interface operations {
             };
         };
     };
-    shoots_start_bring_in_shoots__int_id__bring_in_post: {
+    shoots_start_bring_in_bring_in_post: {
         parameters: {
             query?: never;
             header?: never;
-            path: {
-                id: number;
-            };
+            path?: never;
             cookie?: never;
         };
         requestBody: {
@@ -1072,7 +1043,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobOut"];
+                    "application/json": components["schemas"]["BringInOut"];
                 };
             };
             /** @description Unprocessable Entity */

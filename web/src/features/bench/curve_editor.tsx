@@ -174,26 +174,26 @@ export function CurveEditor({ curves, histogram, onDraft, onSet, onCancel }: Pro
           />
         ))}
       </svg>
-      <div className="mt-1 flex h-6 items-center gap-2 text-xs text-ink2">
+      <div className="mt-1 flex h-6 items-center gap-1.5 text-xs text-ink2">
         {chosenPoint && current !== null ? (
           <>
             <span>in</span>
             <NumberField
               label="Input of the point, 0 to 255"
-              className="w-11"
+              className="w-10"
               text={(chosenPoint[0] * 255).toFixed(1)}
               onSet={(v) => onSet(channel, moved(points, current, [v / 255, chosenPoint[1]]))}
             />
             <span>out</span>
             <NumberField
               label="Output of the point, 0 to 255"
-              className="w-11"
+              className="w-10"
               text={(chosenPoint[1] * 255).toFixed(1)}
               onSet={(v) => onSet(channel, moved(points, current, [chosenPoint[0], v / 255]))}
             />
             {points.length > 2 && (
               <Button quiet className="!h-6 !px-1" onClick={() => without(current)}>
-                Remove point
+                Remove
               </Button>
             )}
           </>
@@ -219,7 +219,8 @@ export function CurveEditor({ curves, histogram, onDraft, onSet, onCancel }: Pro
 }
 
 function backdrop(counts: number[]): string {
-  const top = Math.max(...counts.slice(2, 254), 1);
+  const sorted = counts.slice(2, 254).sort((a, b) => a - b);
+  const top = Math.max(sorted[Math.floor(sorted.length * 0.985)] ?? 1, 1);
   return `M0 ${H}${counts
     .map((n, i) => `L${((i / 255) * W).toFixed(1)} ${(H - Math.min(n / top, 1) * H * 0.8).toFixed(1)}`)
     .join("")}L${W} ${H}Z`;

@@ -3,7 +3,7 @@ import { useEffect, useRef } from "react";
 import type { Frame } from "../../api/client";
 import { useBench } from "../../state/bench";
 import { thumbUrl } from "../../state/queries";
-import { GreasePencil, MARK_WORDS, Stars } from "../../ui/marks";
+import { GreasePencil, MARK_WORDS } from "../../ui/marks";
 
 const ROW = 80;
 const PICTURE = { width: 84, height: 56 };
@@ -71,7 +71,7 @@ export function FrameStrip({
                 </span>
               </span>
               <span className="flex w-[84px] items-baseline justify-between pt-1 text-xs text-ink2">
-                <span className={frame.id === current ? "font-semibold text-ink" : ""}>
+                <span className={`whitespace-nowrap ${frame.id === current ? "font-semibold text-ink" : ""}`}>
                   {frame.mark === "keep" && (
                     <span
                       className="mr-1 inline-block h-[8px] w-[11px] rounded-[50%] border-[1.6px] border-wax"
@@ -80,7 +80,12 @@ export function FrameStrip({
                   )}
                   {frame.name.replace(/\.[^.]+$/, "").replace(/^.*-/, "")}
                 </span>
-                <Stars count={frame.stars} />
+                {frame.stars > 0 && (
+                  <span role="img" aria-label={`${frame.stars} stars`}>
+                    {frame.stars}
+                    {"\u2605"}
+                  </span>
+                )}
               </span>
             </button>
           );

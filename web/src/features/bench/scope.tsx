@@ -19,10 +19,11 @@ interface Props {
 export function Scope({ histogram, clipped, lit, under, raw }: Props) {
   const [scale, setScale] = useState<"linear" | "log">("linear");
   const shape = (counts: number[], top: number) => {
-    const value = (n: number) => (scale === "log" ? Math.log1p(n) / Math.log1p(top) : Math.min(n / top, 1));
+    const value = (n: number) =>
+      scale === "log" ? Math.min(Math.log1p(n) / Math.log1p(top), 1) : Math.min(n / top, 1);
     return `M0 ${H}${counts.map((n, i) => `L${((i / 255) * W).toFixed(1)} ${(H - value(n) * (H - 3)).toFixed(1)}`).join("")}L${W} ${H}Z`;
   };
-  const top = histogram ? Math.max(...histogram.slice(0, 3).flatMap((c) => c.slice(1, 255)), 1) : 1;
+  const top = histogram ? heightOf(histogram) : 1;
   return (
     <section aria-label="Scope" className="border-t border-ink bg-sheet px-3.5 pb-3 pt-2">
       <div className="mb-1 flex items-center justify-between text-xs text-ink2">
@@ -72,6 +73,15 @@ export function Scope({ histogram, clipped, lit, under, raw }: Props) {
       </div>
     </section>
   );
+}
+
+/** Full height of the scope: the tallest bins but for the few highest, so that one spike does not flatten the rest. */
+function heightOf(histogram: number[][]): number {
+  const bins = histogram
+    .slice(0, 3)
+    .flatMap((counts) => counts.slice(1, 255))
+    .sort((a, b) => a - b);
+  return Math.max(bins[Math.floor(bins.length * 0.985)] ?? 1, 1) * 1.15;
 }
 
 const share = (v: number | undefined) =>

@@ -172,7 +172,7 @@ export function DeliveryDesk({ shoot, frames: ids }: { shoot: number; frames: nu
                       </td>
                       <td className="py-0.5 text-right">
                         {d.stale && (
-                          <Button quiet onClick={() => deliver([d.version], [d.settings])}>
+                          <Button quiet className="!h-6" onClick={() => deliver([d.version], [d.settings])}>
                             Make again
                           </Button>
                         )}

@@ -60,7 +60,7 @@ export function PresetCard({ on, preset, spaces, onChange }: Props) {
                 <>
                   <NumberField
                     label={`${preset.name}: long edge in pixels`}
-                    className="w-14 !border-rule bg-white"
+                    className="w-14 !border-rule bg-white pr-1"
                     text={String(preset.long_edge)}
                     onSet={(v) => set({ long_edge: Math.round(clamp(v, 16, 100000)) })}
                   />
@@ -74,7 +74,7 @@ export function PresetCard({ on, preset, spaces, onChange }: Props) {
               <span className="text-ink2">Quality</span>
               <NumberField
                 label={`${preset.name}: quality`}
-                className="w-14 !border-rule bg-white"
+                className="w-14 !border-rule bg-white pr-1"
                 text={String(preset.quality)}
                 onSet={(v) => set({ quality: Math.round(clamp(v, 1, 100)) })}
               />

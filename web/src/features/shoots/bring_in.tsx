@@ -58,16 +58,21 @@ export function BringIn({ card, shoot, dropped, open, onClose }: Props) {
       if (chosen === "folder" && !folder.trim()) throw new Error("Name the folder to bring in.");
       const batch = chosen === "uploads" ? await send(files, setSent) : "";
       const title = name.trim() || `Brought in ${new Date().toLocaleDateString(undefined, { dateStyle: "medium" })}`;
-      const target = shoot ?? (await need(api.POST("/api/shoots", { body: { name: title } })));
-      await need(
-        api.POST("/api/shoots/{id}/bring-in", {
-          params: { path: { id: target.id } },
-          body: { source: chosen, folder, reference: chosen === "folder" && reference, batch },
+      const started = await need(
+        api.POST("/api/bring-in", {
+          body: {
+            shoot: shoot?.id ?? null,
+            name: title,
+            source: chosen,
+            folder,
+            reference: chosen === "folder" && reference,
+            batch,
+          },
         }),
       );
       await queryClient.invalidateQueries({ queryKey: ["shoots"] });
       close();
-      go({ place: "sheet", shoot: target.id });
+      go({ place: "sheet", shoot: started.shoot });
     } catch (error) {
       setSent(null);
       setProblem(error instanceof Error ? error.message : String(error));
