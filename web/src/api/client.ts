@@ -14,7 +14,11 @@ export type PixelValues = Schemas["PixelOut"];
 export type Mark = Frame["mark"];
 export type Version = Omit<Schemas["VersionOut"], "recipe"> & { recipe: Recipe };
 
-export const api = createClient<paths>({ baseUrl: "", headers: { "X-Zincplate": "1" } });
+export const api = createClient<paths>({
+  baseUrl: "",
+  headers: { "X-Zincplate": "1" },
+  fetch: (request) => globalThis.fetch(request),
+});
 
 /** An answer of the server that is not a success: its sentence, and for a stale revision the current state. */
 export class ApiError extends Error {

@@ -101,7 +101,7 @@ export function BringIn({ card, shoot, dropped, open, onClose }: Props) {
               <div className="ml-6 flex flex-col gap-1.5">
                 <input
                   aria-label="Folder, whole path"
-                  placeholder="/home/you/pictures/2026-05-12"
+                  placeholder="The whole path, starting with /"
                   value={folder}
                   onChange={(e) => setFolder(e.currentTarget.value)}
                   className="h-8 border border-ink3 bg-white px-2"

@@ -1,0 +1,132 @@
+import { act, useState } from "react";
+import { createRoot, type Root } from "react-dom/client";
+import { afterEach, beforeEach, expect, it } from "vitest";
+import type { Point } from "../canvas/curve";
+import { type Channel, CurveEditor } from "../features/bench/curve_editor";
+import { Gauge, type GaugeFacts } from "./gauge";
+
+(globalThis as { IS_REACT_ACT_ENVIRONMENT?: boolean }).IS_REACT_ACT_ENVIRONMENT = true;
+
+let root: Root;
+let place: HTMLElement;
+beforeEach(() => {
+  place = document.createElement("div");
+  document.body.append(place);
+  root = createRoot(place);
+});
+afterEach(() => {
+  act(() => root.unmount());
+  place.remove();
+});
+
+const FACTS: GaugeFacts = {
+  label: "Exposure",
+  unit: "EV",
+  help: "Lighter or darker.",
+  low: -5,
+  high: 5,
+  step: 0.05,
+  decimals: 2,
+  scale: "linear",
+};
+
+function Held({ log }: { log: string[] }) {
+  const [value, setValue] = useState(0);
+  return (
+    <Gauge
+      facts={FACTS}
+      value={value}
+      neutral={0}
+      signed
+      onDraft={(v) => log.push(`draft ${v}`)}
+      onSet={(v) => {
+        log.push(`set ${v}`);
+        setValue(v);
+      }}
+      onReset={() => {
+        log.push("reset");
+        setValue(0);
+      }}
+      onCancel={() => log.push("cancel")}
+    />
+  );
+}
+
+const press = (element: Element, key: string, more: KeyboardEventInit = {}) =>
+  act(() => {
+    element.dispatchEvent(new KeyboardEvent("keydown", { key, bubbles: true, cancelable: true, ...more }));
+  });
+
+it("a gauge is worked by keys alone", () => {
+  const log: string[] = [];
+  act(() => root.render(<Held log={log} />));
+  const slider = place.querySelector("[role=slider]") as Element;
+  press(slider, "ArrowRight");
+  press(slider, "ArrowUp", { shiftKey: true });
+  press(slider, "PageDown");
+  press(slider, "End");
+  press(slider, "ArrowRight");
+  press(slider, "Delete");
+  expect(log).toEqual(["set 0.05", "set 0.55", "set 0.05", "set 5", "set 5", "reset"]);
+  expect(slider.getAttribute("aria-valuenow")).toBe("0");
+  press(slider, "ArrowRight", { ctrlKey: true });
+  expect(log).toHaveLength(6);
+});
+
+it("a number is typed, set by Enter and taken back by Esc", () => {
+  const log: string[] = [];
+  act(() => root.render(<Held log={log} />));
+  const field = place.querySelector("input") as HTMLInputElement;
+  const type = (text: string) =>
+    act(() => {
+      field.focus();
+      Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, "value")?.set?.call(field, text);
+      field.dispatchEvent(new Event("input", { bubbles: true }));
+    });
+  type("1,25");
+  press(field, "Enter");
+  expect(log).toEqual(["set 1.25"]);
+  expect(field.value).toBe("+1.25");
+  type("99");
+  press(field, "Enter");
+  expect(log.at(-1)).toBe("set 5");
+  type("words");
+  press(field, "Enter");
+  expect(log).toHaveLength(2);
+});
+
+it("points of a curve are moved and removed by keys, and kept between their neighbours", () => {
+  const log: [Channel, Point[]][] = [];
+  const curves = Object.fromEntries(
+    ["luminance", "rgb", "red", "green", "blue"].map((c) => [
+      c,
+      [
+        [0, 0],
+        [0.5, 0.6],
+        [1, 1],
+      ],
+    ]),
+  ) as unknown as Record<Channel, Point[]>;
+  act(() =>
+    root.render(
+      <CurveEditor
+        curves={curves}
+        histogram={null}
+        onDraft={() => undefined}
+        onSet={(c, p) => log.push([c, p])}
+        onCancel={() => undefined}
+      />,
+    ),
+  );
+  const point = place.querySelectorAll("rect[role=button]")[1] as SVGElement;
+  press(point, "ArrowUp");
+  expect(log[0]?.[0]).toBe("rgb");
+  expect(log[0]?.[1][1]?.[1]).toBeCloseTo(0.6 + 1 / 255);
+  press(place.querySelectorAll("rect[role=button]")[0] as SVGElement, "ArrowLeft");
+  expect(log[1]?.[1][0]).toEqual([0, 0]);
+  press(point, "Delete");
+  expect(log[2]?.[1]).toHaveLength(2);
+  act(() => (place.querySelectorAll("[role=radio]")[2] as HTMLElement).click());
+  press(place.querySelectorAll("rect[role=button]")[1] as SVGElement, "ArrowDown");
+  expect(log[3]?.[0]).toBe("red");
+});
