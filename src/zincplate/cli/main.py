@@ -8,13 +8,10 @@ from typing import Any
 
 from zincplate import __version__
 from zincplate.core.colour_spaces import SPACES
-from zincplate.engine.develop import Delivery, develop, format_of
 from zincplate.engine.recipe import Recipe, RecipeError
-from zincplate.engine.render import Renderer
-from zincplate.engine.schema import recipe_schema
-from zincplate.formats.encode import write_whole
 from zincplate.formats.errors import FileError
-from zincplate.formats.isolated import Decoder
+
+# The engine with its kernels takes a second to load: only the commands that need it import it.
 
 
 class BadUsage(Exception):
@@ -101,6 +98,11 @@ def _recipe(arguments: argparse.Namespace, raw: bool) -> Recipe:
 
 
 def _develop(arguments: argparse.Namespace) -> None:
+    from zincplate.engine.develop import Delivery, develop, format_of
+    from zincplate.engine.render import Renderer
+    from zincplate.formats.encode import write_whole
+    from zincplate.formats.isolated import Decoder
+
     try:
         file_format = format_of(arguments.output)
         bits = arguments.depth or (16 if file_format == "tiff" else 8)
@@ -124,6 +126,8 @@ def _develop(arguments: argparse.Namespace) -> None:
 
 
 def _info(arguments: argparse.Namespace) -> None:
+    from zincplate.formats.isolated import Decoder
+
     capture, preview = Decoder().facts(arguments.input)
     facts = capture.as_dict() | {"preview_bytes": len(preview) if preview else 0}
     if arguments.json:
@@ -162,6 +166,8 @@ def main(argv: list[str] | None = None) -> int:
             case "info":
                 _info(arguments)
             case "schema":
+                from zincplate.engine.schema import recipe_schema
+
                 print(json.dumps(recipe_schema(), indent=1))
             case "verify":
                 return _verify(arguments)

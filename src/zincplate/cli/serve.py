@@ -12,12 +12,14 @@ import time
 import urllib.request
 from pathlib import Path
 from types import FrameType
+from typing import TYPE_CHECKING
 
-from zincplate.services import work
-from zincplate.services.context import Context
 from zincplate.store import database as store
 from zincplate.store.home import Home
 from zincplate.store.mariadb import Maria, MariaError
+
+if TYPE_CHECKING:
+    from zincplate.services.context import Context
 
 _READY_S = 60.0
 
@@ -109,27 +111,31 @@ def serve(*, demo: bool, port: int, fresh: bool = False) -> int:
         maria.start()
         store.connect(home, pool=4)
         store.migrate()
-        from zincplate.jobs.queue import create_tables, waker
+        from zincplate.jobs.queue import create_tables
 
         create_tables(home)
     except (MariaError, OSError, *store.UNAVAILABLE) as error:
         print(f"zincplate: {error}", file=sys.stderr)
         return 1
+    # The page first: on two cores, loading the engine three times at once would make it wait.
     supervisor = Supervisor(home, port)
-    for name in ("workers", "web"):
-        supervisor.start(name)
-    context = Context(home, wake=waker(home))
+    supervisor.start("web")
     address = f"http://127.0.0.1:{port}/"
     if not _wait_for(address, stopping):
         print("zincplate: the web server did not answer", file=sys.stderr)
         supervisor.stop()
         maria.stop()
         return 1
+    print(f"\nzincplate is ready: {address}\nCtrl-C stops it.", flush=True)
+    supervisor.start("workers")
+    from zincplate.jobs.queue import waker
+    from zincplate.services.context import Context
+
+    context = Context(home, wake=waker(home))
     if demo:
         from zincplate.cli.demo_data import fill
 
         threading.Thread(target=fill, args=(context,), daemon=True).start()
-    print(f"\nzincplate is ready: {address}\nCtrl-C stops it.", flush=True)
     _watch(supervisor, maria, context, stopping)
     supervisor.stop()
     if not store.database.is_closed():
@@ -150,7 +156,9 @@ def _wait_for(address: str, stopping: list[int]) -> bool:
     return bool(stopping)
 
 
-def _watch(supervisor: Supervisor, maria: Maria, context: Context, stopping: list[int]) -> None:
+def _watch(supervisor: Supervisor, maria: Maria, context: "Context", stopping: list[int]) -> None:
+    from zincplate.services import work
+
     last_reap = 0.0
     while not stopping:
         time.sleep(0.2)

@@ -6,7 +6,6 @@ from pathlib import Path
 import numpy as np
 
 from zincplate.core.camera_colour import CameraMatrices
-from zincplate.demo.camera import EXACT_MATRIX
 from zincplate.engine.recipe import Recipe
 from zincplate.engine.render import Renderer, ViewRequest
 from zincplate.engine.source import Source
@@ -22,7 +21,7 @@ def warm(decoder: Decoder | None = None) -> None:
     if decoder is not None:
         with contextlib.suppress(FileError):
             decoder.facts(Path(__file__))
-    colour = CameraColour(CameraMatrices(EXACT_MATRIX, 6504.0), (0.5, 1.0, 0.7))
+    colour = CameraColour(CameraMatrices((0.8, -0.2, -0.1, -0.4, 1.2, 0.2, -0.1, 0.2, 0.7), 6504.0), (0.5, 1.0, 0.7))
     raw = CaptureData(width=64, height=64, raw=True)
     renderer = Renderer(Decoder())
     pictures = [Decoded("mosaic", np.full((64, 64), 2000, np.uint16), raw, colour, black=(512.0,) * 4, white=16383.0)]

@@ -15,5 +15,7 @@ home = Home.from_environment().make()
 connect(home)
 context = Context(home, wake=wake)
 app = create_app(context, Path(os.environ.get("ZINCPLATE_PAGE", "web/dist")).resolve())
-# the first picture of the day should not wait for compiled kernels to be loaded and a decoder to start
-threading.Thread(target=warm, args=(context.decoder,), daemon=True).start()
+# the first picture of the day should not wait for compiled kernels to be loaded and a decoder to start; the page comes first
+_warming = threading.Timer(1.0, warm, args=(context.decoder,))
+_warming.daemon = True
+_warming.start()
