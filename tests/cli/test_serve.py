@@ -18,6 +18,8 @@ import pytest
 from tests.conftest import free_port
 from zincplate.store.mariadb import Maria
 
+_STARTED: "list[subprocess.Popen[str]]" = []
+
 
 @pytest.fixture
 def root() -> Iterator[Path]:
@@ -25,6 +27,11 @@ def root() -> Iterator[Path]:
     path = Path(tempfile.mkdtemp(prefix="zp"))
     path.chmod(0o711)
     yield path
+    for process in _STARTED:
+        if process.poll() is None:  # a failed check must not leave a server behind
+            process.terminate()
+            process.wait(30)
+    _STARTED.clear()
     Maria(path).stop()
     shutil.rmtree(path, ignore_errors=True)
 
@@ -33,7 +40,9 @@ def start(root: Path, port: int) -> "subprocess.Popen[str]":
     """The start command."""
     environment = {**os.environ, "ZINCPLATE_HOME": str(root), "PYTHONPATH": "src"}
     command = [sys.executable, "-W", "ignore", "-m", "zincplate.cli.main", "start", "--port", str(port)]
-    return subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+    process = subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+    _STARTED.append(process)
+    return process
 
 
 def answers(port: int, seconds: float) -> float:

@@ -4,11 +4,13 @@ View: a window of the picture at any size up to full size, 8 bit, dithered. Deli
 Both read plates (cached), then run the fused kernel once.
 """
 
+import threading
 import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -73,13 +75,28 @@ def fitted(source: Source, box_width: int, box_height: int) -> tuple[int, int]:
     return max(round(source.width * scale), 1), max(round(source.height * scale), 1)
 
 
+T = TypeVar("T")
+_RENDER_THREAD = "render"
+
+
 class Renderer:
-    """Opens sources and renders them; one per process. Caches sources and plates by the file's content hash."""
+    """Opens sources and renders them; one per process. Caches sources and plates by the file's content hash.
+
+    Views and samples of all callers are computed on one thread: every thread that runs a parallel kernel gets a team of
+    OpenMP threads of its own, and dozens of teams on a web server's request threads would fight for the cores.
+    """
 
     def __init__(self, decoder: Decoder, source_bytes: int = 1 << 30, plate_bytes: int = 512 << 20) -> None:
         self._decoder = decoder
         self._sources = ByteCache(source_bytes)
         self._plates = ByteCache(plate_bytes)
+        self._thread = ThreadPoolExecutor(1, thread_name_prefix=_RENDER_THREAD)
+
+    def on_render_thread(self, work: Callable[[], T]) -> T:
+        """Runs something that uses kernels on the one thread for that, and waits for it."""
+        if threading.current_thread().name.startswith(_RENDER_THREAD):
+            return work()
+        return self._thread.submit(work).result()
 
     def open(self, path: Path, key: str) -> Source:
         """Decoded file, from the cache if ``key`` (its content hash) is there; raises ``FileError``."""
@@ -115,6 +132,9 @@ class Renderer:
 
     def view(self, source: Source, key: str, recipe: Recipe, request: ViewRequest, space: str = "srgb") -> View:
         """Render a window for the screen."""
+        return self.on_render_thread(lambda: self._view(source, key, recipe, request, space))
+
+    def _view(self, source: Source, key: str, recipe: Recipe, request: ViewRequest, space: str) -> View:
         start = time.perf_counter()
         r = request.checked(source)
         planes = self.planes(source, key, r)
@@ -128,6 +148,9 @@ class Renderer:
 
     def sample(self, source: Source, recipe: Recipe, x: int, y: int, radius: int, space: str) -> dict[str, Any]:
         """Mean of a square of full-size pixels about (x, y): delivered values, L*a*b*, camera values, clipped share."""
+        return self.on_render_thread(lambda: self._sample(source, recipe, x, y, radius, space))
+
+    def _sample(self, source: Source, recipe: Recipe, x: int, y: int, radius: int, space: str) -> dict[str, Any]:
         x0, y0 = max(x - radius, 0), max(y - radius, 0)
         x1, y1 = min(x + radius + 1, source.width), min(y + radius + 1, source.height)
         if x0 >= x1 or y0 >= y1:

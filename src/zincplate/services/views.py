@@ -114,7 +114,7 @@ def pick_neutral(context: Context, frame_id: int, x: int, y: int, radius: int) -
     x1, y1 = min(x + radius + 1, source.width), min(y + radius + 1, source.height)
     if x0 >= x1 or y0 >= y1:
         raise UserError("That place lies outside the picture.")
-    planes = source.window(x0, y0, x1 - x0, y1 - y0)
+    planes = context.renderer.on_render_thread(lambda: source.window(x0, y0, x1 - x0, y1 - y0))
     clipped = float((planes >= source.white_limits[:, None, None]).any(0).mean())
     if not source.raw:
         clipped = float((planes.max(0) >= 0.995).mean())
