@@ -228,3 +228,13 @@ def test_a_job_can_be_cancelled_waiting_and_running(context: Context, shoot: Any
     for preset in ({"file_format": "bmp"}, {"bits": 16}, {"space": "cmyk"}, {"quality": 0}, {"long_edge": 3}):
         with pytest.raises(UserError):
             deliver.start(context, [version], [deliver.PRESETS[1].model_copy(update=preset)])
+
+
+def test_a_folder_without_rights_is_said(context: Context, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    # as root every folder can be read: the refusal is the operating system's own, given by hand
+    def refuse(path: object) -> None:
+        raise PermissionError(errno.EACCES, os.strerror(errno.EACCES), str(path))
+
+    monkeypatch.setattr(os, "scandir", refuse)
+    with pytest.raises(UserError, match="no permission to look into it"):
+        bring_in.files_in(tmp_path)

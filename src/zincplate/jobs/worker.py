@@ -38,6 +38,8 @@ def _die_with_parent() -> None:
 def main() -> None:
     """Runs worker processes until told to stop."""
     logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(process)d %(levelname)s %(message)s")
+    # while the database is started again the queue cannot be read: the start command says so once, huey would each time
+    logging.getLogger("huey").setLevel(logging.CRITICAL)
     os.register_at_fork(after_in_child=_die_with_parent)
     os.nice(5)  # looking and editing come first
     huey.create_consumer(
