@@ -6,7 +6,7 @@ colour difference from four neighbours, weighted by their gradients (the idea of
 threshold free colour filter array interpolation", ICIP 2010); red and blue follow from colour differences.
 
 All of it runs on square roots of the balanced values: colour differences are far more constant there across edges of
-light and dark, and photon noise is even. Against the same steps on linear values this gains 2 to 5 dB (encoded) and 0.5
+light and dark, and photon noise is even. Against the same steps on linear values this gains 2 to 5 dB (encoded) and 0.3
 to 2.4 dB (linear) on the test scenes; see docs/decisions/0003-demosaic-on-square-roots.md.
 
 Kernels read a *window*: float32 rows and columns whose first site is red, black taken off, balanced by the as-shot

@@ -16,7 +16,7 @@ import sys
 import threading
 from multiprocessing import resource_tracker, shared_memory
 from pathlib import Path
-from typing import Any
+from typing import IO, Any
 
 import numpy as np
 
@@ -82,16 +82,25 @@ class Decoder:
             )
         return self._child
 
+    def _send_to_child(self, request: tuple[str, str]) -> IO[bytes]:
+        """Sends to the child, started if need be; returns the stream on which it answers."""
+        child = self._started()
+        assert child.stdin is not None and child.stdout is not None
+        _send(child.stdin, request)
+        return child.stdout
+
     def _ask(self, what: str, path: Path) -> Any:
         with self._lock:
-            child = self._started()
-            assert child.stdin is not None and child.stdout is not None
-            _send(child.stdin, (what, str(path)))
-            ready, _, _ = select.select([child.stdout], [], [], self._timeout_s)
+            try:
+                answers = self._send_to_child((what, str(path)))
+            except OSError:  # it died since the last request: that is not this file's fault
+                self.close()
+                answers = self._send_to_child((what, str(path)))
+            ready, _, _ = select.select([answers], [], [], self._timeout_s)
             if not ready:
                 self.close()
                 raise FileError(path, f"Reading it took longer than {self._timeout_s:.0f} seconds and was stopped.")
-            answer = _receive(child.stdout)
+            answer = _receive(answers)
             if answer is None:
                 self.close()
                 raise FileError(path, "Reading it brought the decoder down; the file is damaged.")

@@ -1,15 +1,6 @@
+import type { RequestWindow } from "../canvas/viewport";
 import { offlineSafe } from "./client";
 import type { Recipe } from "./generated/recipe";
-
-/** A window of the picture scaled to scaledWidth x scaledHeight, in pixels of that scaled picture. */
-export interface Window {
-  scaledWidth: number;
-  scaledHeight: number;
-  x: number;
-  y: number;
-  width: number;
-  height: number;
-}
 
 export interface ViewHeader {
   scaled_width: number;
@@ -52,7 +43,7 @@ export function unpack(data: ArrayBuffer): { header: ViewHeader; picture: Blob; 
 export async function fetchView(
   frame: number,
   recipe: Recipe | null,
-  window: Window,
+  window: RequestWindow,
   clipping: boolean,
   signal?: AbortSignal,
 ): Promise<View> {

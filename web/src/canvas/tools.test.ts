@@ -1,7 +1,7 @@
 import { expect, it } from "vitest";
 import { HandTool, PickTool, SplitTool } from "./tools";
 
-const at = (kind: "down" | "move" | "up" | "cancel", x: number, y = 0) => ({ kind, x, y, pan: false });
+const at = (kind: "down" | "move" | "up" | "cancel", x: number, y = 0) => ({ kind, x, y });
 
 it("a press without movement is a click, a drag pans", () => {
   const hand = new HandTool();

@@ -6,8 +6,6 @@ export interface PointerInput {
   kind: "down" | "move" | "up" | "cancel";
   x: number;
   y: number;
-  /** Held with the hand: space bar, or the middle button. */
-  pan: boolean;
 }
 
 export type Intention =

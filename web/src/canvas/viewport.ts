@@ -84,6 +84,7 @@ export function panned(view: Viewport, dx: number, dy: number, canvas: Size, pic
   };
 }
 
+/** A window of the picture scaled to scaledWidth x scaledHeight, in pixels of that scaled picture. */
 export interface RequestWindow extends Size {
   scaledWidth: number;
   scaledHeight: number;

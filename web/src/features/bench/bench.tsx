@@ -1,4 +1,4 @@
-import { useCallback, useEffect, useRef } from "react";
+import { useCallback, useEffect } from "react";
 import type { Frame } from "../../api/client";
 import type { Step } from "../../api/generated/recipe";
 import { FIT } from "../../canvas/viewport";
@@ -24,7 +24,6 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
   const step: Step = STEPS.find((s) => s === asked) ?? "tone";
   const marking = useMarking(shoot);
   const version = frame?.version;
-  const root = useRef<HTMLDivElement>(null);
 
   useEffect(() => {
     if (version !== undefined) useBench.getState().open(id, version).catch(complain);
@@ -105,7 +104,7 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
       </p>
     );
   return (
-    <div ref={root} className="flex h-full flex-col">
+    <div className="flex h-full flex-col">
       <TopBar
         crumbs={[
           [data?.name ?? "", { place: "sheet", shoot }],

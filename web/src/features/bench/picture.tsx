@@ -61,8 +61,7 @@ export function Picture({ frame, onNeutral }: { frame: Frame; onNeutral: (kelvin
   }, [picture]);
 
   const latest = useMemo(() => {
-    const send = (ask: Ask, signal: AbortSignal) =>
-      fetchView(ask.frame, ask.recipe, { ...ask.window }, ask.clipping, signal);
+    const send = (ask: Ask, signal: AbortSignal) => fetchView(ask.frame, ask.recipe, ask.window, ask.clipping, signal);
     const show = (view: View, ask: Ask) => {
       if (useBench.getState().frame !== ask.frame) return;
       const layer = layers.current[ask.which];
@@ -239,7 +238,7 @@ export function Picture({ frame, onNeutral }: { frame: Frame; onNeutral: (kelvin
 
   const input = (e: React.PointerEvent<HTMLCanvasElement>, kind: PointerInput["kind"]): PointerInput => {
     const box = e.currentTarget.getBoundingClientRect();
-    return { kind, x: (e.clientX - box.left) * density(), y: (e.clientY - box.top) * density(), pan: e.button === 1 };
+    return { kind, x: (e.clientX - box.left) * density(), y: (e.clientY - box.top) * density() };
   };
 
   useEffect(() => {
