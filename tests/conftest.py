@@ -17,8 +17,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from zincplate.demo.camera import CameraModel, LensModel, Settings, expose
+from zincplate.demo.camera import CameraModel, Settings, expose, metered
 from zincplate.demo.dng import dng_bytes
+from zincplate.demo.lens import ideal
 from zincplate.demo.scenes import drawn_field
 from zincplate.formats.isolated import Decoder
 from zincplate.services.context import Context
@@ -28,13 +29,14 @@ from zincplate.store.mariadb import Maria
 from zincplate.store.models import TABLES
 
 CAMERA = CameraModel("Pennick", "Pennick Test 1", 720, 480)
-LENS = LensModel("Pennick 24-70 mm f/4", 35)
+LENS = ideal()
 
 
 def small_dng(seed: int = 1, orientation: int = 1, meter_ev: float = 0.3, captured_at: str = "2026-05-12T07:08:09.250") -> bytes:
     """A 720 x 480 raw of the drawn field."""
-    settings = Settings(1 / 125, 8, 200, meter_ev=meter_ev, orientation=orientation, seed=seed)
-    return dng_bytes(CAMERA, LENS, settings, expose(drawn_field(720, 480), CAMERA, LENS, settings), captured_at)
+    scene = drawn_field(720, 480)
+    settings = metered(scene, Settings(1 / 125, 8, 200, orientation=orientation, seed=seed), meter_ev)
+    return dng_bytes(CAMERA, LENS, settings, expose(scene, CAMERA, LENS, settings), captured_at)
 
 
 @pytest.fixture(scope="session")

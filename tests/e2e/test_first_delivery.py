@@ -14,8 +14,8 @@ from PIL import Image
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from tests.conftest import Stack
-from zincplate.demo.card import FIELD_6, FRAMES
-from zincplate.demo.dng import dng_bytes
+from zincplate.demo.card import frame_bytes
+from zincplate.demo.frames import FRAMES
 from zincplate.services import pictures
 from zincplate.services.context import Context
 from zincplate.store.models import Frame, Version
@@ -45,7 +45,7 @@ def page(browser: Browser, stack: Stack, context: Context) -> Iterator[Page]:
     card.mkdir(parents=True, exist_ok=True)
     for frame in FRAMES:
         if frame.name in TAKEN and not (card / frame.name).exists():
-            (card / frame.name).write_bytes(dng_bytes(FIELD_6, frame.lens, frame.settings, frame.expose(), frame.captured_at))
+            (card / frame.name).write_bytes(frame_bytes(frame))
     (card / "TW-0091.dng").write_bytes((card / "TW-0090.dng").read_bytes()[:100_000])
     view = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce", base_url=stack.url)
     opened = view.new_page()

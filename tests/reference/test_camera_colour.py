@@ -14,8 +14,9 @@ from zincplate.core.adaptation import D65_XY, bradford, xyz_to_xy
 from zincplate.core.camera_colour import CameraMatrices
 from zincplate.core.colour_spaces import REC2020, SPACES
 from zincplate.core.lab import delta_e_2000, xyz_to_lab
-from zincplate.demo.camera import EXACT_MATRIX, CameraModel, Exposure, LensModel, Settings
+from zincplate.demo.camera import EXACT_MATRIX, CameraModel, Exposure, Settings
 from zincplate.demo.dng import dng_bytes
+from zincplate.demo.lens import ideal
 from zincplate.engine.recipe import Recipe
 from zincplate.engine.source import Source
 from zincplate.formats.isolated import Decoder
@@ -51,9 +52,9 @@ def photograph(tmp_path: Path, illuminant: str, decoder: Decoder) -> tuple[Sourc
     neutral = MATRIX @ white
     neutral = tuple(float(v) for v in neutral / neutral.max())
     path = tmp_path / f"target_{illuminant}.dng"
-    exposure = Exposure(codes, planes, planes, neutral)  # type: ignore[arg-type]
+    exposure = Exposure(CAMERA, codes, planes, neutral)  # type: ignore[arg-type]
     settings = Settings(1 / 60, 8, as_shot_xy=xyz_to_xy(white))
-    path.write_bytes(dng_bytes(CAMERA, LensModel("Pennick 50 mm", 50), settings, exposure, "2026-05-12T09:00:00"))
+    path.write_bytes(dng_bytes(CAMERA, ideal(), settings, exposure, "2026-05-12T09:00:00"))
     return Source(decoder.decode(path)), path, xyz @ bradford(xyz_to_xy(white), D65_XY).T
 
 

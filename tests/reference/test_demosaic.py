@@ -1,5 +1,6 @@
 """Demosaicing against a known scene, with LibRaw's AHD on the same file as the mark to reach."""
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -7,14 +8,16 @@ import pytest
 import rawpy
 
 from zincplate.core.colour_spaces import SRGB
-from zincplate.demo.camera import CameraModel, Exposure, LensModel, Settings, expose
+from zincplate.core.demosaic import window_of
+from zincplate.demo.camera import CameraModel, Exposure, Settings, expose, metered
 from zincplate.demo.dng import dng_bytes
+from zincplate.demo.lens import ideal
 from zincplate.demo.scenes import drawn_field, load
 from zincplate.engine.source import Source
 from zincplate.formats.isolated import Decoder
 
 CAMERA = CameraModel("Pennick", "Pennick Test 2", 1504, 1008)
-LENS = LensModel("Pennick 50 mm", 50)
+LENS = ideal()
 EDGE = 16
 
 
@@ -32,16 +35,17 @@ def encoded(planes: np.ndarray) -> np.ndarray:
 @pytest.mark.parametrize("noise", [False, True])
 def test_at_least_as_good_as_ahd(scene: str, noise: bool, tmp_path: Path, decoder: Decoder) -> None:
     picture = drawn_field(1504, 1008) if scene == "drawn_field" else load(scene)
-    zoom = 1.0 if scene == "drawn_field" else 2.0
-    settings = Settings(1 / 125, 5.6, 100, meter_ev=0.2, seed=4, zoom=zoom)
-    exposure = expose(picture, CAMERA, LENS, settings)
+    # the works front at one picture element a site, the drawn field as it is
+    lens = LENS if scene == "drawn_field" else ideal(picture.focal * CAMERA.pixel_pitch_um / 1000)
+    settings = metered(picture, Settings(1 / 125, 5.6, 100, seed=4), 0.2)
+    exposure = expose(picture, CAMERA, lens, settings)
     if not noise:
         clean = np.empty(exposure.mosaic.shape, np.float64)
         for place, channel in enumerate(CAMERA.cfa):
             rows, columns = slice(place // 2, None, 2), slice(place % 2, None, 2)
             clean[rows, columns] = exposure.true_camera[channel, rows, columns]
         codes = np.rint(np.clip(clean, 0, 1) * (CAMERA.white - CAMERA.black) + CAMERA.black).astype(np.uint16)
-        exposure = Exposure(codes, exposure.true_camera, exposure.true_rec709, exposure.as_shot_neutral)
+        exposure = replace(exposure, mosaic=codes)
     path = tmp_path / "scene.dng"
     path.write_bytes(dng_bytes(CAMERA, LENS, settings, exposure, "2026-05-12T09:00:00"))
     source = Source(decoder.decode(path))
@@ -78,7 +82,7 @@ def test_every_order_of_the_mosaic_gives_the_same_picture(
         mosaic[place // 2 :: 2, place % 2 :: 2] = planes[channel, place // 2 :: 2, place % 2 :: 2]
     codes = np.rint(mosaic * (camera.white - camera.black) + camera.black).astype(np.uint16)
     path = tmp_path / "order.dng"
-    exposure = Exposure(codes, planes, planes, (0.5, 1.0, 0.7))  # type: ignore[arg-type]
+    exposure = Exposure(camera, codes, planes, (0.5, 1.0, 0.7))
     path.write_bytes(dng_bytes(camera, LENS, Settings(1, 8), exposure, "2026-05-12T09:00:00"))
     source = Source(decoder.decode(path))
     found = source.camera_values(source.window(0, 0, 128, 80))
@@ -87,6 +91,20 @@ def test_every_order_of_the_mosaic_gives_the_same_picture(
     assert np.abs(found[:, :14, :] - planes[:, :14, :]).max() < 2e-4  # the very edge too
     reduced = source.reduced(4)
     assert np.abs(source.camera_values(reduced.planes)[:, 8:12, 10:20] - planes[:, 40:41, 40:41]).max() < 2e-4
+
+
+@pytest.mark.parametrize("x0", [-9, -8, -1, 0, 3])
+@pytest.mark.parametrize("width", [63, 64])
+def test_a_window_is_filled_to_the_last_site(x0: int, width: int) -> None:
+    mosaic = np.random.default_rng(1).integers(600, 16000, (40, width)).astype(np.uint16)
+    out = np.full((48, 96), np.nan, np.float32)
+    black, scale = np.full((2, 2), 512, np.float32), np.full((2, 2), 1 / 15000, np.float32)
+    window_of(mosaic, -4, x0, black, scale, out)
+    column = np.abs(np.arange(x0, x0 + 96))
+    column = np.where(column >= width, 2 * width - 2 - column, column)
+    row = np.abs(np.arange(-4, 44))
+    row = np.where(row >= 40, 78 - row, row)
+    assert out == pytest.approx(np.sqrt((mosaic[np.ix_(row, column)] - 512.0) / 15000), abs=1e-5)
 
 
 def test_windows_fit_together(dng: Path, decoder: Decoder) -> None:

@@ -4,42 +4,7 @@ The hall of `kiln_hall.py` seen from close to its back door, with a figure, crat
 """
 from kiln_render import *
 import kiln_hall
-
-
-def figure(S, at, yaw, rng):
-    """A person in a long work coat and a cap, built of tubes and turned shapes."""
-    R = rot([0, 0, 1], yaw)
-    place = lambda v: v @ R.T + at
-    cloth, dark, skin = (.105, .10, .085), (.05, .048, .045), (.36, .22, .16)
-
-    def body(profile, sx, sy, col, off=(0, 0, 0), fold=.012, seed=3):
-        v, f = lathe(profile, 56)
-        v = v * [sx, sy, 1]
-        a = np.arctan2(v[:, 1], v[:, 0])
-        ripple = np.sin(a * 9 + v[:, 2] * 5) * smooth(v[:, 2], 1.05, .55) + .8 * noise3(v, .16, seed)
-        r = np.maximum(np.hypot(v[:, 0], v[:, 1]), 1e-6)
-        v[:, :2] *= (1 + fold * ripple / r.clip(.06))[:, None]
-        S['sack'].add(place(v + off), f, v[:, [0, 2]] * 3, col, .15)
-
-    def limb(pts, rad, col, seg=18):
-        v, f = tube(np.array(pts, float), np.array(rad, float), seg)
-        v = v + noise3(v, .09, 5)[:, None] * .005
-        S['sack'].add(place(v), f, v[:, [1, 2]] * 3, col, .15)
-    limb([[-.10, 0, .06], [-.10, .01, .5], [-.09, 0, .95]], [.062, .075, .10], dark)
-    limb([[.11, .10, .06], [.11, .05, .5], [.09, 0, .95]], [.062, .075, .10], dark)
-    for x, y in ((-.10, -.05), (.11, .05)):
-        limb([[x, y + .13, .035], [x, y + .02, .05], [x, y - .05, .06]], [.035, .05, .05], (.03, .022, .018))
-    body([[.20, .52], [.195, .7], [.17, .95], [.165, 1.1], [.19, 1.28], [.185, 1.38], [.13, 1.45], [.06, 1.48]], 1.0, .68, cloth)
-    limb([[-.20, 0, 1.38], [-.27, .02, 1.15], [-.25, .10, .92], [-.22, .16, .86]], [.066, .055, .048, .04], cloth)
-    limb([[.20, 0, 1.38], [.28, .06, 1.18], [.16, .24, 1.10], [.05, .28, 1.12]], [.066, .055, .048, .04], cloth)
-    limb([[-.22, .17, .86], [-.215, .20, .80], [-.21, .21, .76]], [.035, .04, .022], skin)
-    limb([[.05, .28, 1.12], [.0, .29, 1.13], [-.04, .29, 1.13]], [.035, .04, .022], skin)
-    body([[.052, 1.42], [.055, 1.5], [.075, 1.54], [.092, 1.60], [.098, 1.66], [.09, 1.73], [.05, 1.775], [.002, 1.785]], .86, 1.05, skin, fold=.002)
-    body([[.10, 1.69], [.118, 1.70], [.122, 1.74], [.09, 1.79], [.002, 1.80]], .92, 1.08, (.07, .062, .05), fold=.003)
-    body([[.002, 1.700], [.075, 1.698], [.08, 1.705], [.002, 1.712]], .9, .9, (.07, .062, .05), (0, .09, 0), fold=.001)
-    v, f = boxes([[.06, .34, 1.16]], [.30, .22, .05], .004)      # a board of tiles carried in front
-    S['wood'].add(place(v), f, v[:, :2], (.22, .15, .09))
-    P.tile_stack(S['tile'], place(np.array([[.06, .34, 1.187]]))[0], rng, yaw, 2, 1, 5, tones=((.42, .22, .12),), thick=.013, tile=.12)
+from figure import figure
 
 
 _goods = kiln_hall.floor_and_goods
@@ -48,13 +13,36 @@ _goods = kiln_hall.floor_and_goods
 def goods_with_figure(S, rng):
     _goods(S, rng)
     g = np.random.default_rng(5)
-    figure(S, np.array([1.55, 26.9, 0]), 205, g)
+    figure(S, np.array([1.55, 26.7, 0]), 212, g, .35, carry=True, cell=.006)
     for x0, y0, h, yaw, t in ((4.6, 27.6, 46, 6, ((.45, .21, .12),)), (-.6, 28.2, 30, -9, ((.6, .55, .45),)), (.35, 28.7, 52, 3, ((.12, .19, .15), (.3, .4, .36)))):
         P.pallet(S['wood'], np.array([x0, y0, .01]), g, yaw)
         P.tile_stack(S['tile'], np.array([x0, y0, .13]), g, yaw, 5, 4, h, tones=t, thick=.0135, miss=.3)
     for x0, y0, t in ((4.7, 25.6, (.09, .13, .17)), (5.2, 26.4, (.2, .06, .03))):
         P.barrel(S['rust'], np.array([x0, y0, 0]), g, tone=t)
     P.handcart(S['wood'], S['iron'], np.array([3.9, L + 5.5, 0]), g, 140)
+    # the yard outside: crates, stacks under the far wall, puddled ruts, weeds, litter, a bucket, washing line
+    for x0, y0, h, yaw, t in ((.6, L + 12.5, 40, 4, ((.45, .21, .12),)), (2.2, L + 13.2, 52, -3, ((.42, .2, .11), (.36, .17, .1))), (5.4, L + 12.8, 30, 8, ((.6, .55, .45),)), (7.2, L + 10.5, 44, -8, ((.12, .19, .15),))):
+        P.pallet(S['wood'], np.array([x0, y0, .0]), g, yaw)
+        P.tile_stack(S['tile'], np.array([x0, y0, .12]), g, yaw, 5, 4, h, tones=t, thick=.0135, miss=.3)
+    for x0, y0, t in ((1.2, L + 4.2, (.09, .13, .17)), (.7, L + 4.8, (.2, .06, .03)), (4.9, L + 9.2, (.15, .14, .12))):
+        P.barrel(S['rust'], np.array([x0, y0, 0]), g, tone=t)
+    for x0, y0 in ((2.9, L + 8.0), (3.2, L + 8.3)):
+        P.plank_stack(S['wood'], np.array([x0, y0, 0.]), (2.6, .9, .05), g, 64, layers=5)
+    x, y = np.linspace(-3, 9, 240), np.linspace(L + .3, L + 15.6, 300)
+    X, Y = np.meshgrid(x, y)
+    Z = -.015 + .02 * noise3(np.stack([X, Y, 0 * X], -1), 4.0, 33) + .008 * noise3(np.stack([X, Y, 0 * X], -1), .7, 34) - .05 * np.exp(-((X - 1.8 - .1 * np.sin(Y)) / .22) ** 2) - .05 * np.exp(-((X - 3.2 - .1 * np.sin(Y)) / .22) ** 2)
+    v, f = surface(x, y, Z); S['floor'].add(v, f, v[:, :2] / 4, dirt=np.clip(.5 + .4 * noise3(v, 2.0, 35), 0, .95))
+    n = 900
+    P.scatter_leaves(S['leaf'], np.c_[g.uniform(-2, 8, n), g.uniform(L + .5, L + 15, n), np.full(n, .02)], .03, (.16, .10, .03), g)
+    P.weeds(S['leaf'], [[x, L + 15.8 - .3 * g.random(), .0] for x in g.uniform(-4, 10, 90)], g, .25, 30)
+    P.weeds(S['leaf'], [[g.choice([1.0, 4.2]) + g.normal(0, .12), y, .0] for y in g.uniform(L + .4, L + 10, 30)], g, .14, 24)
+    v, f = tube(sag((-1, L + 9, 2.6), (9, L + 11, 2.7), .35, 40), .006, 6); S['iron'].add(v, f)
+    for i, (x, w, c) in enumerate(((2.3, .5, (.42, .40, .36)), (3.0, .42, (.10, .14, .22)), (3.7, .55, (.40, .36, .28)))):      # aprons on the line
+        X, Z = np.meshgrid(np.linspace(0, w, 24), np.linspace(0, -.8, 30))
+        yy = L + 9.66 + .2 * (x - 2.3) + .03 * np.sin(X * 22 + i) * (-Z) + .05 * noise3(np.stack([X, Z, 0 * X + i], -1), .9, 50)
+        p = np.stack([X + x, yy, Z + 2.32], -1)
+        ff = grid_faces(30, 24)
+        S['leaf'].add(p, ff, p[..., [0, 2]].reshape(-1, 2) * 3, c)
 
 
 import kiln_render
@@ -78,7 +66,7 @@ if __name__ == '__main__':
         d['sensor'] = cam(a.size)
         scene = mi.load_dict(d)
         print(light, f'build {time.time() - t:.1f} s')
-        rgb, al, nn, dd = finish.render(scene, a.spp, depth=8, rr=3, clamp=120)
+        rgb, al, nn, dd = finish.render(scene, a.spp, depth=7, rr=3, clamp=120)
         total = total + finish.denoise(rgb, al, nn) * gain
-    np.savez(a.out + '.npz', den=total.astype(np.float32))
+    np.savez(a.out + '.npz', den=total.astype(np.float32), depth=dd.astype(np.float32))
     finish.save(a.out + '.png', finish.develop(total, ev=-.6))

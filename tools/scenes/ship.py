@@ -1,19 +1,39 @@
-"""Packs finished renders (``*.npz``, key ``den``) for the demo: log codes, JPEG XL, and ``scenes.json``.
+"""Packs finished renders for the demo: log codes, JPEG XL in tiles under 4 MB, depth, sky share, visitors, ``scenes.json``.
 
-Run from the repository: ``PYTHONPATH=src .venv/bin/python tools/scenes/ship.py FOLDER_WITH_NPZ``.
+Run from the repository: ``PYTHONPATH=src .venv/bin/python tools/scenes/ship.py FOLDER_WITH_NPZ [NAME...]``.
+A scene whose render is not in the folder keeps what was shipped before.
 """
 
 import json
+import math
 import sys
 from pathlib import Path
+from typing import Any
 
 import imagecodecs
 import numpy as np
 
-from zincplate.demo.scenes import encode_log
+from zincplate.demo.scenes import encode_depth, encode_log
 
 TARGET = Path(__file__).parents[2] / "src" / "zincplate" / "demo" / "data"
-LIMIT = 4_000_000
+LIMIT = 3_900_000
+LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
+
+# name: horizontal field of view in degrees, luminance of the metered grey in cd/m2, largest number of tiles
+SCENES: dict[str, tuple[float, float, int]] = {
+    "works_front": (74, 2050, 1),
+    "glaze_table": (40, 62, 1),
+    "glaze_target": (40, 62, 1),
+    "kiln_hall": (70, 26, 1),
+    "clay_pit": (0, 2600, 3),
+    "crackle_bowl": (36, 58, 1),
+    "night_firing": (66, 0.008, 1),
+    "bust": (24, 75, 1),
+    "loading_door": (62, 55, 1),
+    "yard_dusk": (70, 7.5, 1),
+}
+CYLINDER = {"clay_pit": {"focal_px": 2778.0, "up": 0.213}}
+KILN_WINDOW = (1000, 760)
 
 
 def pack(codes: np.ndarray) -> tuple[bytes, float]:
@@ -25,24 +45,64 @@ def pack(codes: np.ndarray) -> tuple[bytes, float]:
     raise SystemExit("too large at every distance")
 
 
-def main(folder: Path) -> None:
+def picture(name: str, linear: np.ndarray, tiles: int) -> dict[str, Any]:
+    """Writes the tiles of a picture; returns the facts that find it again."""
+    codes, scale = encode_log(linear)
+    files = []
+    for k, part in enumerate(np.array_split(codes, tiles, axis=1)):
+        data, distance = pack(np.ascontiguousarray(part))
+        files.append(f"{name}.jxl" if tiles == 1 else f"{name}_{k}.jxl")
+        (TARGET / files[-1]).write_bytes(data)
+        print(f"  {files[-1]} {part.shape} {len(data)} bytes at distance {distance}")
+    return {"files": files, "scale": scale}
+
+
+def depth_of(name: str, depth: np.ndarray) -> dict[str, Any]:
+    """Distance at half size, 12 bits of its logarithm, exact; code 0 is sky."""
+    codes, scale = encode_depth(depth[: depth.shape[0] // 2 * 2 : 2, : depth.shape[1] // 2 * 2 : 2].astype(np.float64))
+    data = imagecodecs.jpegxl_encode(codes, lossless=True, effort=5)
+    (TARGET / f"{name}_depth.jxl").write_bytes(data)
+    print(f"  depth {len(data)} bytes")
+    return {"file": f"{name}_depth.jxl", **scale}
+
+
+def main(folder: Path, names: list[str]) -> None:
     """Packs what is there."""
-    facts = json.loads((TARGET / "scenes.json").read_text()) if (TARGET / "scenes.json").exists() else {}
-    for path in sorted(folder.glob("*.npz")):
-        linear = np.maximum(np.load(path)["den"].astype(np.float32), 0)
-        if path.stem not in ("works_front", "glaze_table", "glaze_target", "loading_door"):
+    path = TARGET / "scenes.json"
+    facts = json.loads(path.read_text()) if path.exists() else {}
+    for name, (view_degrees, grey_cd_m2, tiles) in SCENES.items():
+        source = folder / f"{name}.npz"
+        if (names and name not in names) or not source.exists():
             continue
-        codes, scale = encode_log(linear)
-        data, distance = pack(codes)
-        (TARGET / f"{path.stem}.jxl").write_bytes(data)
-        if path.stem == "glaze_target":  # metered like the table without the target
-            linear = np.load(folder / "glaze_table.npz")["den"].astype(np.float32)
-        luminance = linear @ np.array([0.2126, 0.7152, 0.0722], np.float32)
-        grey = float(np.exp(np.mean(np.log(luminance + 1e-4 * luminance.max()))))
-        facts[path.stem] = {**scale, "middle_grey": grey}
-        print(path.stem, linear.shape, len(data), "distance", distance)
-    (TARGET / "scenes.json").write_text(json.dumps(facts, indent=1) + "\n")
+        print(name)
+        render = np.load(source)
+        linear = np.maximum(render["den"].astype(np.float32), 0)
+        entry = picture(name, linear, tiles)
+        luminance = linear @ LUMINANCE
+        if "sky" in render:
+            luminance = luminance[render["sky"] < 0.5]
+            share = np.round(np.clip(render["sky"], 0, 1) * 255).astype(np.uint8)
+            (TARGET / f"{name}_sky.jxl").write_bytes(imagecodecs.jpegxl_encode(share, lossless=True, effort=5))
+            entry["sky"] = {"file": f"{name}_sky.jxl"}
+        entry["middle_grey"] = float(np.exp(np.mean(np.log(luminance + 1e-4 * luminance.max()))))
+        if name == "glaze_target" and "glaze_table" in facts:  # metered like the table without the target
+            entry["middle_grey"] = facts["glaze_table"]["middle_grey"]
+        entry["middle_grey_cd_m2"] = grey_cd_m2
+        if "depth" in render:
+            entry["depth"] = depth_of(name, render["depth"])
+        if name in CYLINDER:
+            f = CYLINDER[name]["focal_px"]
+            entry.update(focal_px=f, cylinder=True, centre_px=[(linear.shape[1] - 1) / 2, CYLINDER[name]["up"] * f - 0.5])
+        else:
+            entry["focal_px"] = linear.shape[1] / 2 / math.tan(math.radians(view_degrees / 2))
+        if name == "kiln_hall":
+            entry["visitors"] = {}
+            for k in range(3):
+                window = np.load(folder / f"kiln_step_{k}.npz")["den"].astype(np.float32)
+                entry["visitors"][f"step_{k}"] = {"x": KILN_WINDOW[0], "y": KILN_WINDOW[1], **picture(f"kiln_step_{k}", window, 1)}
+        facts[name] = entry
+    path.write_text(json.dumps(facts, indent=1) + "\n")
 
 
 if __name__ == "__main__":
-    main(Path(sys.argv[1]))
+    main(Path(sys.argv[1]), sys.argv[2:])

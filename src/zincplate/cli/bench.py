@@ -18,8 +18,9 @@ import numpy as np
 import rawpy
 import simplejpeg
 
-from zincplate.demo.camera import CameraModel, LensModel, Settings, expose
+from zincplate.demo.camera import CameraModel, Settings, expose, metered
 from zincplate.demo.dng import dng_bytes
+from zincplate.demo.lens import ideal
 from zincplate.demo.scenes import drawn_field
 from zincplate.engine.develop import Delivery, develop
 from zincplate.engine.recipe import Recipe
@@ -57,12 +58,10 @@ def _copy_ms(pixels: int) -> float:
 
 def _write_frame(folder: Path, width: int, height: int) -> Path:
     camera = CameraModel("Pennick", "Pennick Field 24", width, height)
-    lens = LensModel("Pennick 24-70 mm f/4", 50)
-    settings = Settings(1 / 125, 8, 200, meter_ev=0.3)
+    lens, scene = ideal(), drawn_field(width, height)
+    settings = metered(scene, Settings(1 / 125, 8, 200), 0.3)
     path = folder / "bench.dng"
-    path.write_bytes(
-        dng_bytes(camera, lens, settings, expose(drawn_field(width, height), camera, lens, settings), "2026-05-12T07:00:00")
-    )
+    path.write_bytes(dng_bytes(camera, lens, settings, expose(scene, camera, lens, settings), "2026-05-12T07:00:00"))
     return path
 
 

@@ -3,7 +3,7 @@
 import sys
 from pathlib import Path
 
-from zincplate.demo.card import FRAMES, write_card
+from zincplate.demo.card import ALL_NAMES, write_card
 from zincplate.services import bring_in, shoots
 from zincplate.services.context import Context
 from zincplate.store.database import database
@@ -11,7 +11,8 @@ from zincplate.store.models import Shoot
 
 SHOOT_NAME = "Harrow Lane Tileworks, first light"
 _MARKER = ".demo-filled"
-_FIRST = 4
+_BATCHES = (4, 10, 24, 39, 50, 60, 72)
+"""After how many files the next ones are brought in, so that the page has something to show early."""
 
 
 def fill(context: Context) -> None:
@@ -23,10 +24,10 @@ def fill(context: Context) -> None:
         with database.connection_context():
             shoot = Shoot.get_or_none(Shoot.name == SHOOT_NAME) or shoots.create(SHOOT_NAME)
         ready: list[Path] = []
-        folder = context.home.card / "DCIM" / "100TILES"
+        folder = context.home.card / "DCIM"
         for count, name in enumerate(write_card(context.home.card), 1):
             ready.append(folder / name)
-            if count == _FIRST or count == len(FRAMES):
+            if count in _BATCHES or count == len(ALL_NAMES):
                 with database.connection_context():
                     bring_in.start(context, shoot, ready)
                 ready = []

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-BYTE, ASCII, SHORT, LONG, RATIONAL, UNDEFINED, SRATIONAL = 1, 2, 3, 4, 5, 7, 10
+BYTE, ASCII, SHORT, LONG, RATIONAL, UNDEFINED, SRATIONAL, DOUBLE = 1, 2, 3, 4, 5, 7, 10, 12
 _CODE = {BYTE: "B", SHORT: "H", LONG: "I"}
 
 
@@ -51,6 +51,9 @@ def _encode(kind: int, value: Any) -> tuple[int, bytes]:
     if kind in (RATIONAL, SRATIONAL):
         pairs = [value] if isinstance(value, tuple) and isinstance(value[0], int) else list(value)
         return len(pairs), b"".join(struct.pack("<ii" if kind == SRATIONAL else "<II", *p) for p in pairs)
+    if kind == DOUBLE:
+        numbers = np.atleast_1d(np.asarray(value, "<f8"))
+        return numbers.size, numbers.tobytes()
     items = list(value) if isinstance(value, list | tuple | np.ndarray) else [value]
     return len(items), struct.pack(f"<{len(items)}{_CODE[kind]}", *(int(v) for v in items))
 

@@ -1,0 +1,46 @@
+"""A simple camera that keeps no raw: over-sharpened, contrasty JPEGs with little EXIF, as they come from a pocket."""
+
+import cv2
+import numpy as np
+
+from zincplate.demo.camera import CameraModel, Settings, expose
+from zincplate.demo.lens import LensState
+from zincplate.demo.scenes import Float32, Scene
+from zincplate.formats import encode
+from zincplate.formats.capture import CaptureData
+
+POCKET = CameraModel(
+    "Dabney", "Dabney Clip 2", 2000, 1328, bits=12, black=64, full_well_electrons=9000, read_noise_electrons=4.0, serial="7714"
+)
+POCKET_LENS = LensState(
+    28.0, distortion_k1=-0.014, red_scale=1.0003, blue_scale=0.9997, fall_off=(-0.22, -0.06, 0.0), blur_um=9.0
+)
+
+
+def _curve(linear: Float32) -> Float32:
+    coded = np.where(linear < 0.0031308, linear * 12.92, 1.055 * np.maximum(linear, 1e-6) ** (1 / 2.4) - 0.055)
+    x = np.clip(coded, 0, 1)
+    return np.asarray(x + 0.32 * x * (1 - x) * (2 * x - 1) * 1.6, np.float32)
+
+
+def jpeg_bytes(scene: Scene, settings: Settings, captured_at: str, quality: int = 82) -> bytes:
+    """The file of one picture."""
+    exposure = expose(scene, POCKET, POCKET_LENS, settings)
+    mosaic = exposure.mosaic.astype(np.float32) - POCKET.black
+    scaled = np.clip(mosaic * (65535 / (POCKET.white - POCKET.black)), 0, 65535).astype(np.uint16)
+    camera = cv2.cvtColor(scaled, cv2.COLOR_BayerRGGB2RGB).astype(np.float32) / 65535
+    neutral = np.array(exposure.as_shot_neutral)
+    to_rec709 = np.linalg.inv(POCKET.from_rec709)
+    white = to_rec709 @ neutral
+    rgb = np.clip(camera @ to_rec709.T / white.astype(np.float32), 0, None).astype(np.float32)
+    grey = rgb @ np.array([0.2126, 0.7152, 0.0722], np.float32)
+    rgb = grey[..., None] + 1.22 * (rgb - grey[..., None])
+    coded = _curve(rgb * 1.9 * np.float32(0.9))
+    calm = cv2.bilateralFilter(coded, 5, 0.06, 2.0)
+    sharp = np.clip(calm + 0.9 * (calm - cv2.GaussianBlur(calm, (0, 0), 1.3)), 0, 1)
+    image = np.ascontiguousarray(np.rint(sharp * 255).astype(np.uint8))
+    capture = CaptureData(
+        camera_make=POCKET.make, camera_model=POCKET.model, exposure_time_s=settings.exposure_time_s,
+        f_number=settings.f_number, iso=settings.iso, focal_length_mm=4.5, captured_at=captured_at,
+    )  # fmt: skip
+    return encode.jpeg_bytes(image, "srgb", capture, quality)
