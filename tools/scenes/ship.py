@@ -10,6 +10,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
+import cv2
 import imagecodecs
 import numpy as np
 
@@ -66,6 +67,21 @@ def depth_of(name: str, depth: np.ndarray) -> dict[str, Any]:
     return {"file": f"{name}_depth.jxl", **scale}
 
 
+def changed(clean: np.ndarray, window: np.ndarray) -> np.ndarray:
+    """(h, w) 0..255 where a passer-by or their shadow is; the renderer's own noise between two runs is not counted."""
+    a, b = (cv2.GaussianBlur(np.log2(p @ LUMINANCE + 2e-4), (0, 0), 2.5) for p in (clean, window))
+    strong = (np.abs(a - b) > 0.16).astype(np.uint8)
+    _, labels, stats, _ = cv2.connectedComponentsWithStats((np.abs(a - b) > 0.45).astype(np.uint8))
+    x, y, w, h, _ = stats[1 + int(np.argmax(stats[1:, cv2.CC_STAT_AREA]))]  # coat and head; legs and shadow are fainter
+    keep = np.zeros_like(strong)
+    around = (slice(max(y - 20, 0), y + h + 130), slice(max(x - 45, 0), x + w + 45))
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(strong[around])
+    keep[around] = np.isin(labels, [i for i in range(1, count) if stats[i, cv2.CC_STAT_AREA] > 120])
+    wide = cv2.morphologyEx(keep, cv2.MORPH_CLOSE, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (25, 25)))
+    wide = cv2.dilate(wide, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (9, 9)))
+    return np.round(cv2.GaussianBlur(wide.astype(np.float32), (0, 0), 2.0) * 255).astype(np.uint8)
+
+
 def main(folder: Path, names: list[str]) -> None:
     """Packs what is there."""
     path = TARGET / "scenes.json"
@@ -99,7 +115,11 @@ def main(folder: Path, names: list[str]) -> None:
             entry["visitors"] = {}
             for k in range(3):
                 window = np.load(folder / f"kiln_step_{k}.npz")["den"].astype(np.float32)
-                entry["visitors"][f"step_{k}"] = {"x": KILN_WINDOW[0], "y": KILN_WINDOW[1], **picture(f"kiln_step_{k}", window, 1)}
+                (x, y), (h, w) = KILN_WINDOW, window.shape[:2]
+                mask = changed(linear[y : y + h, x : x + w], window)
+                (TARGET / f"kiln_step_{k}_mask.jxl").write_bytes(imagecodecs.jpegxl_encode(mask, lossless=True, effort=5))
+                facts_of_step = {"x": x, "y": y, "mask": f"kiln_step_{k}_mask.jxl", **picture(f"kiln_step_{k}", window, 1)}
+                entry["visitors"][f"step_{k}"] = facts_of_step
         facts[name] = entry
     path.write_text(json.dumps(facts, indent=1) + "\n")
 

@@ -88,11 +88,11 @@ def scene_of(name: str) -> Scene:
 def _works_front() -> Iterator[Frame]:
     light = white_point_xy(5600)
     for number, focal, roll, yaw, time_s, f_number, seconds, note in (
-        (1, 25, 0.0, 0.0, 1 / 200, 8, 0, ""),
-        (2, 26, -1.4, 0.5, 1 / 400, 8, 21, "crooked, too dark"),
-        (3, 26, 1.2, -0.4, 1 / 100, 8, 38, "crooked the other way, too bright"),
-        (4, 28, 0.5, 0.8, 1 / 200, 8, 71, ""),
-        (5, 25, -0.3, 0.2, 1 / 50, 16, 96, "stopped down: dust on the sensor shows in the sky"),
+        (1, 28, 0.0, 0.0, 1 / 200, 8, 0, ""),
+        (2, 28, -1.4, 0.5, 1 / 400, 8, 21, "crooked, too dark"),
+        (3, 28, 1.2, -0.4, 1 / 100, 8, 38, "crooked the other way, too bright"),
+        (4, 32, 0.5, 0.8, 1 / 200, 8, 71, ""),
+        (5, 28, -0.3, 0.2, 1 / 50, 16, 96, "stopped down: dust on the sensor shows in the sky"),
         (6, 28, 0.2, -0.6, 1 / 640, 4, 118, "balance left at tungsten"),
     ):
         settings = Settings(
@@ -123,7 +123,7 @@ def _kiln_hall() -> Iterator[Frame]:
         settings = replace(
             base, exposure_time_s=time_s, visitor=visitor, seed=30 + i, yaw_degrees=0.012 * i, pitch_degrees=-0.008 * i * i
         )
-        yield Frame(30 + i, "kiln_hall", ROVE_4, ZOOM, 26, settings, 88 * _MINUTE + 4 * i)
+        yield Frame(30 + i, "kiln_hall", ROVE_4, ZOOM, 28, settings, 88 * _MINUTE + 4 * i)
     shaken = replace(
         base,
         exposure_time_s=0.4,
@@ -131,10 +131,10 @@ def _kiln_hall() -> Iterator[Frame]:
         yaw_degrees=0.06,
         shake_px=((0.0, 0.0), (3.0, 1.2), (6.5, 0.4), (8.0, -2.2), (5.5, -4.0)),
     )
-    yield Frame(35, "kiln_hall", ROVE_4, ZOOM, 26, shaken, 88 * _MINUTE + 31, note="shaken")
+    yield Frame(35, "kiln_hall", ROVE_4, ZOOM, 28, shaken, 88 * _MINUTE + 31, note="shaken")
     for i, time_s in enumerate((1 / 40, 0.1, 0.4)):
-        settings = replace(base, exposure_time_s=time_s, seed=36 + i, yaw_degrees=0.3, roll_degrees=0.1)
-        yield Frame(36 + i, "kiln_hall", ROVE_4, ZOOM, 26, settings, 90 * _MINUTE + 4 * i)
+        settings = replace(base, exposure_time_s=time_s, seed=36 + i, yaw_degrees=0.08, roll_degrees=0.1)
+        yield Frame(36 + i, "kiln_hall", ROVE_4, ZOOM, 28, settings, 90 * _MINUTE + 4 * i)
 
 
 def _clay_pit() -> Iterator[Frame]:
@@ -142,13 +142,13 @@ def _clay_pit() -> Iterator[Frame]:
     for i in range(7):
         a, b, c = _JITTER[40 + i]
         settings = Settings(
-            1 / 1000 if i == 4 else 1 / 500, 5.6, 100, yaw_degrees=-45.6 + 15.2 * i + 0.5 * a, pitch_degrees=-6.0 + 0.45 * b,
+            1 / 1000 if i == 4 else 1 / 500, 5.6, 100, yaw_degrees=-45.6 + 15.2 * i + 0.5 * a, pitch_degrees=-5.2 + 0.4 * b,
             roll_degrees=0.6 * c, focus_distance_m=4.0 if i == 2 else None, as_shot_xy=light, seed=40 + i,
         )  # fmt: skip
         note = {2: "focused near", 4: "metered differently"}.get(i, "")
         yield Frame(40 + i, "clay_pit", ROVE_4, ZOOM, 42, settings, 173 * _MINUTE + 6 * i, note=note)
     for i in range(3):
-        settings = Settings(1 / 320, 5.6, 100, yaw_degrees=-30 + 30.0 * i, pitch_degrees=-6.5, as_shot_xy=light, seed=47 + i)
+        settings = Settings(1 / 320, 5.6, 100, yaw_degrees=-30 + 30.0 * i, pitch_degrees=-5.4, as_shot_xy=light, seed=47 + i)
         yield Frame(47 + i, "clay_pit", ROVE_4, ZOOM, 42, settings, 176 * _MINUTE + 9 * i)
 
 
@@ -176,23 +176,23 @@ def _night_firing() -> Iterator[Frame]:
     light = white_point_xy(3900)
     for i in range(12):
         settings = Settings(10.0, 2.8, 1600, as_shot_xy=light, temperature_c=19.0, moment_s=STARS_APART_S * i, seed=60 + i)
-        yield Frame(60 + i, "night_firing", ROVE_4, ZOOM, 28, settings, start + STARS_APART_S * i)
+        yield Frame(60 + i, "night_firing", ROVE_4, ZOOM, 32, settings, start + STARS_APART_S * i)
     for i in range(4):
         settings = Settings(10.0, 2.8, 1600, as_shot_xy=light, temperature_c=19.0, capped=True, seed=72 + i)
-        yield Frame(72 + i, "even_field", ROVE_4, ZOOM, 28, settings, start + 330 + 14 * i, note="dark")
+        yield Frame(72 + i, "even_field", ROVE_4, ZOOM, 32, settings, start + 330 + 14 * i, note="dark")
     for i in range(3):
         settings = Settings(1 / 250, 2.8, 100, as_shot_xy=white_point_xy(5500), seed=76 + i)
-        yield Frame(76 + i, "even_field", ROVE_4, ZOOM, 28, settings, start + 420 + 5 * i, note="flat")
+        yield Frame(76 + i, "even_field", ROVE_4, ZOOM, 32, settings, start + 420 + 5 * i, note="flat")
     settings = Settings(240.0, 4, 200, as_shot_xy=light, temperature_c=19.0, moment_s=480.0, seed=79)
-    yield Frame(79, "night_firing", ROVE_4, ZOOM, 28, settings, start + 480, note="long exposure for the land")
+    yield Frame(79, "night_firing", ROVE_4, ZOOM, 32, settings, start + 480, note="long exposure for the land")
 
 
 def _bust() -> Iterator[Frame]:
     for i, (time_s, kelvin, orientation) in enumerate(
-        ((1 / 30, 5800, 8), (1 / 60, 5800, 8), (1 / 15, 5800, 8), (1 / 30, 3200, 8), (1 / 30, 5800, 6), (1 / 30, 5800, 8))
+        ((1 / 60, 5800, 6), (1 / 125, 5800, 6), (1 / 30, 5800, 6), (1 / 60, 3200, 6), (1 / 60, 5800, 8), (1 / 80, 5800, 6))
     ):
         settings = Settings(
-            time_s, 4, 200, roll_degrees=(90.0 if orientation == 8 else -90.0) + 0.4 * i, yaw_degrees=0.1 * i,
+            time_s, 4, 200, roll_degrees=(90.0 if orientation == 6 else -90.0) + 0.15 * i, yaw_degrees=0.05 * i,
             as_shot_xy=white_point_xy(kelvin), orientation=orientation, seed=80 + i,
         )  # fmt: skip
         yield Frame(80 + i, "bust", ROVE_4, CLOSE_UP, 60, settings, _DAY + 170 * _MINUTE + 24 * i)
@@ -200,14 +200,14 @@ def _bust() -> Iterator[Frame]:
 
 def _late() -> Iterator[Frame]:
     for i, time_s in enumerate((1 / 250, 1 / 125, 1 / 60)):
-        settings = Settings(time_s, 5.6, 400, yaw_degrees=0.05 * i, as_shot_xy=white_point_xy(5100), seed=88 + i)
+        settings = Settings(time_s, 5.6, 400, yaw_degrees=0.01 * i, as_shot_xy=white_point_xy(5100), seed=88 + i)
         yield Frame(88 + i, "loading_door", FIELD_6, ZOOM, 32, settings, _DAY + 480 * _MINUTE + 12 * i)
-    dusk = Settings(1 / 25, 4, 800, roll_degrees=0.4, as_shot_xy=white_point_xy(6400), seed=91)
-    yield Frame(91, "yard_dusk", ROVE_4, ZOOM, 26, dusk, _DAY + 820 * _MINUTE)
+    dusk = Settings(1 / 25, 4, 800, roll_degrees=0.2, as_shot_xy=white_point_xy(6400), seed=91)
+    yield Frame(91, "yard_dusk", ROVE_4, ZOOM, 28, dusk, _DAY + 820 * _MINUTE)
     page = Settings(1 / 30, 8, 200, roll_degrees=0.3, as_shot_xy=white_point_xy(4300), seed=93)
     yield Frame(93, "page_on_stand", FIELD_24, ZOOM, 50, page, 2 * _DAY + 120 * _MINUTE)
     damaged = replace(dusk, exposure_time_s=1 / 13, seed=94)
-    yield Frame(94, "yard_dusk", ROVE_4, ZOOM, 26, damaged, 2 * _DAY + 121 * _MINUTE, cut_at=0.62, note="damaged on the way")
+    yield Frame(94, "yard_dusk", ROVE_4, ZOOM, 28, damaged, 2 * _DAY + 121 * _MINUTE, cut_at=0.62, note="damaged on the way")
 
 
 FRAMES: tuple[Frame, ...] = (

@@ -21,7 +21,7 @@ SIDEREAL_DEGREES_PER_S = 360.0 / 86164.1
 POLE = np.array([-0.46, -0.70, 0.546]) / np.linalg.norm([-0.46, -0.70, 0.546])
 """In the scene's axes (x right, y down, z ahead)."""
 _BRIGHT_LUX = 2.54e-6
-_ZENITH_CD_M2, _HORIZON_CD_M2 = 4.5e-4, 1.9e-3
+_ZENITH_CD_M2, _HORIZON_CD_M2 = 2.4e-4, 1.5e-3
 
 # start and end of each pass: seconds, direction at the start, direction at the end, magnitude
 SATELLITES = (
@@ -86,7 +86,8 @@ def on_sensor(directions: Float64, camera: CameraModel, lens: LensState, focal_p
     k = lens.distortion_k1
     bend = 1 - k + k * r * r
     place = np.stack([u * bend * focal_px + (camera.width - 1) / 2, v * bend * focal_px + (camera.height - 1) / 2], 1)
-    place[seen[:, 2] < 0.2] = np.nan
+    fold = np.sqrt((1 - k) / (-3 * k)) if k < 0 else np.inf  # beyond it the polynomial turns back into the picture
+    place[(seen[:, 2] < 0.2) | (r > 0.95 * fold)] = np.nan
     return np.asarray(place)
 
 
@@ -104,7 +105,7 @@ def night_sky(
     f_um, p_um = lens.focal_length_mm * 1000, camera.pixel_pitch_um
     spread = np.pi / 4 * (f_um / p_um) ** 2 / 0.65
     path_px = exposure_time_s * np.radians(SIDEREAL_DEGREES_PER_S) * focal_px
-    steps = max(2, int(np.ceil(path_px * 2)))
+    steps = max(3, int(np.ceil(path_px * 3)))
     amounts = (lux[near] * spread / steps)[:, None] * colours[near]
     for k in range(steps):
         t = start_s + exposure_time_s * (k + 0.5) / steps

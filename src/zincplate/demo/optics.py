@@ -177,9 +177,7 @@ def shake_kernel(path_px: tuple[tuple[float, float], ...]) -> Float32:
     The path's own middle of mass lies at the kernel's centre.
     """
     points = np.asarray(path_px, np.float64)
-    fine = np.concatenate(
-        [np.linspace(a, b, 64, endpoint=False) for a, b in itertools.pairwise(points)] + [points[-1:]]
-    )
+    fine = np.concatenate([np.linspace(a, b, 64, endpoint=False) for a, b in itertools.pairwise(points)] + [points[-1:]])
     fine = fine - fine.mean(0)
     n = int(np.ceil(np.abs(fine).max())) + 1
     kernel = np.zeros((2 * n + 1, 2 * n + 1), np.float32)

@@ -155,9 +155,7 @@ def load(name: str) -> Scene:
     visitors = {}
     for key, part in facts.get("visitors", {}).items():
         window = _picture(part)
-        h, w = window.shape[:2]
-        ramp = [np.clip(np.minimum(np.arange(n), np.arange(n)[::-1]) / 24, 0, 1) for n in (h, w)]
-        visitors[key] = Visitor(part["x"], part["y"], window, np.minimum.outer(*ramp).astype(np.float32))
+        visitors[key] = Visitor(part["x"], part["y"], window, _read(part["mask"]).astype(np.float32) / np.float32(255))
     centre = facts.get("centre_px", [-1, -1])
     return Scene(
         name, linear, facts["middle_grey"], facts["middle_grey_cd_m2"], facts["focal_px"], (centre[0], centre[1]),

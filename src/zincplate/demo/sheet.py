@@ -74,17 +74,13 @@ def page(width: int = 3000) -> Float32:
     ramp = np.linspace(0.03, 0.80, int(8.4 * unit), dtype=np.float32)
     y0, x0 = int(27.6 * unit), int(6.3 * unit)
     out[y0 : y0 + int(0.9 * unit), x0 : x0 + len(ramp)] = ramp[None, :, None]
+    letters = np.zeros((height, width), np.uint8)
     for text, y_cm, size in (("HARROW LANE TILEWORKS", 1.5, 1.9), ("Pattern sheet 4: encaustic, five inks, 6 inch", 2.5, 0.95)):
-        cv2.putText(
-            out,
-            text,
-            (int(1.6 * unit), int(y_cm * unit)),
-            cv2.FONT_HERSHEY_COMPLEX,
-            size * width / 2400,
-            (0.05, 0.05, 0.06),
-            max(2, int(2.4 * width / 2400)),
-            cv2.LINE_AA,
-        )
+        thick = max(2, int(2.4 * width / 2400))
+        at = (int(1.6 * unit), int(y_cm * unit))
+        cv2.putText(letters, text, at, cv2.FONT_HERSHEY_COMPLEX, size * width / 2400, 255, thick, cv2.LINE_AA)
+    share = letters[..., None].astype(np.float32) / 255 * np.clip(ink_wear, 0.6, 1)[..., None]
+    out = out * (1 - share) + _INKS[4] * share
     return np.clip(out, 0.01, 0.9)
 
 

@@ -96,6 +96,17 @@ class Truth:
         """(n, 3) directions in the scene's axes -> (n, 2) positions on the sensor, distortion included."""
         return on_sensor(directions, self.frame.camera, self.frame.lens_state, self.focal_px, self.turn)
 
+    def scene_of(self, points: Float64) -> Float64:
+        """(n, 2) positions on the sensor -> (n, 2) picture elements of the scene, as green light goes."""
+        camera, lens, scene = self.frame.camera, self.frame.lens_state, self.scene
+        half = min(camera.width, camera.height) / 2
+        uv = (np.asarray(points, np.float64) - [(camera.width - 1) / 2, (camera.height - 1) / 2]) / half
+        r = np.maximum(np.hypot(*uv.T), 1e-9)
+        uv = uv * (lens.undistorted(r) / r)[:, None] * half / self.focal_px
+        x, y, z = self.turn @ np.stack([uv[:, 0], uv[:, 1], np.ones(len(uv))])
+        across, along = (np.arctan2(x, z), y / np.hypot(x, z)) if scene.cylinder else (x / z, y / z)
+        return np.asarray(np.stack([across, along], 1) * scene.focal + scene.centre)
+
     def star_of(self, directions: Float64, share: float = 0.5) -> Float64:
         """(n, 3) directions at moment 0 -> (n, 2) sensor positions at a share of this exposure."""
         settings = self.frame.settings
