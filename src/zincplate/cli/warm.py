@@ -1,12 +1,16 @@
 """Compiles every kernel for the types it is used with, so that the first picture does not wait for it."""
 
 import contextlib
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 
 from zincplate.core.camera_colour import CameraMatrices
 from zincplate.engine.recipe import Recipe
+from zincplate.demo.camera import CameraModel, Settings, expose
+from zincplate.demo.lens import ZOOM
+from zincplate.demo.scenes import even_field
 from zincplate.engine.render import Renderer, ViewRequest
 from zincplate.engine.source import Source
 from zincplate.formats import icc
@@ -37,3 +41,11 @@ def warm(decoder: Decoder | None = None) -> None:
         for bits in (8, 16):
             renderer.deliver(source, recipe, space="srgb", bits=bits)
             renderer.deliver(source, recipe, space="romm", bits=bits, long_edge=32)
+    _warm_camera()
+
+
+def _warm_camera() -> None:
+    """The simulated camera's kernels: every lens and sensor pass, and the stars."""
+    body = CameraModel("Pennick", "Pennick Warm", 64, 48, dust_spots=1)
+    scene = replace(even_field(64, 48), sky=np.ones((48, 64), np.float32), depth_m=np.full((48, 64), 3.0, np.float32))
+    expose(scene, body, ZOOM.at(28, 8), Settings(0.1, 8, focus_distance_m=2.0))

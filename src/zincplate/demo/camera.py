@@ -107,8 +107,9 @@ def project(scene: Scene, camera: CameraModel, lens: LensState, settings: Settin
     f = focal_px(camera, lens, settings)
     turn = settings.turn
 
-    def drawn(planes: Float32) -> Float32:
-        return optics.draw(planes, camera.width, camera.height, lens, f, turn, scene.focal, scene.centre, scene.cylinder)
+    def drawn(planes: Float32, nearest: bool = False) -> Float32:
+        size = camera.width, camera.height
+        return optics.draw(planes, *size, lens, f, turn, scene.focal, scene.centre, scene.cylinder, nearest)
 
     planes = drawn(scene.planes)
     if scene.sky is not None:
@@ -116,7 +117,7 @@ def project(scene: Scene, camera: CameraModel, lens: LensState, settings: Settin
         sky = night_sky(camera, lens, f, turn, settings.moment_s, settings.exposure_time_s) / np.float32(scene.cd_m2)
         planes += share * sky
     if settings.focus_distance_m is not None and scene.depth_m is not None:
-        depth = drawn(scene.depth_m[None])[0]
+        depth = drawn(scene.depth_m[None], nearest=True)[0]
         circle = optics.blur_circle_px(
             depth, settings.focus_distance_m, lens.focal_length_mm, settings.f_number, camera.pixel_pitch_um
         )
@@ -127,10 +128,9 @@ def project(scene: Scene, camera: CameraModel, lens: LensState, settings: Settin
         kernel = optics.shake_kernel(settings.shake_px)
         for plane in planes:
             cv2.filter2D(plane, -1, cv2.flip(kernel, -1), dst=plane, borderType=cv2.BORDER_REFLECT)
-    optics.darken(planes, lens)
+    optics.darken(planes, lens, settings.light_gain)
     if camera.dust_spots:
         optics.dust(planes, dust_of(camera), settings.f_number, camera.pixel_pitch_um)
-    planes *= np.asarray(settings.light_gain, np.float32)[:, None, None]
     return planes
 
 

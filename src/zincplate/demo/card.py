@@ -17,12 +17,6 @@ from zincplate.demo.frames import FRAMES, SCAN_NAME, SNAPSHOTS, Frame, moment, s
 from zincplate.demo.simple_camera import jpeg_bytes
 
 TILES, CLIP, SCANS = "100TILES", "101CLIP", "102SCANS"
-ALL_NAMES: tuple[str, ...] = (
-    *(f"{TILES}/{frame.name}" for frame in FRAMES),
-    *(f"{CLIP}/{name}" for name, *_ in SNAPSHOTS),
-    f"{SCANS}/{SCAN_NAME}",
-)
-"""Every file below DCIM, in the order in which they appear."""
 
 
 def frame_bytes(frame: Frame) -> bytes:
@@ -53,12 +47,19 @@ def _scan_bytes() -> bytes:
 
 
 def _files() -> Iterator[tuple[str, Callable[[], Callable[[], bytes]]]]:
-    """Name of every file, and what takes it: the first call exposes, the second codes."""
-    for frame in FRAMES:
-        yield f"{TILES}/{frame.name}", partial(_coding, frame)
+    """Name of every file in the order of the day, and what takes it: the first call exposes, the second codes."""
+    work: list[tuple[float, str, Callable[[], Callable[[], bytes]]]] = [
+        (frame.seconds, f"{TILES}/{frame.name}", partial(_coding, frame)) for frame in FRAMES
+    ]
     for name, scene, settings, seconds in SNAPSHOTS:
-        yield f"{CLIP}/{name}", partial(_snapshot, scene, settings, seconds)
-    yield f"{SCANS}/{SCAN_NAME}", lambda: _scan_bytes
+        work.append((seconds, f"{CLIP}/{name}", partial(_snapshot, scene, settings, seconds)))
+    work.append((FRAMES[-1].seconds + 1, f"{SCANS}/{SCAN_NAME}", lambda: _scan_bytes))
+    for _, name, take in sorted(work, key=lambda entry: entry[0]):
+        yield name, take
+
+
+ALL_NAMES: tuple[str, ...] = tuple(name for name, _ in _files())
+"""Every file below DCIM, in the order in which they appear."""
 
 
 def _write(path: Path, code: Callable[[], bytes]) -> None:

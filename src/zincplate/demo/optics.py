@@ -13,6 +13,7 @@ from zincplate.demo.lens import LensState
 Float32 = NDArray[np.float32]
 Float64 = NDArray[np.float64]
 _RADII = 4096
+_LARGEST_CIRCLE_PX = 160.0
 
 
 def rotation(yaw_degrees: float, pitch_degrees: float, roll_degrees: float) -> Float64:
@@ -73,10 +74,11 @@ def draw(
     scene_focal_px: float,
     scene_centre: tuple[float, float],
     cylinder: bool,
+    nearest: bool = False,
 ) -> Float32:
     """Scene planes (c, h, w) through pose and lens onto the sensor, (c, height, width); sharp everywhere, no fall-off.
 
-    A single plane is drawn without lateral colour (for depth and masks). OpenCV reads the scene (bicubic) at 1/32 pixel.
+    ``nearest`` takes the nearest element, for depth. A single plane is drawn without lateral colour (for depth and masks). OpenCV reads the scene (bicubic) at 1/32 pixel.
     """
     half_height = min(width, height) / 2
     reach = float(np.hypot(width, height) / 2 / half_height) * 1.02
@@ -85,6 +87,7 @@ def draw(
     map_x, map_y = np.empty((2, height, width), np.float32)
     table = radial_table(lens, reach)
     known = None
+    way = cv2.INTER_NEAREST if nearest else cv2.INTER_CUBIC
     for plane, scale, target in zip(planes, scales, out, strict=True):
         if scale != known:
             _places(
@@ -92,23 +95,28 @@ def draw(
                 float(scene_centre[1]), cylinder, half_height, map_x, map_y,
             )  # fmt: skip
             known = scale
-        cv2.remap(
-            np.ascontiguousarray(plane, np.float32), map_x, map_y, cv2.INTER_CUBIC, dst=target, borderMode=cv2.BORDER_REPLICATE
-        )
+        cv2.remap(np.ascontiguousarray(plane, np.float32), map_x, map_y, way, dst=target, borderMode=cv2.BORDER_REPLICATE)
     return np.maximum(out, 0, out=out)
 
 
-def darken(planes: Float32, lens: LensState) -> None:
-    """Fall-off to the corners, in place."""
-    if not any(lens.fall_off):
-        return
-    _, h, w = planes.shape
-    half = np.hypot(w, h) / 2
-    y2 = ((np.arange(h, dtype=np.float32) - (h - 1) / 2) / half)[:, None] ** 2
-    x2 = ((np.arange(w, dtype=np.float32) - (w - 1) / 2) / half)[None] ** 2
-    r2 = x2 + y2
-    a, b, c = (np.float32(k) for k in lens.fall_off)
-    planes *= 1 + r2 * (a + r2 * (b + r2 * c))
+@njit(cache=True, parallel=True)
+def _scale(planes, gains, a, b, c):  # type: ignore[no-untyped-def]
+    channels, height, width = planes.shape
+    half2 = (width * width + height * height) / 4.0
+    for job in prange(channels * height):
+        line = planes[job // height, job % height]
+        gain = gains[job // height]
+        v = (job % height) - (height - 1) / 2
+        v2 = v * v / half2
+        for x in range(width):
+            u = x - (width - 1) / 2
+            r2 = np.float32(v2 + u * u / half2)
+            line[x] *= gain * (np.float32(1.0) + r2 * (a + r2 * (b + r2 * c)))
+
+
+def darken(planes: Float32, lens: LensState, gains: tuple[float, float, float] = (1.0, 1.0, 1.0)) -> None:
+    """Fall-off to the corners and one gain for each plane, in place."""
+    _scale(planes, np.array(gains, np.float32), *(np.float32(k) for k in lens.fall_off))
 
 
 def blur_circle_px(
@@ -132,43 +140,90 @@ def _disc(diameter: float) -> Float32:
     return np.asarray(kernel / kernel.sum(), np.float32)
 
 
+def _blurred(layer: Float32, diameter: float) -> Float32:
+    """(h, w, 4) under a disc; wide discs at a reduced size, where five to ten pixels draw them well enough."""
+    step = int(diameter // 5)
+    if step < 2:
+        return np.asarray(cv2.filter2D(layer, -1, _disc(diameter), borderType=cv2.BORDER_REPLICATE))
+    h, w = layer.shape[:2]
+    rows, columns = -(-h // step), -(-w // step)
+    padded = cv2.copyMakeBorder(layer, 0, rows * step - h, 0, columns * step - w, cv2.BORDER_REPLICATE)
+    small = cv2.resize(padded, (columns, rows), interpolation=cv2.INTER_AREA)
+    small = cv2.filter2D(small, -1, _disc(diameter / step), borderType=cv2.BORDER_REPLICATE)
+    return np.asarray(cv2.resize(small, (columns * step, rows * step), interpolation=cv2.INTER_LINEAR)[:h, :w])
+
+
+@njit(cache=True, parallel=True)
+def _rows_of_layers(signed, middles, spreads, first, last):  # type: ignore[no-untyped-def]
+    """For every row and layer, first and last column that the layer touches (first > last: none)."""
+    height, width = signed.shape
+    count = middles.size
+    for y in prange(height):
+        for k in range(count):
+            first[y, k], last[y, k] = width, -1
+        for x in range(width):
+            for k in range(count):
+                away = signed[y, x] - middles[k]
+                if abs(away) < 2 * spreads[k] or (k == 0 and away < 0) or (k == count - 1 and away > 0):
+                    first[y, k] = min(first[y, k], x)
+                    last[y, k] = x
+
+
+@njit(cache=True, parallel=True)
+def _layer(planes, signed, y0, x0, middle, spread, lowest, highest, out):  # type: ignore[no-untyped-def]
+    """One layer's part of the picture, premultiplied, with its weight as fourth channel."""
+    rows, columns = out.shape[:2]
+    for y in prange(rows):
+        for x in range(columns):
+            away = signed[y0 + y, x0 + x] - middle
+            weight = min(max((spread * np.float32(1.5) - abs(away)) / spread + np.float32(0.5), np.float32(0)), np.float32(1))
+            if (lowest and away < 0) or (highest and away > 0):
+                weight = np.float32(1)
+            for c in range(3):
+                out[y, x, c] = planes[c, y0 + y, x0 + x] * weight
+            out[y, x, 3] = weight
+
+
+@njit(cache=True, parallel=True)
+def _lay(layer, y0, x0, out):  # type: ignore[no-untyped-def]
+    """Lays a layer over what is there; one that covers more than all covers all."""
+    rows, columns = layer.shape[:2]
+    for y in prange(rows):
+        for x in range(columns):
+            scale = 1 / max(layer[y, x, 3], np.float32(1))
+            rest = 1 - layer[y, x, 3] * scale
+            for c in range(4):
+                out[y0 + y, x0 + x, c] = out[y0 + y, x0 + x, c] * rest + layer[y, x, c] * scale
+
+
 def defocus(planes: Float32, circle_px: Float32, nearer: NDArray[np.bool_]) -> Float32:
     """Depth of field: layers of like blur, blurred as discs and laid over one another from far to near.
 
     planes (3, h, w); circle_px (h, w) diameters; nearer (h, w) where the subject is nearer than the focus. Layers that lie
-    behind are filled from their own blur, so that nothing in front bleeds into them.
+    behind are filled from their own blur, so that nothing in front bleeds into them. Circles end at 160 pixels.
     """
+    circle_px = np.minimum(circle_px, _LARGEST_CIRCLE_PX)
     edges = [0.0, 1.0]
     while edges[-1] < float(circle_px.max()):
-        edges.append(max(edges[-1] * 1.32, edges[-1] + 0.8))
+        edges.append(max(edges[-1] * 1.4, edges[-1] + 1.0))
     signed = np.where(nearer, circle_px, -circle_px)
-    levels = sorted({-e for e in edges} | set(edges))
-    image = np.ascontiguousarray(np.moveaxis(planes, 0, -1))
-    out = np.zeros_like(image)
-    covered = np.zeros(circle_px.shape, np.float32)
-    for low, high in itertools.pairwise(levels):  # far (negative) to near (positive)
-        middle, spread = (low + high) / 2, (high - low) / 2
-        weight = np.clip((spread * 1.5 - np.abs(signed - middle)) / spread + 0.5, 0, 1).astype(np.float32)
-        if high == levels[-1]:
-            weight[signed >= high] = 1
-        if low == levels[0]:
-            weight[signed <= low] = 1
-        if not weight.any():
+    levels = np.array(sorted({-e for e in edges} | set(edges)), np.float32)  # far (negative) to near (positive)
+    middles, spreads = (levels[1:] + levels[:-1]) / 2, (levels[1:] - levels[:-1]) / 2
+    h, w = circle_px.shape
+    first, last = np.empty((2, h, middles.size), np.int32)
+    _rows_of_layers(signed, middles, spreads, first, last)
+    out = np.zeros((h, w, 4), np.float32)  # premultiplied, with what it covers
+    for k, (middle, spread) in enumerate(zip(middles, spreads, strict=True)):
+        rows = np.flatnonzero(last[:, k] >= 0)
+        if not rows.size:
             continue
-        diameter = abs(middle)
-        if diameter > 1.0:
-            kernel = _disc(diameter)
-            colour = cv2.filter2D(image * weight[..., None], -1, kernel, borderType=cv2.BORDER_REFLECT)
-            cover = cv2.filter2D(weight, -1, kernel, borderType=cv2.BORDER_REFLECT)
-        else:
-            colour, cover = image * weight[..., None], weight
-        cover = np.minimum(cover, 1)
-        colour = colour / np.maximum(cover, 1e-6)[..., None]
-        share = np.clip(cover, 0, 1)
-        total = covered * (1 - share) + share
-        out = (out * (covered * (1 - share))[..., None] + colour * share[..., None]) / np.maximum(total, 1e-6)[..., None]
-        covered = total
-    return np.ascontiguousarray(np.moveaxis(out, -1, 0), np.float32)
+        reach = int(abs(middle) / 2) + 2
+        y0, y1 = max(int(rows[0]) - reach, 0), min(int(rows[-1]) + 1 + reach, h)
+        x0, x1 = max(int(first[:, k].min()) - reach, 0), min(int(last[:, k].max()) + 1 + reach, w)
+        layer = np.empty((y1 - y0, x1 - x0, 4), np.float32)
+        _layer(planes, signed, y0, x0, middle, spread, k == 0, k == middles.size - 1, layer)
+        _lay(_blurred(layer, abs(float(middle))) if abs(middle) > 1 else layer, y0, x0, out)
+    return np.ascontiguousarray(np.moveaxis(out[..., :3] / np.maximum(out[..., 3:], 1e-6), -1, 0), np.float32)
 
 
 def shake_kernel(path_px: tuple[tuple[float, float], ...]) -> Float32:

@@ -11,6 +11,7 @@ from functools import lru_cache
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
+from scipy.special import ndtri
 
 from zincplate.core.camera_colour import CameraMatrices
 from zincplate.core.colour_spaces import SRGB
@@ -143,7 +144,9 @@ def _poisson_small(mean, key):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, parallel=True, error_model="numpy")
-def _read_out(planes, matrix, cfa, top, left, well, dark, dark_factor, response, read_noise, offset, black, white, frame, out):  # type: ignore[no-untyped-def]
+def _read_out(
+    planes, matrix, cfa, top, left, well, dark, dark_factor, response, read_noise, offset, black, white, frame, normal, out
+):  # type: ignore[no-untyped-def]
     """Poisson above a mean of 12 is the normal with the skew's first term (Cornish and Fisher 1938)."""
     height, width = out.shape
     gain = (white - black) / well
@@ -157,18 +160,23 @@ def _read_out(planes, matrix, cfa, top, left, well, dark, dark_factor, response,
                 mean = max(matrix[c, 0] * r + matrix[c, 1] * g + matrix[c, 2] * b, 0.0) * well
                 mean = min(mean * response[y, x], 8.0 * well)
             mean += dark[y, x] * dark_factor
-            # Box and Muller 1958: a pair, one for the photons and one for the amplifier
-            radius = np.sqrt(-2.0 * np.log(_uniform(key)))
-            angle = 6.283185307179586 * _uniform(key ^ np.uint64(0x5851F42D4C957F2D))
-            z = radius * np.cos(angle)
+            # two normal deviates of one hash: for the photons and for the amplifier
+            z = normal[key & np.uint64(0xFFFF)]
             if mean >= 12.0:
                 electrons = max(np.floor(mean + np.sqrt(mean) * z + (z * z - 1.0) / 6.0 + 0.5), 0.0)
             elif mean > 0.0:
                 electrons = _poisson_small(mean, key ^ np.uint64(0x1234567))
             else:
                 electrons = 0.0
-            electrons += read_noise * radius * np.sin(angle)
+            electrons += read_noise * normal[(key >> np.uint64(24)) & np.uint64(0xFFFF)]
             out[y, x] = np.uint16(min(max(np.rint(electrons * gain + black + offset[x]), 0.0), white))
+
+
+@lru_cache(maxsize=1)
+def _normal_table() -> Float32:
+    """65,536 quantiles of the normal distribution, unit variance: deviates out to 4.3 sigma at the cost of one lookup."""
+    quantiles = ndtri((np.arange(65536) + 0.5) / 65536)
+    return np.asarray(quantiles / quantiles.std(), np.float32)
 
 
 @lru_cache(maxsize=3)
@@ -195,6 +203,6 @@ def read_out(
         planes, camera.from_rec709, np.array(camera.cfa), camera.masked_top, camera.masked_left, camera.well_electrons(iso),
         dark_rate(camera), exposure_time_s * 2.0 ** ((temperature_c - 20) / 6.3), response(camera),
         camera.total_read_noise(iso), offset, float(camera.black), float(camera.white),
-        np.uint64((seed + 1) * 0x9E3779B97F4A7C15 % 2**64), out,
+        np.uint64((seed + 1) * 0x9E3779B97F4A7C15 % 2**64), _normal_table(), out,
     )  # fmt: skip
     return out

@@ -76,7 +76,7 @@ class Truth:
             raise ValueError(f"the scene {scene.name} has no depth")
         return optics.draw(
             scene.depth_m[None], camera.width, camera.height, self.frame.lens_state, self.focal_px, self.turn, scene.focal,
-            scene.centre, scene.cylinder,
+            scene.centre, scene.cylinder, True,
         )[0]  # fmt: skip
 
     def blur_circle_px(self) -> Float32:
