@@ -12,7 +12,7 @@ from PIL import Image
 from zincplate.demo import sheet
 from zincplate.demo.camera import Settings
 from zincplate.demo.card import ALL_NAMES, frame_bytes, write_card
-from zincplate.demo.frames import FRAMES, SNAPSHOTS, Frame, moment, scene_of
+from zincplate.demo.frames import FRAMES, SNAPSHOTS, Frame, scene_of
 from zincplate.demo.scenes import catalogue, decode_depth, decode_log, encode_depth, encode_log, load
 from zincplate.demo.simple_camera import jpeg_bytes
 from zincplate.formats.errors import FileError
@@ -113,10 +113,9 @@ def test_the_same_bytes_on_every_run_and_nothing_is_taken_twice(tmp_path: Path) 
 
 
 def test_the_simple_camera_gives_plain_jpegs() -> None:
-    name, scene, settings, seconds = SNAPSHOTS[0]
-    data = jpeg_bytes(scene_of(scene), settings, moment(seconds))
+    data = jpeg_bytes(SNAPSHOTS[0])
     image = Image.open(io.BytesIO(data))
-    assert name.endswith(".JPG") and image.size == (2000, 1328)
+    assert SNAPSHOTS[0].name.endswith(".JPG") and image.size == (2000, 1328)
     assert image.getexif()[272] == "Dabney Clip 2" and 42036 not in image.getexif().get_ifd(34665)
     mean = np.asarray(image.convert("L")).mean()
     assert 50 < mean < 190

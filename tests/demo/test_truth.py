@@ -1,12 +1,17 @@
 """What the truth says about frames of the card agrees with what can be measured on them."""
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 import pytest
 
 from zincplate.demo import truth
-from zincplate.demo.frames import FRAMES
+from zincplate.demo.camera import focal_px
+from zincplate.demo.frames import FRAMES, SNAPSHOTS, Snapshot, scene_of
 from zincplate.demo.night import stars
+from zincplate.demo.simple_camera import POCKET, POCKET_LENS
+from zincplate.demo.truth import scene_places
 
 Array = np.ndarray
 
@@ -120,16 +125,28 @@ def test_stars_turn_with_the_sky_while_the_land_stays() -> None:
     assert np.abs(first.recorded[1][land] - last.recorded[1][land]).max() < 1e-5 + 0.01 * first.recorded[1][land].max()
 
 
+def border_of(width: int, height: int) -> Array:
+    """Points along the four edges of a sensor."""
+    x, y = np.linspace(0, width - 1, 200), np.linspace(0, height - 1, 200)
+    edges = [np.stack(np.broadcast_arrays(x, e), 1) for e in (0, height - 1)]
+    return np.concatenate([*edges, *(np.stack(np.broadcast_arrays(e, y), 1) for e in (0, width - 1))])
+
+
 @pytest.mark.parametrize("number", [f.number for f in FRAMES if f.scene not in ("even_field", "page_on_stand")])
 def test_no_frame_shows_what_lies_beyond_its_scene(number: int) -> None:
     t = truth.of(number)
-    w, h = t.frame.camera.width, t.frame.camera.height
-    x, y = np.linspace(0, w - 1, 200), np.linspace(0, h - 1, 200)
-    border = np.concatenate([np.stack(np.broadcast_arrays(x, e), 1) for e in (0, h - 1)])
-    border = np.concatenate([border, *(np.stack(np.broadcast_arrays(e, y), 1) for e in (0, w - 1))])
-    places = t.scene_of(border)
+    places = t.scene_of(border_of(t.frame.camera.width, t.frame.camera.height))
     assert places.min() > -0.5
     assert (places.max(0) < np.array(t.scene.size) - 0.5).all(), places.max(0)
+
+
+@pytest.mark.parametrize("shot", SNAPSHOTS, ids=lambda s: s.name)
+def test_no_snapshot_does_either(shot: Snapshot) -> None:
+    lens = replace(POCKET_LENS, focal_length_mm=shot.focal_length_mm)
+    f, scene = focal_px(POCKET, lens, shot.settings), scene_of(shot.scene)
+    places = scene_places(border_of(POCKET.width, POCKET.height), scene, POCKET, lens, f, shot.settings.turn)
+    assert places.min() > -0.5
+    assert (places.max(0) < np.array(scene.size) - 0.5).all(), places.max(0)
 
 
 def test_unknown_frames_and_scenes_without_depth_are_said() -> None:

@@ -1,36 +1,47 @@
-"""Fills the demo: the camera takes its frames onto the card, and the first shoot is brought in from it."""
+"""Fills the demo: the camera takes its frames onto the card, and the first shoot is brought in from it as they come."""
 
+import os
+import subprocess
 import sys
-from pathlib import Path
 
-from zincplate.demo.card import ALL_NAMES, write_card
+from zincplate.cli.children import die_with_parent
+from zincplate.demo.card import ALL_NAMES
 from zincplate.services import bring_in, shoots
 from zincplate.services.context import Context
 from zincplate.store.database import database
+from zincplate.store.home import Home
 from zincplate.store.models import Shoot
 
 SHOOT_NAME = "Harrow Lane Tileworks, first light"
 _MARKER = ".demo-filled"
-_BATCHES = (4, 10, 24, 39, 50, 60, 72)
+_BATCHES = (3, 6, 10, 24, 40, 56, 72, 82, 87)
 """After how many files the next ones are brought in, so that the page has something to show early."""
 
 
-def fill(context: Context) -> None:
-    """Writes the card and brings it in, once; what the user does to the shoot later is left alone."""
-    marker = context.home.root / _MARKER
-    if marker.exists():
-        return
+def take(home: Home) -> "subprocess.Popen[str] | None":
+    """Starts the camera in a process of its own, unless the demo has been filled before."""
+    if (home.root / _MARKER).exists():
+        return None
+    command = [sys.executable, "-W", "ignore", "-m", "zincplate.cli.main", "card", str(home.card)]
+    environment = {**os.environ, "OMP_WAIT_POLICY": "passive"}  # threads that wait must not take a core from those that code
+    return subprocess.Popen(command, stdout=subprocess.PIPE, text=True, env=environment, preexec_fn=die_with_parent)
+
+
+def fill(context: Context, camera: "subprocess.Popen[str]") -> None:
+    """Brings in what the camera writes; what the user does to the shoot later is left alone."""
     try:
         with database.connection_context():
             shoot = Shoot.get_or_none(Shoot.name == SHOOT_NAME) or shoots.create(SHOOT_NAME)
-        ready: list[Path] = []
-        folder = context.home.card / "DCIM"
-        for count, name in enumerate(write_card(context.home.card), 1):
-            ready.append(folder / name)
+        ready = []
+        for count, line in enumerate(camera.stdout or (), 1):
+            ready.append(context.home.card / "DCIM" / line.strip())
             if count in _BATCHES or count == len(ALL_NAMES):
                 with database.connection_context():
-                    bring_in.start(context, shoot, ready)
+                    # the camera has the machine to itself until its last frame; then ours replace its small pictures
+                    bring_in.start(context, shoot, ready, develop_small=count == len(ALL_NAMES))
                 ready = []
-        marker.touch()
+        if camera.wait():
+            raise RuntimeError(f"the simulated camera ended with code {camera.returncode}")
+        (context.home.root / _MARKER).touch()
     except Exception as error:  # a thread of its own: say it, the rest goes on
         print(f"zincplate: the demo data could not be completed: {error}", file=sys.stderr, flush=True)

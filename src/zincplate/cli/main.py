@@ -3,6 +3,7 @@
 import argparse
 import json
 import sys
+import time
 from pathlib import Path
 from typing import Any
 
@@ -48,6 +49,7 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("--quick", action="store_true", help="6 megapixels instead of 24")
     command = commands.add_parser("card", help="write the demo's memory card into a folder")
     command.add_argument("folder", type=Path)
+    command.add_argument("--time", action="store_true", help="say when each file was complete, and the size of all")
     commands.add_parser("warm", help="compile the kernels")
     commands.add_parser("openapi", help="the API's OpenAPI document")
     commands.add_parser("types", help="the page's generated TypeScript")
@@ -152,6 +154,18 @@ def _verify(arguments: argparse.Namespace) -> int:
     return 1 if report["problems"] else 0
 
 
+def _card(folder: Path, timed: bool) -> None:
+    started = time.perf_counter()
+    from zincplate.demo.card import write_card
+
+    size = 0
+    for name in write_card(folder):
+        size += (folder / "DCIM" / name).stat().st_size
+        print(f"{time.perf_counter() - started:7.1f} s  {name}" if timed else name, flush=True)
+    if timed:
+        print(f"{time.perf_counter() - started:7.1f} s  {size / 1e6:.0f} MB in all")
+
+
 def main(argv: list[str] | None = None) -> int:
     """Runs one command; returns the exit code."""
     arguments = _parser().parse_args(argv)
@@ -176,10 +190,7 @@ def main(argv: list[str] | None = None) -> int:
 
                 bench(as_json=arguments.json, quick=arguments.quick)
             case "card":
-                from zincplate.demo.card import write_card
-
-                for name in write_card(arguments.folder):
-                    print(name, flush=True)
+                _card(arguments.folder, timed=arguments.time)
             case "warm":
                 from zincplate.cli.warm import warm
 

@@ -1,6 +1,5 @@
 """Starts everything and keeps it running: database, migrations, demo card, workers, web server; stops it in order."""
 
-import ctypes
 import os
 import shutil
 import signal
@@ -14,6 +13,8 @@ from pathlib import Path
 from types import FrameType
 from typing import TYPE_CHECKING
 
+from zincplate.cli import demo_data
+from zincplate.cli.children import die_with_parent
 from zincplate.store import database as store
 from zincplate.store.home import Home
 from zincplate.store.mariadb import Maria, MariaError
@@ -22,10 +23,6 @@ if TYPE_CHECKING:
     from zincplate.services.context import Context
 
 _READY_S = 60.0
-
-
-def _die_with_parent() -> None:
-    ctypes.CDLL(None).prctl(1, signal.SIGTERM)  # a kill -9 of this process must not leave a web server on the port
 
 
 def _port_is_free(port: int) -> bool:
@@ -60,7 +57,7 @@ class Supervisor:
         """Starts one child."""
         self._started_at[name] = time.monotonic()
         self._children[name] = subprocess.Popen(
-            self._commands[name], env=self._environment, start_new_session=True, preexec_fn=_die_with_parent
+            self._commands[name], env=self._environment, start_new_session=True, preexec_fn=die_with_parent
         )
 
     def mend(self) -> None:
@@ -108,6 +105,7 @@ def serve(*, demo: bool, port: int, fresh: bool = False) -> int:
             maria.stop()
             shutil.rmtree(home.root)
         home.make()
+        camera = demo_data.take(home) if demo else None
         maria.start()
         store.connect(home, pool=4)
         store.migrate()
@@ -132,11 +130,11 @@ def serve(*, demo: bool, port: int, fresh: bool = False) -> int:
     from zincplate.services.context import Context
 
     context = Context(home, wake=waker(home))
-    if demo:
-        from zincplate.cli.demo_data import fill
-
-        threading.Thread(target=fill, args=(context,), daemon=True).start()
+    if camera is not None:
+        threading.Thread(target=demo_data.fill, args=(context, camera), daemon=True).start()
     _watch(supervisor, maria, context, stopping)
+    if camera is not None:
+        camera.terminate()
     supervisor.stop()
     if not store.database.is_closed():
         store.database.close()

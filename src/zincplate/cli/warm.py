@@ -7,10 +7,10 @@ from pathlib import Path
 import numpy as np
 
 from zincplate.core.camera_colour import CameraMatrices
-from zincplate.engine.recipe import Recipe
 from zincplate.demo.camera import CameraModel, Settings, expose
 from zincplate.demo.lens import ZOOM
 from zincplate.demo.scenes import even_field
+from zincplate.engine.recipe import Recipe
 from zincplate.engine.render import Renderer, ViewRequest
 from zincplate.engine.source import Source
 from zincplate.formats import icc

@@ -6,14 +6,14 @@ from collections import deque
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from functools import partial
+from itertools import groupby
 from pathlib import Path
 
 from PIL import Image
 
 from zincplate.demo import sheet
-from zincplate.demo.camera import Settings
 from zincplate.demo.dng import Lens, dng_bytes
-from zincplate.demo.frames import FRAMES, SCAN_NAME, SNAPSHOTS, Frame, moment, scene_of
+from zincplate.demo.frames import FRAMES, SCAN_NAME, SNAPSHOTS, Frame, Snapshot, scene_of
 from zincplate.demo.simple_camera import jpeg_bytes
 
 TILES, CLIP, SCANS = "100TILES", "101CLIP", "102SCANS"
@@ -36,29 +36,30 @@ def _coding(frame: Frame) -> Callable[[], bytes]:
     return code
 
 
-def _snapshot(scene: str, settings: Settings, seconds: float) -> Callable[[], bytes]:
-    return partial(jpeg_bytes, scene_of(scene), settings, moment(seconds))
+def _snapshot(shot: Snapshot) -> Callable[[], bytes]:
+    return partial(jpeg_bytes, shot)
 
 
 def _scan_bytes() -> bytes:
     out = io.BytesIO()
-    Image.fromarray(sheet.scan()).save(out, "TIFF", dpi=(230, 230), compression="tiff_adobe_deflate")
+    Image.fromarray(sheet.scan()).save(
+        out, "TIFF", dpi=(230, 230), compression="tiff_adobe_deflate", tiffinfo={306: "2026:05:14 09:20:00"}
+    )
     return out.getvalue()
 
 
-def _files() -> Iterator[tuple[str, Callable[[], Callable[[], bytes]]]]:
-    """Name of every file in the order of the day, and what takes it: the first call exposes, the second codes."""
-    work: list[tuple[float, str, Callable[[], Callable[[], bytes]]]] = [
-        (frame.seconds, f"{TILES}/{frame.name}", partial(_coding, frame)) for frame in FRAMES
+def _files() -> list[tuple[str, str, Callable[[], Callable[[], bytes]]]]:
+    """Name and scene of every file in the order of the day, and what takes it: the first call exposes, the second codes."""
+    work: list[tuple[float, str, str, Callable[[], Callable[[], bytes]]]] = [
+        (frame.seconds, f"{TILES}/{frame.name}", frame.scene, partial(_coding, frame)) for frame in FRAMES
     ]
-    for name, scene, settings, seconds in SNAPSHOTS:
-        work.append((seconds, f"{CLIP}/{name}", partial(_snapshot, scene, settings, seconds)))
-    work.append((FRAMES[-1].seconds + 1, f"{SCANS}/{SCAN_NAME}", lambda: _scan_bytes))
-    for _, name, take in sorted(work, key=lambda entry: entry[0]):
-        yield name, take
+    for shot in SNAPSHOTS:
+        work.append((shot.seconds, f"{CLIP}/{shot.name}", shot.scene, partial(_snapshot, shot)))
+    work.append((FRAMES[-1].seconds + 1, f"{SCANS}/{SCAN_NAME}", "page_on_stand", lambda: _scan_bytes))
+    return [(name, scene, take) for _, name, scene, take in sorted(work, key=lambda entry: entry[0])]
 
 
-ALL_NAMES: tuple[str, ...] = tuple(name for name, _ in _files())
+ALL_NAMES: tuple[str, ...] = tuple(name for name, *_ in _files())
 """Every file below DCIM, in the order in which they appear."""
 
 
@@ -73,12 +74,23 @@ def write_card(folder: Path) -> Iterator[str]:
     target = folder / "DCIM"
     for part in (TILES, CLIP, SCANS):
         (target / part).mkdir(parents=True, exist_ok=True)
-    with ThreadPoolExecutor(1, thread_name_prefix="card") as pool:
+    work = _files()
+    missing = [scene for name, scene, _ in work if not (target / name).exists()]
+    coming = deque(scene for scene, _ in groupby(missing))
+    with ThreadPoolExecutor(1, "card") as writing, ThreadPoolExecutor(1, "scene") as loading:
         waiting: deque[tuple[str, Future[None] | None]] = deque()
-        for name, take in _files():
+        now, ahead = "", None
+        for name, scene, take in work:
             path = target / name
-            # a file is coded and written while the next frame is taken
-            waiting.append((name, None if path.exists() else pool.submit(_write, path, take())))
+            future = None
+            if not path.exists():
+                if scene != now:  # the next scene is read while this one is photographed
+                    if ahead is not None:
+                        ahead.result()
+                    coming.popleft()
+                    now, ahead = scene, loading.submit(scene_of, coming[0]) if coming else None
+                future = writing.submit(_write, path, take())  # a file is coded while the next frame is taken
+            waiting.append((name, future))
             if len(waiting) > 1:
                 yield _finished(*waiting.popleft())
         while waiting:

@@ -160,7 +160,7 @@ def _crackle_bowl() -> Iterator[Frame]:
     for i, distance in enumerate(FOCUS_STEPS_M):
         settings = Settings(0.3, 16, 200, focus_distance_m=distance, breathing=CLOSE_UP.breathing, as_shot_xy=light, seed=50 + i)
         yield Frame(50 + i, "crackle_bowl", ROVE_4, CLOSE_UP, 60, settings, 258 * _MINUTE + 7 * i)
-    for i, distance in enumerate((0.17, 0.20)):
+    for i, distance in enumerate((0.185,)):
         settings = Settings(
             1 / 100, 2.8, 200, focus_distance_m=distance, breathing=CLOSE_UP.breathing, as_shot_xy=light, seed=58 + i
         )
@@ -214,24 +214,42 @@ FRAMES: tuple[Frame, ...] = (
     *_works_front(), *_glaze_samples(), *_kiln_hall(), *_clay_pit(), *_crackle_bowl(), *_night_firing(), *_bust(), *_late(),
 )  # fmt: skip
 
-SNAPSHOTS: tuple[tuple[str, str, Settings, float], ...] = tuple(
-    (f"CLIP{100 + i:04d}.JPG", scene, Settings(time_s, 2.8, iso, yaw_degrees=yaw, roll_degrees=roll, seed=200 + i), seconds)
-    for i, (scene, time_s, iso, yaw, roll, seconds) in enumerate(
+
+@dataclass(frozen=True)
+class Snapshot:
+    """A picture of the simple camera, before it is taken."""
+
+    name: str
+    scene: str
+    focal_length_mm: float
+    """As on a sensor 36 mm wide."""
+    settings: Settings
+    seconds: float
+
+
+SNAPSHOTS: tuple[Snapshot, ...] = tuple(
+    Snapshot(
+        f"CLIP{100 + i:04d}.JPG",
+        scene,
+        focal,
+        Settings(
+            time_s, 2.8, iso, yaw_degrees=yaw, pitch_degrees=-5.2 if scene == "clay_pit" else 0.0, roll_degrees=roll, seed=200 + i
+        ),
+        seconds,
+    )
+    for i, (scene, focal, time_s, iso, yaw, roll, seconds) in enumerate(
         (
-            ("works_front", 1 / 1250, 100, 1.0, 2.2, 130),
-            ("works_front", 1 / 800, 100, -2.0, -1.0, 141),
-            ("glaze_table", 1 / 60, 200, 0.5, 1.5, 2680),
-            ("kiln_hall", 1 / 40, 400, 2.0, -1.2, 5420),
-            ("kiln_hall", 1 / 20, 400, -3.0, 0.8, 5432),
-            ("clay_pit", 1 / 1600, 100, -30.0, 1.0, 10590),
-            ("clay_pit", 1 / 1600, 100, 5.0, -1.4, 10596),
-            ("clay_pit", 1 / 1250, 100, 34.0, 0.6, 10604),
-            ("loading_door", 1 / 80, 400, 1.0, -1.0, _DAY + 28840),
-            ("loading_door", 1 / 160, 400, -2.0, 1.8, _DAY + 28860),
-            ("yard_dusk", 1 / 20, 800, 1.5, 1.2, _DAY + 49220),
-            ("yard_dusk", 1 / 20, 800, -2.5, -0.9, _DAY + 49240),
+            ("works_front", 31, 1 / 1250, 100, 1.0, 2.2, 130),
+            ("glaze_table", 60, 1 / 60, 200, 0.5, 1.5, 2680),
+            ("kiln_hall", 31, 1 / 40, 400, 1.0, -1.2, 5420),
+            ("kiln_hall", 34, 1 / 20, 400, -2.0, 0.8, 5432),
+            ("clay_pit", 46, 1 / 1600, 100, -30.0, 1.0, 10590),
+            ("clay_pit", 46, 1 / 1600, 100, 5.0, -1.4, 10596),
+            ("clay_pit", 46, 1 / 1250, 100, 34.0, 0.6, 10604),
+            ("loading_door", 36, 1 / 160, 400, 0.6, -1.0, _DAY + 28840),
+            ("loading_door", 40, 1 / 250, 400, -1.5, 1.8, _DAY + 28860),
+            ("yard_dusk", 31, 1 / 30, 800, 0.6, 1.2, _DAY + 49220),
         )
     )
 )
-"""File name, scene, settings and time of the pictures of the simple camera."""
 SCAN_NAME = "TW-0092.tif"

@@ -78,7 +78,8 @@ def draw(
 ) -> Float32:
     """Scene planes (c, h, w) through pose and lens onto the sensor, (c, height, width); sharp everywhere, no fall-off.
 
-    ``nearest`` takes the nearest element, for depth. A single plane is drawn without lateral colour (for depth and masks). OpenCV reads the scene (bicubic) at 1/32 pixel.
+    ``nearest`` takes the nearest element, for depth. A single plane is drawn without lateral colour (for depth and
+    masks). OpenCV reads the scene (bicubic) at 1/32 pixel.
     """
     half_height = min(width, height) / 2
     reach = float(np.hypot(width, height) / 2 / half_height) * 1.02
@@ -205,7 +206,7 @@ def defocus(planes: Float32, circle_px: Float32, nearer: NDArray[np.bool_]) -> F
     circle_px = np.minimum(circle_px, _LARGEST_CIRCLE_PX)
     edges = [0.0, 1.0]
     while edges[-1] < float(circle_px.max()):
-        edges.append(max(edges[-1] * 1.4, edges[-1] + 1.0))
+        edges.append(max(edges[-1] * 1.55, edges[-1] + 1.1))
     signed = np.where(nearer, circle_px, -circle_px)
     levels = np.array(sorted({-e for e in edges} | set(edges)), np.float32)  # far (negative) to near (positive)
     middles, spreads = (levels[1:] + levels[:-1]) / 2, (levels[1:] - levels[:-1]) / 2

@@ -123,7 +123,7 @@ def _read(name: str) -> NDArray[Any]:
     import imagecodecs
 
     data = (resources.files("zincplate.demo") / "data" / name).read_bytes()
-    return np.asarray(imagecodecs.jpegxl_decode(data))
+    return np.asarray(imagecodecs.jpegxl_decode(data, numthreads=2))
 
 
 def _picture(facts: Mapping[str, Any]) -> Float32:

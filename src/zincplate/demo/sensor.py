@@ -7,11 +7,11 @@ less read noise. A border of masked sites shows black.
 
 from dataclasses import dataclass
 from functools import lru_cache
+from statistics import NormalDist
 
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
-from scipy.special import ndtri
 
 from zincplate.core.camera_colour import CameraMatrices
 from zincplate.core.colour_spaces import SRGB
@@ -95,14 +95,22 @@ class CameraModel:
         return int.from_bytes(f"{self.model}{self.serial}".encode(), "little") % (2**61 - 1)
 
 
+def _pattern(seed: int) -> Float32:
+    return np.random.default_rng(seed).standard_normal((1536, 1536), np.float32)
+
+
+def _tiled(pattern: Float32, shape: tuple[int, int]) -> Float32:
+    """A body's pattern repeats every 1,536 sites: drawing all of a large sensor's would take longer than the exposure."""
+    times = -(-shape[0] // pattern.shape[0]), -(-shape[1] // pattern.shape[1])
+    return np.ascontiguousarray(np.tile(pattern, times)[: shape[0], : shape[1]])
+
+
 @lru_cache(maxsize=3)
 def dark_rate(camera: CameraModel) -> Float32:
     """(h, w) dark electrons per second at 20 degrees, masked border included; hot sites stand far out."""
     rng = np.random.default_rng(camera.body_seed)
     shape = (camera.height + camera.masked_top, camera.width + camera.masked_left)
-    rate = rng.standard_normal(shape, np.float32)
-    np.exp(0.35 * rate, out=rate)
-    rate *= np.float32(camera.dark_electrons_per_s)
+    rate = _tiled(np.exp(0.35 * _pattern(camera.body_seed)) * np.float32(camera.dark_electrons_per_s), shape)
     count = round(camera.hot_sites_per_million * rate.size / 1e6)
     rate.ravel()[rng.integers(0, rate.size, count)] = 40.0 * np.exp(1.3 * rng.standard_normal(count))
     return rate
@@ -144,9 +152,24 @@ def _poisson_small(mean, key):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, parallel=True, error_model="numpy")
-def _read_out(
-    planes, matrix, cfa, top, left, well, dark, dark_factor, response, read_noise, offset, black, white, frame, normal, out
-):  # type: ignore[no-untyped-def]
+def _read_out(  # type: ignore[no-untyped-def]
+    planes,
+    matrix,
+    cfa,
+    top,
+    left,
+    well,
+    dark,
+    dark_factor,
+    response,
+    read_noise,
+    offset,
+    black,
+    white,
+    frame,
+    normal,
+    out,
+):
     """Poisson above a mean of 12 is the normal with the skew's first term (Cornish and Fisher 1938)."""
     height, width = out.shape
     gain = (white - black) / well
@@ -175,7 +198,7 @@ def _read_out(
 @lru_cache(maxsize=1)
 def _normal_table() -> Float32:
     """65,536 quantiles of the normal distribution, unit variance: deviates out to 4.3 sigma at the cost of one lookup."""
-    quantiles = ndtri((np.arange(65536) + 0.5) / 65536)
+    quantiles = np.array([NormalDist().inv_cdf((i + 0.5) / 65536) for i in range(65536)])
     return np.asarray(quantiles / quantiles.std(), np.float32)
 
 
@@ -183,10 +206,7 @@ def _normal_table() -> Float32:
 def response(camera: CameraModel) -> Float32:
     """(h, w) relative response of each site, masked border included."""
     shape = (camera.height + camera.masked_top, camera.width + camera.masked_left)
-    spread = np.random.default_rng(camera.body_seed + 3).standard_normal(shape, np.float32)
-    spread *= np.float32(camera.response_spread)
-    spread += 1
-    return spread
+    return _tiled(1 + np.float32(camera.response_spread) * _pattern(camera.body_seed + 3), shape)
 
 
 def read_out(

@@ -50,7 +50,7 @@ def _motif(kind: int, u: Float32, v: Float32) -> NDArray[np.int64]:
 
 
 @lru_cache(maxsize=1)
-def page(width: int = 2500) -> Float32:
+def page(width: int = 2300) -> Float32:
     """(h, w, 3) reflectance of the printed page, A4 portrait; nothing crooked or dirty yet."""
     height = int(width * 1.414) // 2 * 2
     rng = np.random.default_rng(92)
@@ -84,6 +84,7 @@ def page(width: int = 2500) -> Float32:
     return np.clip(out, 0.01, 0.9)
 
 
+@lru_cache(maxsize=1)
 def page_on_stand(width: int = 5800) -> Scene:
     """The page on a copy stand, for a large camera: board around it, light a little uneven."""
     height = width * 2 // 3

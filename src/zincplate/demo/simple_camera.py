@@ -1,11 +1,14 @@
 """A simple camera that keeps no raw: over-sharpened, contrasty JPEGs with little EXIF, as they come from a pocket."""
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 
-from zincplate.demo.camera import CameraModel, Settings, expose
+from zincplate.demo.camera import CameraModel, expose
+from zincplate.demo.frames import Snapshot, moment, scene_of
 from zincplate.demo.lens import LensState
-from zincplate.demo.scenes import Float32, Scene
+from zincplate.demo.scenes import Float32
 from zincplate.formats import encode
 from zincplate.formats.capture import CaptureData
 
@@ -23,9 +26,10 @@ def _curve(linear: Float32) -> Float32:
     return np.asarray(x + 0.32 * x * (1 - x) * (2 * x - 1) * 1.6, np.float32)
 
 
-def jpeg_bytes(scene: Scene, settings: Settings, captured_at: str, quality: int = 82) -> bytes:
+def jpeg_bytes(shot: Snapshot, quality: int = 82) -> bytes:
     """The file of one picture."""
-    exposure = expose(scene, POCKET, POCKET_LENS, settings)
+    settings = shot.settings
+    exposure = expose(scene_of(shot.scene), POCKET, replace(POCKET_LENS, focal_length_mm=shot.focal_length_mm), settings)
     mosaic = exposure.mosaic.astype(np.float32) - POCKET.black
     scaled = np.clip(mosaic * (65535 / (POCKET.white - POCKET.black)), 0, 65535).astype(np.uint16)
     camera = cv2.cvtColor(scaled, cv2.COLOR_BayerRGGB2RGB).astype(np.float32) / 65535
@@ -35,12 +39,12 @@ def jpeg_bytes(scene: Scene, settings: Settings, captured_at: str, quality: int 
     rgb = np.clip(camera @ to_rec709.T / white.astype(np.float32), 0, None).astype(np.float32)
     grey = rgb @ np.array([0.2126, 0.7152, 0.0722], np.float32)
     rgb = grey[..., None] + 1.22 * (rgb - grey[..., None])
-    coded = _curve(rgb * 1.9 * np.float32(0.9))
+    coded = _curve(rgb * np.float32(1.5))
     calm = cv2.bilateralFilter(coded, 5, 0.06, 2.0)
     sharp = np.clip(calm + 0.9 * (calm - cv2.GaussianBlur(calm, (0, 0), 1.3)), 0, 1)
     image = np.ascontiguousarray(np.rint(sharp * 255).astype(np.uint8))
     capture = CaptureData(
         camera_make=POCKET.make, camera_model=POCKET.model, exposure_time_s=settings.exposure_time_s,
-        f_number=settings.f_number, iso=settings.iso, focal_length_mm=4.5, captured_at=captured_at,
+        f_number=settings.f_number, iso=settings.iso, focal_length_mm=shot.focal_length_mm / 6, captured_at=moment(shot.seconds),
     )  # fmt: skip
     return encode.jpeg_bytes(image, "srgb", capture, quality)

@@ -13,8 +13,10 @@ from numpy.typing import NDArray
 from zincplate.demo import optics
 from zincplate.demo.camera import Exposure, Settings, focal_px, project, signal_per_radiance
 from zincplate.demo.frames import FRAMES, Frame
+from zincplate.demo.lens import LensState
 from zincplate.demo.night import on_sensor, sky_turn
 from zincplate.demo.scenes import Scene
+from zincplate.demo.sensor import CameraModel
 
 Float32 = NDArray[np.float32]
 Float64 = NDArray[np.float64]
@@ -98,14 +100,8 @@ class Truth:
 
     def scene_of(self, points: Float64) -> Float64:
         """(n, 2) positions on the sensor -> (n, 2) picture elements of the scene, as green light goes."""
-        camera, lens, scene = self.frame.camera, self.frame.lens_state, self.scene
-        half = min(camera.width, camera.height) / 2
-        uv = (np.asarray(points, np.float64) - [(camera.width - 1) / 2, (camera.height - 1) / 2]) / half
-        r = np.maximum(np.hypot(*uv.T), 1e-9)
-        uv = uv * (lens.undistorted(r) / r)[:, None] * half / self.focal_px
-        x, y, z = self.turn @ np.stack([uv[:, 0], uv[:, 1], np.ones(len(uv))])
-        across, along = (np.arctan2(x, z), y / np.hypot(x, z)) if scene.cylinder else (x / z, y / z)
-        return np.asarray(np.stack([across, along], 1) * scene.focal + scene.centre)
+        frame = self.frame
+        return scene_places(points, self.scene, frame.camera, frame.lens_state, self.focal_px, self.turn)
 
     def star_of(self, directions: Float64, share: float = 0.5) -> Float64:
         """(n, 3) directions at moment 0 -> (n, 2) sensor positions at a share of this exposure."""
@@ -122,6 +118,17 @@ class Truth:
 
         matrix = intrinsic(other) @ other.turn.T @ self.turn @ np.linalg.inv(intrinsic(self))
         return np.asarray(matrix / matrix[2, 2])
+
+
+def scene_places(points: Float64, scene: Scene, camera: CameraModel, lens: LensState, focal_px: float, turn: Float64) -> Float64:
+    """(n, 2) positions on a sensor -> (n, 2) picture elements of the scene, as green light goes."""
+    half = min(camera.width, camera.height) / 2
+    uv = (np.asarray(points, np.float64) - [(camera.width - 1) / 2, (camera.height - 1) / 2]) / half
+    r = np.maximum(np.hypot(*uv.T), 1e-9)
+    uv = uv * (lens.undistorted(r) / r)[:, None] * half / focal_px
+    x, y, z = turn @ np.stack([uv[:, 0], uv[:, 1], np.ones(len(uv))])
+    across, along = (np.arctan2(x, z), y / np.hypot(x, z)) if scene.cylinder else (x / z, y / z)
+    return np.asarray(np.stack([across, along], 1) * scene.focal + scene.centre)
 
 
 def of(number: int) -> Truth:

@@ -40,8 +40,19 @@ def files_in(folder: Path) -> list[Path]:
     return found
 
 
-def start(context: Context, shoot: Shoot, paths: list[Path], *, reference: bool = False, move: bool = False) -> Job:
-    """Submits the job. ``reference`` leaves files where they are; ``move`` is for uploads of ours."""
+def start(
+    context: Context,
+    shoot: Shoot,
+    paths: list[Path],
+    *,
+    reference: bool = False,
+    move: bool = False,
+    develop_small: bool = True,
+) -> Job:
+    """Submits the job. ``reference`` leaves files where they are; ``move`` is for uploads of ours.
+
+    ``develop_small`` has small pictures of our own made afterwards; without it the camera's stay until a later job does.
+    """
     if not paths:
         raise UserError("There is nothing to bring in.")
     return work.submit(
@@ -52,11 +63,18 @@ def start(context: Context, shoot: Shoot, paths: list[Path], *, reference: bool 
         paths=[str(p) for p in paths],
         reference=reference,
         move=move,
+        develop_small=develop_small,
     )
 
 
 def run(
-    context: Context, job: Progress, shoot_id: int, paths: list[str], reference: bool = False, move: bool = False
+    context: Context,
+    job: Progress,
+    shoot_id: int,
+    paths: list[str],
+    reference: bool = False,
+    move: bool = False,
+    develop_small: bool = True,
 ) -> dict[str, Any]:
     """Job: every file by itself; one bad file is listed with its reason and the others go on. May be repeated."""
     shoot = shoots.get(shoot_id)
@@ -81,7 +99,7 @@ def run(
         v.id
         for v in Version.select(Version.id).join(Frame).where(Frame.shoot == shoot, Frame.thumb_state.in_(("none", "embedded")))
     ]
-    if waiting:
+    if waiting and develop_small:
         work.submit(context, "thumbs", f"Small pictures: {shoot.name}", version_ids=waiting)
     return {"shoot": shoot.id, "added": len(added), "already": already, "refused": refused}
 
