@@ -26,7 +26,7 @@ from zincplate.formats.isolated import Decoder
 def test_facts_of_a_raw_file(dng: Path, decoder: Decoder) -> None:
     capture, preview = decoder.facts(dng)
     assert (capture.file_type, capture.raw, capture.width, capture.height, capture.bits) == ("DNG", True, 720, 480, 14)
-    assert (capture.camera_model, capture.lens) == ("Pennick Test 1", "Pennick 24-70 mm f/4")
+    assert (capture.camera_model, capture.lens) == ("Pennick Test 1", "Pennick 50 mm")
     assert (capture.exposure_time_s, capture.f_number, capture.iso, capture.focal_length_mm) == (0.008, 8.0, 200, 35.0)
     assert capture.captured_at == "2026-05-12T07:08:09.250"
     assert preview is not None and preview[:3] == b"\xff\xd8\xff"
@@ -47,7 +47,7 @@ def test_second_readers_accept_our_raw_files(dng: Path) -> None:
     with tifffile.TiffFile(dng) as file:
         page = file.pages[0]
         assert page.tags["Model"].value == "Pennick Test 1"
-        assert page.tags["ExifTag"].value["LensModel"] == "Pennick 24-70 mm f/4"
+        assert page.tags["ExifTag"].value["LensModel"] == "Pennick 50 mm"
         assert bytes(page.tags["DNGVersion"].value) == bytes((1, 4, 0, 0))
 
 
