@@ -13,6 +13,8 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from tests.conftest import gradient, small_dng
+from zincplate.demo.camera import Settings, metered
+from zincplate.demo.scenes import drawn_field
 from zincplate.engine.source import Source
 from zincplate.formats import dng_mosaic, tags
 from zincplate.formats.capture import CaptureData
@@ -27,7 +29,9 @@ def test_facts_of_a_raw_file(dng: Path, decoder: Decoder) -> None:
     capture, preview = decoder.facts(dng)
     assert (capture.file_type, capture.raw, capture.width, capture.height, capture.bits) == ("DNG", True, 720, 480, 14)
     assert (capture.camera_model, capture.lens) == ("Pennick Test 1", "Pennick 50 mm")
-    assert (capture.exposure_time_s, capture.f_number, capture.iso, capture.focal_length_mm) == (0.008, 8.0, 200, 35.0)
+    assert (capture.f_number, capture.iso, capture.focal_length_mm) == (8.0, 200, 50.0)
+    settings = metered(drawn_field(720, 480), Settings(1 / 125, 8, 200), 0.3)
+    assert capture.exposure_time_s == pytest.approx(settings.exposure_time_s, rel=1e-4)
     assert capture.captured_at == "2026-05-12T07:08:09.250"
     assert preview is not None and preview[:3] == b"\xff\xd8\xff"
 
