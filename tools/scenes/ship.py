@@ -29,7 +29,7 @@ SCENES: dict[str, tuple[float, float, int]] = {
     "clay_pit": (0, 2600, 3),
     "crackle_bowl": (36, 58, 1),
     "night_firing": (66, 0.008, 1),
-    "bust": (24, 75, 1),
+    "bust": (24, 42, 1),
     "loading_door": (62, 55, 1),
     "yard_dusk": (70, 7.5, 1),
 }

@@ -99,7 +99,8 @@ def _works_front() -> Iterator[Frame]:
             time_s, f_number, 100, yaw_degrees=yaw, roll_degrees=roll,
             as_shot_xy=white_point_xy(3200) if number == 6 else light, seed=number,
         )  # fmt: skip
-        yield Frame(number, "works_front", FIELD_6, ZOOM, focal, settings, seconds, note=note)
+        camera = FIELD_6 if number < 5 else ROVE_4
+        yield Frame(number, "works_front", camera, ZOOM, focal, settings, seconds, note=note)
 
 
 def _glaze_samples() -> Iterator[Frame]:
