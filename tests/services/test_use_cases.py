@@ -106,6 +106,16 @@ def test_files_may_be_left_where_they_are(context: Context, folder: Path) -> Non
     assert Path(frame.path) == (folder / "TW-0600.dng").resolve() and not any(context.home.originals.iterdir())
 
 
+def test_small_pictures_of_our_own_may_wait(context: Context, folder: Path) -> None:
+    made = shoots.create("Card by card")
+    bring_in.start(context, made, bring_in.files_in(folder)[:1], develop_small=False)
+    run_jobs(context)
+    assert Frame.get(Frame.shoot == made).thumb_state == "embedded"
+    bring_in.start(context, made, bring_in.files_in(folder)[1:])
+    run_jobs(context)
+    assert {f.thumb_state for f in Frame.select().where(Frame.shoot == made)} == {"own"}
+
+
 def test_folders_that_cannot_be_brought_in(context: Context, tmp_path: Path) -> None:
     (tmp_path / "empty").mkdir()
     for path, part in ((tmp_path / "empty", "no pictures"), (tmp_path / "gone", "no such folder")):
