@@ -3,14 +3,15 @@
 import os
 import subprocess
 import sys
+from typing import TYPE_CHECKING
 
 from zincplate.cli.children import die_with_parent
-from zincplate.demo.card import ALL_NAMES
-from zincplate.services import bring_in, shoots
-from zincplate.services.context import Context
 from zincplate.store.database import database
 from zincplate.store.home import Home
 from zincplate.store.models import Shoot
+
+if TYPE_CHECKING:
+    from zincplate.services.context import Context
 
 SHOOT_NAME = "Harrow Lane Tileworks, first light"
 _MARKER = ".demo-filled"
@@ -27,8 +28,12 @@ def take(home: Home) -> "subprocess.Popen[str] | None":
     return subprocess.Popen(command, stdout=subprocess.PIPE, text=True, env=environment, preexec_fn=die_with_parent)
 
 
-def fill(context: Context, camera: "subprocess.Popen[str]") -> None:
+def fill(context: "Context", camera: "subprocess.Popen[str]") -> None:
     """Brings in what the camera writes; what the user does to the shoot later is left alone."""
+    # the engine takes a second to load: not before the page stands
+    from zincplate.demo.card import ALL_NAMES
+    from zincplate.services import bring_in, shoots
+
     try:
         with database.connection_context():
             shoot = Shoot.get_or_none(Shoot.name == SHOOT_NAME) or shoots.create(SHOOT_NAME)

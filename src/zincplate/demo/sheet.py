@@ -10,6 +10,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from zincplate.core.colour_spaces import SRGB
 from zincplate.demo.scenes import Float32, Scene, _octaves
 
 _INKS = np.array(
@@ -140,5 +141,5 @@ def scan(width: int = 1900, angle_degrees: float = -2.3) -> NDArray[np.uint8]:
             points = np.cumsum(rng.normal(0, 4, (14, 2)), 0) + at
             cv2.polylines(image, [points.astype(np.int32)], False, (0.2,) * 3, 1, cv2.LINE_AA)
     image = image * 0.86 + 0.012
-    coded = np.where(image < 0.0031308, image * 12.92, 1.055 * np.maximum(image, 1e-6) ** (1 / 2.4) - 0.055)
+    coded = SRGB.transfer.encode(np.clip(image, 0, 1))
     return np.clip(np.rint(coded * 255 + rng.normal(0, 0.9, coded.shape)), 0, 255).astype(np.uint8)

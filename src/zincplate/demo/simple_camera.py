@@ -5,6 +5,7 @@ from dataclasses import replace
 import cv2
 import numpy as np
 
+from zincplate.core.colour_spaces import SRGB
 from zincplate.demo.camera import CameraModel, expose
 from zincplate.demo.frames import Snapshot, moment, scene_of
 from zincplate.demo.lens import LensState
@@ -21,8 +22,7 @@ POCKET_LENS = LensState(
 
 
 def _curve(linear: Float32) -> Float32:
-    coded = np.where(linear < 0.0031308, linear * 12.92, 1.055 * np.maximum(linear, 1e-6) ** (1 / 2.4) - 0.055)
-    x = np.clip(coded, 0, 1)
+    x = SRGB.transfer.encode(np.clip(linear, 0, 1))
     return np.asarray(x + 0.32 * x * (1 - x) * (2 * x - 1) * 1.6, np.float32)
 
 
