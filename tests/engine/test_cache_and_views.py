@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 from tests.contract.test_operations import rendered
 from zincplate.engine.cache import ByteCache
 from zincplate.engine.recipe import Recipe, RecipeError
-from zincplate.engine.render import Cancelled, Renderer, ViewRequest, fitted
+from zincplate.engine.render import Renderer, ViewRequest, fitted
+from zincplate.engine.strips import Cancelled
 from zincplate.formats.isolated import Decoder
 
 
@@ -108,6 +109,6 @@ def test_samples_outside_are_refused(dng: Path, decoder: Decoder) -> None:
     renderer = Renderer(decoder)
     source = renderer.open(dng, "sample")
     with pytest.raises(RecipeError, match="outside"):
-        renderer.sample(source, Recipe.neutral(True), 9999, 5, 1, "srgb")
-    corner = renderer.sample(source, Recipe.neutral(True), 0, 0, 3, "srgb")
+        renderer.sample(source, "sample", Recipe.neutral(True), 9999, 5, 1, "srgb")
+    corner = renderer.sample(source, "sample", Recipe.neutral(True), 0, 0, 3, "srgb")
     assert len(corner["rgb"]) == len(corner["lab"]) == len(corner["camera"]) == 3

@@ -5,9 +5,9 @@ import pytest
 
 from zincplate.ops import contrast, points, view
 from zincplate.ops.balance import BALANCE, BalanceParameters
-from zincplate.ops.base import LightPlan
 from zincplate.ops.curve import CURVE, CurveParameters
 from zincplate.ops.exposure import EXPOSURE, ExposureParameters
+from zincplate.ops.plan import LightPlan
 
 X = np.geomspace(1e-4, 8, 4000)
 
@@ -44,10 +44,10 @@ def test_white_moves_by_up_to_a_stop_per_hundred() -> None:
 
 
 def test_the_standard_view_keeps_grey_and_ends_in_white() -> None:
-    assert view.standard(np.array([0.18])) == pytest.approx(0.18)
-    assert view.standard(np.array([view.WHITE, 5.0])) == pytest.approx(1.0)
-    y = view.standard(X)
-    assert (np.diff(y) >= 0).all() and view.standard(np.array([0.0])) == 0
+    assert view.sigmoid(np.array([0.18])) == pytest.approx(0.18)
+    assert view.sigmoid(np.array([view.WHITE, 5.0])) == pytest.approx(1.0)
+    y = view.sigmoid(X)
+    assert (np.diff(y) >= 0).all() and view.sigmoid(np.array([0.0])) == 0
     slope = np.gradient(np.log(y), np.log(X))
     assert 1.1 < np.interp(0.18, X, slope) < 1.6  # a print's contrast is above one at grey
     assert np.interp(1.5, X, slope) < 0.6  # and falls off in the shoulder

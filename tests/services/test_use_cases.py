@@ -13,7 +13,8 @@ import tifffile
 
 from tests.conftest import small_dng
 from zincplate.engine.recipe import Recipe
-from zincplate.engine.render import Cancelled, ViewRequest
+from zincplate.engine.render import ViewRequest
+from zincplate.engine.strips import Cancelled
 from zincplate.formats import encode
 from zincplate.formats.errors import FileError
 from zincplate.jobs import runner

@@ -41,7 +41,18 @@ def put_position(path: m.Id, body: m.PositionIn) -> Any:
 @api.post("/frames/<int:id>/view")
 def view(path: m.Id, body: m.ViewIn) -> Any:
     """A rendered window: header, JPEG and clipping map in one binary answer."""
-    request = ViewRequest(body.scaled_width, body.scaled_height, body.x, body.y, body.width, body.height)
+    request = ViewRequest(
+        body.scaled_width,
+        body.scaled_height,
+        body.x,
+        body.y,
+        body.width,
+        body.height,
+        show=body.show,
+        key=body.key,
+        gamut=body.gamut,
+        raw_histogram=body.raw_histogram,
+    )
     return Response(views.render(context(), path.id, body.recipe, request, body.clipping), mimetype="application/octet-stream")
 
 
@@ -55,3 +66,9 @@ def pixel(path: m.Id, body: m.PixelIn) -> Any:
 def neutral(path: m.Id, body: m.PlaceIn) -> Any:
     """Temperature and tint that make an area grey."""
     return views.pick_neutral(context(), path.id, body.x, body.y, body.radius)
+
+
+@api.post("/frames/<int:id>/key", responses={200: m.KeyOut})
+def key(path: m.Id, body: m.PixelIn) -> Any:
+    """The colour about a place, as the centre of a picked key."""
+    return views.pick_key(context(), path.id, body.recipe, body.x, body.y, body.radius)

@@ -192,6 +192,10 @@ class ViewIn(In):
     width: int = Field(default=0, ge=0, le=16_000)
     height: int = Field(default=0, ge=0, le=16_000)
     clipping: bool = False
+    show: Literal["picture", "edges", "reach"] = "picture"
+    key: int = Field(default=0, ge=0, le=11)
+    gamut: bool = False
+    raw_histogram: bool = False
 
 
 class PlaceIn(In):
@@ -211,6 +215,14 @@ class PixelOut(BaseModel):
     lab: list[float]
     camera: list[float]
     clipped: float
+
+
+class KeyOut(BaseModel):
+    """Oklab centre of a picked key."""
+
+    centre_lightness: float
+    centre_a: float
+    centre_b: float
 
 
 class NeutralOut(BaseModel):

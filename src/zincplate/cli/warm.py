@@ -37,7 +37,7 @@ def warm(decoder: Decoder | None = None) -> None:
         key = f"warm {number}"
         for request in (ViewRequest(20, 20), ViewRequest(64, 64), ViewRequest(64, 64, 5, 5, 20, 20)):
             renderer.view(source, key, recipe, request)
-        renderer.sample(source, recipe, 10, 10, 1, "srgb")
+        renderer.sample(source, key, recipe, 10, 10, 1, "srgb")
         for bits in (8, 16):
             renderer.deliver(source, recipe, space="srgb", bits=bits)
             renderer.deliver(source, recipe, space="romm", bits=bits, long_edge=32)

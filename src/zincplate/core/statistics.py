@@ -6,35 +6,49 @@ from numpy.typing import NDArray
 
 _KERNEL = {"parallel": True, "nogil": True, "cache": True}
 
-CLIP_HIGHLIGHT, CLIP_SHADOW, CLIP_RAW = 1, 2, 4
-"""Bits of a clipping map: a delivered channel at its top, all three at zero, the sensor at its limit."""
+CLIP_HIGHLIGHT, CLIP_SHADOW, CLIP_RAW, CLIP_GAMUT = 1, 2, 4, 8
+"""Bits of a clipping map: a delivered channel at its top, all three at zero, the sensor at its limit, outside the space."""
 
 
 @njit(**_KERNEL)
-def _measure(picture, planes, limits, counts, clipped, out):
+def _measure(picture, planes, limits, every, counts, clipped, out):
     height, width, _ = picture.shape
     parts = counts.shape[0]
     for part in prange(parts):
         c = counts[part]
         high, low, raw = 0, 0, 0
+        r_raw, g_raw, b_raw = 0, 0, 0
         for y in range(part * height // parts, (part + 1) * height // parts):
             line, red, green, blue, bits = picture[y], planes[0, y], planes[1, y], planes[2, y], out[y]
+            if y % every == 0:
+                for x in range(width):
+                    r, g, b = np.int32(line[x, 0]), np.int32(line[x, 1]), np.int32(line[x, 2])
+                    c[0, r] += every
+                    c[1, g] += every
+                    c[2, b] += every
+                    c[3, (54 * r + 183 * g + 19 * b + 128) >> 8] += every
             for x in range(width):
                 r, g, b = np.int32(line[x, 0]), np.int32(line[x, 1]), np.int32(line[x, 2])
-                c[0, r] += 1
-                c[1, g] += 1
-                c[2, b] += 1
-                c[3, (54 * r + 183 * g + 19 * b + 128) >> 8] += 1
                 is_high = max(r, max(g, b)) == 255
                 is_low = max(r, max(g, b)) == 0
-                is_raw = (red[x] >= limits[0]) | (green[x] >= limits[1]) | (blue[x] >= limits[2])
+                full_r, full_g, full_b = red[x] >= limits[0], green[x] >= limits[1], blue[x] >= limits[2]
+                is_raw = full_r | full_g | full_b
+                r_raw += full_r
+                g_raw += full_g
+                b_raw += full_b
                 high += is_high
                 low += is_low
                 raw += is_raw
                 bits[x] = np.uint8(is_high * 1 + is_low * 2 + is_raw * 4)
-        clipped[part, 0] = high
-        clipped[part, 1] = low
-        clipped[part, 2] = raw
+        k = clipped[part]
+        k[0, 0], k[0, 1], k[0, 2] = high, low, raw
+        k[1, 0], k[1, 1], k[1, 2] = c[0, 255], c[1, 255], c[2, 255]
+        k[2, 0], k[2, 1], k[2, 2] = c[0, 0], c[1, 0], c[2, 0]
+        k[3, 0], k[3, 1], k[3, 2] = r_raw, g_raw, b_raw
+
+
+COUNT_ALL_BELOW = 300_000
+"""Pixels from which on every other row stands for two in the histogram: a scope shows no difference, and a drag does."""
 
 
 def measure(
@@ -43,10 +57,17 @@ def measure(
     """Histogram (4, 256) of R, G, B and luma (Rec.709 weights of encoded values), bit map (h, w) of clipped pixels, counts.
 
     ``planes`` (3, h, w) is the plate that the picture (h, w, 3) was made from, ``limits`` its values at the sensor's white
-    level. Counts are of highlights, shadows, raw.
+    level. Counts (4, 3): pixels at highlights, shadows, raw; then R, G, B at the top, at zero, sensor full.
     """
     out = np.empty(picture.shape[:2], np.uint8)
     counts = np.zeros((4, 4, 256), np.int64)
-    clipped = np.zeros((4, 3), np.int64)
-    _measure(picture, planes, limits, counts, clipped, out)
+    clipped = np.zeros((4, 4, 3), np.int64)
+    every = 1 if picture.shape[0] * picture.shape[1] < COUNT_ALL_BELOW else 2
+    _measure(picture, planes, limits, every, counts, clipped, out)
     return np.asarray(counts.sum(0)), out, np.asarray(clipped.sum(0))
+
+
+def raw_histogram(camera: NDArray[np.float32]) -> NDArray[np.int64]:
+    """Histogram (3, 256) of camera values (3, h, w), black 0 and white 1, over their square roots (even photon noise)."""
+    bins = np.clip(np.sqrt(np.maximum(camera, 0)) * 255 + 0.5, 0, 255).astype(np.uint8)
+    return np.stack([np.bincount(b.ravel(), minlength=256) for b in bins])

@@ -12,9 +12,10 @@ from zincplate.core.adaptation import D65_XY, bradford
 from zincplate.core.camera_colour import CameraMatrices
 from zincplate.core.colour_spaces import REC2020, SPACES, SRGB, WORKING_LUMINANCE
 from zincplate.core.light import TONE_MAX, LightTables, encode_inputs, table_inputs
+from zincplate.engine.colour_plan import colour_tables, shifted_primaries
 from zincplate.engine.recipe import Recipe
-from zincplate.ops.base import LightPlan
 from zincplate.ops.order import ORDER
+from zincplate.ops.plan import ColourPlan, LightPlan
 
 Float = NDArray[np.float64]
 
@@ -86,28 +87,23 @@ def _tables(
     target = SPACES[space]
     parameters = np.zeros(38, np.float32)
     parameters[28:38] = (0.0, 1.0) * 5
-    if matrices is not None:
-        neutral = np.asarray(as_shot_neutral) if plan.white_xy == as_shot_xy else matrices.neutral_of(plan.white_xy)
-        parameters[0:3] = np.asarray(as_shot_neutral) / neutral
+    parameters[0:4] = (*gains_of(plan, matrices, as_shot_neutral, as_shot_xy), NO_CLIP)
+    if matrices is not None and plan.plate.recovery == "neutral":
+        parameters[25:28] = np.asarray(as_shot_neutral) / parameters[0:3]
+    if matrices is not None and plan.plate.recovery != "rebuild":
         parameters[3] = 1.0
-        parameters[25:28] = neutral
-        matrix = matrices.balanced_to_working(plan.white_xy) * (plan.gain * baseline_gain)
-    else:
-        parameters[0:3] = 1.0
-        parameters[3] = NO_CLIP
-        shift = np.eye(3)
-        if plan.white_xy != D65_XY:
-            shift = REC2020.from_xyz @ bradford(plan.white_xy, D65_XY) @ REC2020.to_xyz
-            shift = shift / (WORKING_LUMINANCE @ shift @ np.ones(3))
-        matrix = shift @ np.reshape(to_working, (3, 3)) * plan.gain
+    matrix = matrix_of(plan, matrices, baseline_gain, to_working)
     pointwise = (*plan.tone, plan.curve_rgb, plan.curve_red, plan.curve_green, plan.curve_blue, plan.curve_luminance)
-    if all(p is None for p in pointwise):
+    coloured = plan.colour != ColourPlan()
+    direct = target.from_working @ matrix
+    inside = bool((np.abs(direct.sum(1)) <= 1 + 1e-6).all() and (direct >= -1e-6).all())
+    if inside and not coloured and all(p is None for p in pointwise):
         # nothing between the two matrices: one, so that a file comes back exactly in its own space
-        matrix = target.from_working @ matrix
-        parameters[4:13] = np.where(np.abs(matrix) < 1e-9, 0, matrix).ravel()
+        parameters[4:13] = np.where(np.abs(direct) < 1e-9, 0, direct).ravel()
         parameters[13:16] = target.to_xyz[1]
         parameters[16:25] = np.eye(3).ravel()
     else:
+        inside = False
         parameters[4:13] = matrix.ravel()
         parameters[13:16] = WORKING_LUMINANCE
         parameters[16:25] = target.from_working.ravel()
@@ -118,6 +114,7 @@ def _tables(
         if points is not None:
             curves[row] = SRGB.transfer.decode(curve.evaluate(points, _CURVE_INPUTS, extended=True))
             parameters[28 + 2 * row : 30 + 2 * row] = SRGB.transfer.decode(np.array([points[0][0], points[-1][0]]))
+    colours = colour_tables(plan.colour, space, plan.soft_gamut)
     uses_srgb_curve = target.transfer == SRGB.transfer
     flags = np.array(
         [
@@ -126,10 +123,40 @@ def _tables(
             plan.curve_rgb is not None,
             plan.curve_luminance is not None,
             0 if linear_output else 1 if uses_srgb_curve else 2,
+            coloured,
+            len(plan.colour.picked),
+            not inside,
+            not inside and plan.soft_gamut,
+            plan.colour.toning is not None,
         ],
         np.int32,
     )
-    return LightTables(parameters, flags, tone.astype(np.float32), curves, encode_table(space))
+    return LightTables(parameters, flags, tone.astype(np.float32), curves, encode_table(space), colours)
+
+
+def gains_of(
+    plan: LightPlan,
+    matrices: CameraMatrices | None,
+    as_shot_neutral: tuple[float, float, float],
+    as_shot_xy: tuple[float, float],
+) -> Float:
+    """Factors that take plates balanced as shot to the plan's balance."""
+    if matrices is None or plan.white_xy == as_shot_xy:
+        return np.ones(3)
+    return np.asarray(as_shot_neutral) / matrices.neutral_of(plan.white_xy)
+
+
+def matrix_of(plan: LightPlan, matrices: CameraMatrices | None, baseline_gain: float, to_working: tuple[float, ...]) -> Float:
+    """3x3 from balanced plates to linear Rec.2020, exposure and the shift of the primaries included."""
+    if matrices is not None:
+        matrix = matrices.balanced_to_working(plan.white_xy) * (plan.gain * baseline_gain)
+    else:
+        shift = np.eye(3)
+        if plan.white_xy != D65_XY:
+            shift = REC2020.from_xyz @ bradford(plan.white_xy, D65_XY) @ REC2020.to_xyz
+            shift = shift / (WORKING_LUMINANCE @ shift @ np.ones(3))
+        matrix = shift @ np.reshape(to_working, (3, 3)) * plan.gain
+    return np.asarray(shifted_primaries(plan.primaries) @ matrix) if plan.primaries else matrix
 
 
 def _composed(functions: tuple[Callable[[Float], Float], ...]) -> Callable[[Float], Float]:

@@ -52,9 +52,10 @@ class Recipe:
 
     @staticmethod
     def neutral(raw: bool) -> "Recipe":
-        """The recipe of a frame just brought in: camera data get the standard view, rendered files stay as they are."""
+        """The recipe of a frame just brought in: camera data are shown like a print with blown highlights rebuilt, rendered files
+        stay as they are."""
         recipe = Recipe({o.id: o.neutral() for o in ORDER})
-        return recipe.with_values({"tone": {"view": "standard"}}) if raw else recipe
+        return recipe.with_values({"tone": {"view": "standard", "highlight_recovery": "rebuild"}}) if raw else recipe
 
     @staticmethod
     def from_document(document: Any) -> "Recipe":
@@ -141,8 +142,8 @@ class Recipe:
         return getattr(self.parameters[CONTROLS[step, name]], name)
 
     def effective(self) -> "Recipe":
-        """The recipe with switched-off steps at neutral; the view transform is no adjustment and stays."""
+        """The recipe with switched-off steps at neutral; what belongs to the rendering stays."""
         if not self.off:
             return self
-        parameters = {o.id: o.neutral() if o.step in self.off and o.id != "view" else self.parameters[o.id] for o in ORDER}
+        parameters = {o.id: o.neutral() if o.step in self.off and not o.rendering else self.parameters[o.id] for o in ORDER}
         return replace(self, parameters=parameters, off=frozenset())

@@ -4,21 +4,27 @@ Plates are float32 planes (3, h, w), upright. For camera data they are camera RG
 the first channel of a neutral clips); for rendered files linear light of their own primaries.
 """
 
-from dataclasses import dataclass
+import threading
+from dataclasses import dataclass, replace
 from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.core.adaptation import D65_XY
+from zincplate.core.colour_spaces import WORKING_LUMINANCE
 from zincplate.core.demosaic import MARGIN, bin_mosaic, demosaic_window, window_of
+from zincplate.core.hot_pixels import without_hot_pixels
 from zincplate.core.light import LightTables
+from zincplate.core.noise_model import NoiseModel, measure_noise
 from zincplate.core.orientation import FLIPS, to_sensor, upright, upright_size
 from zincplate.core.rendered import bin_codes, bin_linear, window_from_codes, window_from_linear
-from zincplate.engine.light_plan import tables_of
+from zincplate.core.wavelet_noise import StabilisedNoise, deviation_of
+from zincplate.engine.light_plan import gains_of, matrix_of, plan_of, tables_of
 from zincplate.engine.recipe import Recipe
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import CameraColour, Decoded
+from zincplate.ops.plan import LightPlan
 
 Float32 = NDArray[np.float32]
 
@@ -39,9 +45,9 @@ class _Reader(Protocol):
     width: int
     height: int
 
-    def window(self, x: int, y: int, w: int, h: int) -> Float32: ...
+    def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False) -> Float32: ...
 
-    def reduced(self, step: int) -> Plate: ...
+    def reduced(self, step: int, hot_pixels: bool = False) -> Plate: ...
 
     @property
     def nbytes(self) -> int: ...
@@ -57,6 +63,10 @@ class _Mosaic:
         colours = np.reshape(decoded.cfa, (2, 2))
         scale = 1.0 / ((decoded.white - black) * np.asarray(neutral, np.float32)[colours])
         shift = (-self._red_y, -self._red_x)
+        self._black_by_parity, self._white = black.astype(np.float64), float(decoded.white)
+        self._lock = threading.Lock()
+        self._clean: tuple[NDArray[np.uint16], NDArray[np.intp]] | None = None
+        self._noise: NoiseModel | None = None
         self._black = np.ascontiguousarray(np.roll(black, shift, (0, 1)))
         self._scale = np.ascontiguousarray(np.roll(scale.astype(np.float32), shift, (0, 1)))
 
@@ -64,17 +74,32 @@ class _Mosaic:
     def nbytes(self) -> int:
         return int(self._sites.nbytes)
 
-    def window(self, x: int, y: int, w: int, h: int) -> Float32:
+    @property
+    def noise(self) -> NoiseModel:
+        with self._lock:
+            if self._noise is None:
+                self._noise = measure_noise(self._sites, self._black_by_parity, self._white)
+            return self._noise
+
+    def clean(self) -> tuple[NDArray[np.uint16], NDArray[np.intp]]:
+        """Sites with hot ones replaced, and the places of those; found once."""
+        model = self.noise
+        with self._lock:
+            if self._clean is None:
+                self._clean = without_hot_pixels(self._sites, self._black_by_parity, self._white, model.slope, model.offset)
+            return self._clean
+
+    def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False) -> Float32:
         x0 = x - MARGIN - (x - MARGIN - self._red_x) % 2
         y0 = y - MARGIN - (y - MARGIN - self._red_y) % 2
         columns = max(_even(x + w + MARGIN - x0), 4 * MARGIN)
         rows = max(_even(y + h + MARGIN - y0), 4 * MARGIN)
         sites = np.empty((rows, columns), np.float32)
-        window_of(self._sites, y0, x0, self._black, self._scale, sites)
+        window_of(self.clean()[0] if hot_pixels else self._sites, y0, x0, self._black, self._scale, sites)
         planes = demosaic_window(sites, np.empty((3, rows, columns), np.float32), np.empty((rows, columns), np.float32))
         return planes[:, y - y0 : y - y0 + h, x - x0 : x - x0 + w]
 
-    def reduced(self, step: int) -> Plate:
+    def reduced(self, step: int, hot_pixels: bool = False) -> Plate:
         x0, y0 = -self._red_x, -self._red_y
         if self._red_x:
             x0 = -1
@@ -82,7 +107,8 @@ class _Mosaic:
             y0 = -1
         columns, rows = -(-(self.width - x0) // step), -(-(self.height - y0) // step)
         planes = np.empty((3, rows, columns), np.float32)
-        bin_mosaic(self._sites, y0, x0, step, self._black, self._scale, planes)
+        sites = self.clean()[0] if hot_pixels else self._sites
+        bin_mosaic(sites, y0, x0, step, self._black, self._scale, planes)
         return Plate(planes, step, x0, y0)
 
 
@@ -96,7 +122,7 @@ class _Picture:
     def nbytes(self) -> int:
         return int(self._pixels.nbytes)
 
-    def window(self, x: int, y: int, w: int, h: int) -> Float32:
+    def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False) -> Float32:
         out = np.empty((3, h, w), np.float32)
         if self._table is None:
             window_from_linear(self._pixels, y, x, out)
@@ -104,7 +130,7 @@ class _Picture:
             window_from_codes(self._pixels, y, x, self._table, out)
         return out
 
-    def reduced(self, step: int) -> Plate:
+    def reduced(self, step: int, hot_pixels: bool = False) -> Plate:
         out = np.empty((3, -(-self.height // step), -(-self.width // step)), np.float32)
         if self._table is None:
             bin_linear(self._pixels, step, out)
@@ -118,7 +144,7 @@ def _even(n: int) -> int:
 
 
 class Source:
-    """One open file. Safe to use from several threads; holds no mutable state."""
+    """One open file. Safe to use from several threads; what is measured on it is measured once, when first asked for."""
 
     def __init__(self, decoded: Decoded) -> None:
         self.capture: CaptureData = decoded.capture
@@ -129,6 +155,8 @@ class Source:
         self.space_key = decoded.profile.space_key if decoded.profile else ""
         self.orientation = decoded.capture.orientation
         self._reader = self._reader_of(decoded)
+        self._lock = threading.Lock()
+        self._measured: float | None = None
         self.width, self.height = upright_size(self._reader.width, self._reader.height, self.orientation)
         if self.camera is not None:
             self.as_shot_neutral = self.camera.as_shot_neutral
@@ -168,14 +196,14 @@ class Source:
         """Bytes held."""
         return self._reader.nbytes
 
-    def window(self, x: int, y: int, w: int, h: int) -> Float32:
+    def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False) -> Float32:
         """Full-size plate of a rectangle of the upright picture, which must lie inside it."""
         sx, sy, sw, sh = to_sensor(x, y, w, h, self.width, self.height, self.orientation)
-        return np.ascontiguousarray(upright(self._reader.window(sx, sy, sw, sh), self.orientation, 1))
+        return np.ascontiguousarray(upright(self._reader.window(sx, sy, sw, sh, hot_pixels), self.orientation, 1))
 
-    def reduced(self, step: int) -> Plate:
+    def reduced(self, step: int, hot_pixels: bool = False) -> Plate:
         """Plate of the whole picture averaged over ``step`` pixels (even)."""
-        plate = self._reader.reduced(step)
+        plate = self._reader.reduced(step, hot_pixels)
         if self.orientation == 1:
             return plate
         flip = FLIPS[self.orientation]
@@ -201,6 +229,40 @@ class Source:
             to_working=self.to_working,
             linear_output=linear_output,
         )
+
+    def plan(self, recipe: Recipe) -> LightPlan:
+        """What a recipe asks for on this source."""
+        return plan_of(recipe, self.raw, self.as_shot_xy)
+
+    def luminance_weights(self, plan: LightPlan) -> NDArray[np.float64]:
+        """Weights (3,) of plate values in scene luminance under a plan: white of the balance at normal exposure is 1."""
+        matrices = self.camera.matrices if self.camera else None
+        gain = 2.0**self.camera.baseline_exposure_ev if self.camera else 1.0
+        matrix = matrix_of(replace(plan, primaries=()), matrices, gain, self.to_working)
+        weights = WORKING_LUMINANCE @ matrix * gains_of(plan, matrices, self.as_shot_neutral, self.as_shot_xy)
+        return np.asarray(np.maximum(weights, 0))
+
+    @property
+    def hot_pixels(self) -> int:
+        """How many hot and cold sites were found (0 for files without a mosaic)."""
+        return len(self._reader.clean()[1]) if isinstance(self._reader, _Mosaic) else 0
+
+    def noise(self, scale: float) -> StabilisedNoise:
+        """Noise of plates at a size relative to full size (1 or less)."""
+        if isinstance(self._reader, _Mosaic):
+            model = self._reader.noise
+            neutral = np.asarray(self.as_shot_neutral)
+            deviation = np.sqrt(model.slope / neutral) / 2
+            shift = float(np.mean(model.offset / model.slope / neutral) + 0.375 * model.slope / neutral.min())
+            # a small pixel averages all sites under it: a quarter of them red, half green, a quarter blue
+            deviation = deviation * scale * (np.array([2.0, 2.0**0.5, 2.0]) if scale <= 0.5 else 1.0)
+            return StabilisedNoise(shift, (deviation[0], deviation[1], deviation[2]), scale > 0.5)
+        with self._lock:
+            if self._measured is None:
+                w, h = min(self.width, 1024), min(self.height, 1024)
+                self._measured = deviation_of(self.window((self.width - w) // 2, (self.height - h) // 2, w, h))
+        d = self._measured * scale
+        return StabilisedNoise(1e-4, (d, d, d), False)
 
     def camera_values(self, planes: Float32) -> Float32:
         """Plate values -> camera values with white level 1 (raw), or linear light as it is."""

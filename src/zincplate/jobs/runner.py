@@ -7,7 +7,7 @@ import uuid
 from collections.abc import Callable
 from typing import Any
 
-from zincplate.engine.render import Cancelled
+from zincplate.engine.strips import Cancelled
 from zincplate.formats.errors import FileError
 from zincplate.services import bring_in, deliver, pictures, work
 from zincplate.services.context import Context, UserError

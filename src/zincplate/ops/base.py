@@ -5,17 +5,16 @@ command line's ``--set`` and the words of the history.
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any, Generic, Literal, TypeVar
 
-import numpy as np
-from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
-from zincplate.core.adaptation import D65_XY
+from zincplate.ops.plan import LightPlan
 
-Float = NDArray[np.float64]
 Step = Literal["framing", "balance", "tone", "colour", "definition", "finish"]
+COLOURS = ("red", "yellow", "green", "cyan", "blue", "magenta")
+"""The six hues of the colour circle."""
 STEPS: tuple[Step, ...] = ("framing", "balance", "tone", "colour", "definition", "finish")
 
 
@@ -36,11 +35,14 @@ def gauge(
     help: str,
     decimals: int = 0,
     wedge: tuple[int, int] | None = None,
-    scale: Literal["linear", "reciprocal"] = "linear",
+    scale: Literal["linear", "reciprocal", "log"] = "linear",
+    kind: Literal["gauge", "hue", "key"] = "gauge",
+    raw_only: bool = False,
+    more: dict[str, Any] | None = None,
 ) -> Any:
     """A number shown as a gauge. ``wedge`` is the range of wedge steps (0 dark to 10 light) on which it acts."""
     ui: dict[str, Any] = {
-        "kind": "gauge",
+        "kind": kind,
         "label": label,
         "unit": unit,
         "help": help,
@@ -51,32 +53,23 @@ def gauge(
         "scale": scale,
         "low": low,
         "high": high,
+        "raw_only": raw_only,
+        **(more or {}),
     }
     return Field(default=neutral, ge=low, le=high, allow_inf_nan=False, json_schema_extra={"x-ui": ui})
 
 
-@dataclass(frozen=True)
-class LightPlan:
-    """What the pointwise part of the pipeline is to do; adjustments add to it in order."""
+def choice(label: str, *, neutral: str, options: dict[str, str], help: str, raw_only: bool = False) -> Any:
+    """One of a few words."""
+    ui: dict[str, Any] = {"kind": "choice", "label": label, "help": help, "options": options, "raw_only": raw_only}
+    return Field(default=neutral, json_schema_extra={"x-ui": ui})
 
-    raw: bool
-    """Camera data (True) or a rendered file (False)."""
-    as_shot_xy: tuple[float, float] = D65_XY
-    white_xy: tuple[float, float] = D65_XY
-    """White point of the light that is to look neutral; for rendered files relative to D65."""
-    gain: float = 1.0
-    """Factor on scene-linear values."""
-    tone: tuple[Callable[[Float], Float], ...] = ()
-    """Functions on scene-linear values (hue kept), applied in order; the view transform is the last."""
-    curve_rgb: tuple[tuple[float, float], ...] | None = None
-    curve_red: tuple[tuple[float, float], ...] | None = None
-    curve_green: tuple[tuple[float, float], ...] | None = None
-    curve_blue: tuple[tuple[float, float], ...] | None = None
-    curve_luminance: tuple[tuple[float, float], ...] | None = None
 
-    def with_tone(self, function: Callable[[Float], Float]) -> "LightPlan":
-        """The plan with one more tone function at the end."""
-        return replace(self, tone=(*self.tone, function))
+def switch(label: str, *, help: str, raw_only: bool = False) -> Any:
+    """On or off; off is neutral."""
+    return Field(
+        default=False, json_schema_extra={"x-ui": {"kind": "switch", "label": label, "help": help, "raw_only": raw_only}}
+    )
 
 
 P = TypeVar("P", bound=Parameters)
@@ -93,6 +86,8 @@ class Operation(Generic[P]):
     parameters: type[P]
     apply: Callable[[P, LightPlan], LightPlan]
     """Pure: returns the plan with this adjustment added; unchanged when the parameters are neutral."""
+    rendering: bool = False
+    """How the file is shown at all rather than an adjustment: stays when its step is switched off."""
 
     def neutral(self) -> P:
         """Parameters that change nothing."""

@@ -4,10 +4,47 @@ from typing import Any
 
 from zincplate.ops.balance import BALANCE
 from zincplate.ops.base import Operation
+from zincplate.ops.black_white import BLACK_WHITE
+from zincplate.ops.border import BORDER
+from zincplate.ops.clarity import CLARITY
 from zincplate.ops.contrast import CONTRAST
 from zincplate.ops.curve import CURVE
 from zincplate.ops.exposure import EXPOSURE
+from zincplate.ops.grain import GRAIN
+from zincplate.ops.haze import HAZE
+from zincplate.ops.keys import KEYS
+from zincplate.ops.levels import LEVELS
+from zincplate.ops.noise import NOISE
 from zincplate.ops.points import POINTS
+from zincplate.ops.primaries import PRIMARY_SHIFT
+from zincplate.ops.recovery import RECOVERY
+from zincplate.ops.regions import REGIONS
+from zincplate.ops.sharpen import SHARPEN
+from zincplate.ops.toning import TONING
+from zincplate.ops.vibrance import VIBRANCE
 from zincplate.ops.view import VIEW
+from zincplate.ops.vignette import VIGNETTE
 
-ORDER: tuple[Operation[Any], ...] = (BALANCE, EXPOSURE, POINTS, CONTRAST, VIEW, CURVE)
+ORDER: tuple[Operation[Any], ...] = (
+    RECOVERY,
+    NOISE,
+    BALANCE,
+    PRIMARY_SHIFT,
+    EXPOSURE,
+    HAZE,
+    REGIONS,
+    CLARITY,
+    VIGNETTE,
+    POINTS,
+    CONTRAST,
+    VIEW,
+    LEVELS,
+    CURVE,
+    KEYS,
+    BLACK_WHITE,
+    VIBRANCE,
+    TONING,
+    SHARPEN,
+    GRAIN,
+    BORDER,
+)

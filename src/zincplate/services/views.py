@@ -1,6 +1,7 @@
 """Pictures for the screen: windows of a frame under a recipe, pixel values, and the neutral picker."""
 
 import json
+import math
 import struct
 from typing import Any
 
@@ -81,6 +82,9 @@ def pack(view: View, source: Source, clipping: bool) -> bytes:
         "full_height": source.height,
         "histogram": view.histogram.tolist(),
         "clipped": list(view.clipped),
+        "channels": view.channels.round(5).tolist(),
+        "raw_histogram": None if view.raw_histogram is None else view.raw_histogram.tolist(),
+        "outside_gamut": view.outside_gamut,
         "render_ms": round(view.render_ms, 1),
         "picture_bytes": len(picture),
         "clipping_bytes": len(mask),
@@ -101,9 +105,24 @@ def pixel(context: Context, frame_id: int, recipe: dict[str, Any], x: int, y: in
     """Delivered values, L*a*b* and camera values about a place of the full-size picture."""
     frame = frame_of(frame_id)
     try:
-        return context.renderer.sample(opened(context, frame), parsed(recipe), x, y, min(max(radius, 0), 50), "srgb")
+        return context.renderer.sample(
+            opened(context, frame), frame.content_hash, parsed(recipe), x, y, min(max(radius, 0), 50), "srgb"
+        )
     except RecipeError as error:
         raise UserError(str(error)) from error
+
+
+def pick_key(context: Context, frame_id: int, recipe: dict[str, Any], x: int, y: int, radius: int) -> dict[str, float]:
+    """Centre of a picked key: the mean Oklab colour about a place, as the colour step receives it."""
+    frame = frame_of(frame_id)
+    source, radius = opened(context, frame), min(max(radius, 0), 50)
+    try:
+        lightness, a, b = context.renderer.colour_at(source, frame.content_hash, parsed(recipe), x, y, radius)
+    except RecipeError as error:
+        raise UserError(str(error)) from error
+    if math.hypot(a, b) < 0.012:
+        raise UserError("This place is grey: a key needs a colour to hold on to. Pick a stronger colour.")
+    return {"centre_lightness": round(lightness, 4), "centre_a": round(a, 4), "centre_b": round(b, 4)}
 
 
 def pick_neutral(context: Context, frame_id: int, x: int, y: int, radius: int) -> dict[str, Any]:

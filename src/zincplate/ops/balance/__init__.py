@@ -10,7 +10,8 @@ from typing import Annotated, Any
 from pydantic import Field
 
 from zincplate.core.temperature import temperature_and_tint, white_point_xy
-from zincplate.ops.base import LightPlan, Operation, Parameters
+from zincplate.ops.base import Operation, Parameters
+from zincplate.ops.plan import LightPlan
 
 _KELVIN_UI: dict[str, Any] = {
     "kind": "kelvin",

@@ -3,7 +3,8 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.ops.base import LightPlan, Operation, Parameters, gauge
+from zincplate.ops.base import Operation, Parameters, gauge
+from zincplate.ops.plan import LightPlan
 
 Float = NDArray[np.float64]
 MIDDLE_GREY = 0.18

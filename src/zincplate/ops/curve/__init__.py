@@ -12,7 +12,8 @@ from typing import Annotated, Any
 from pydantic import AfterValidator, Field
 
 from zincplate.core.curve import IDENTITY, is_identity
-from zincplate.ops.base import LightPlan, Operation, Parameters
+from zincplate.ops.base import Operation, Parameters
+from zincplate.ops.plan import LightPlan
 
 Unit = Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
 Point = tuple[Unit, Unit]

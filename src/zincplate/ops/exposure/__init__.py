@@ -2,7 +2,8 @@
 
 from dataclasses import replace
 
-from zincplate.ops.base import LightPlan, Operation, Parameters, gauge
+from zincplate.ops.base import Operation, Parameters, gauge
+from zincplate.ops.plan import LightPlan
 
 
 class ExposureParameters(Parameters):

@@ -8,7 +8,8 @@ log-log is 1 + 0.6 w at least, so the order of tones is kept for w >= -1.
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.ops.base import LightPlan, Operation, Parameters, gauge
+from zincplate.ops.base import Operation, Parameters, gauge
+from zincplate.ops.plan import LightPlan
 
 Float = NDArray[np.float64]
 

@@ -242,6 +242,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/frames/{id}/key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The colour about a place, as the centre of a picked key. */
+        post: operations["bench_key_frames__int_id__key_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/presets": {
         parameters: {
             query?: never;
@@ -758,6 +775,27 @@ export interface components {
              * @default false
              */
             clipping: boolean;
+            /**
+             * Show
+             * @default picture
+             * @enum {string}
+             */
+            show: "picture" | "edges" | "reach";
+            /**
+             * Key
+             * @default 0
+             */
+            key: number;
+            /**
+             * Gamut
+             * @default false
+             */
+            gamut: boolean;
+            /**
+             * Raw Histogram
+             * @default false
+             */
+            raw_histogram: boolean;
         };
         /** PixelOut */
         PixelOut: {
@@ -810,6 +848,18 @@ export interface components {
              * @default 1
              */
             radius: number;
+        };
+        /**
+         * KeyOut
+         * @description Oklab centre of a picked key.
+         */
+        KeyOut: {
+            /** Centre Lightness */
+            centre_lightness: number;
+            /** Centre A */
+            centre_a: number;
+            /** Centre B */
+            centre_b: number;
         };
         /** PresetsOut */
         PresetsOut: {
@@ -1365,6 +1415,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NeutralOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    bench_key_frames__int_id__key_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PixelIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeyOut"];
                 };
             };
             /** @description Unprocessable Entity */

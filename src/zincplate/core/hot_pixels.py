@@ -1,0 +1,73 @@
+"""Hot pixels: single sites far above, or below, all eight neighbours of their colour.
+
+A star or a glint spreads over several sites through the lens and the anti-alias of its own size; a hot site stands alone.
+A site counts as hot when it passes the second largest of its eight neighbours of the same colour by 8 standard deviations of
+the noise there and by a quarter of its own value (cold: the same below the second smallest), and none of the four sites
+beside it, of other colours, rises with it.
+"""
+
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+DEVIATIONS = 8.0
+
+
+@njit(parallel=True, nogil=True, cache=True)
+def _find(mosaic, black, slope, offset, found, values):
+    height, width = mosaic.shape
+    for y in prange(2, height - 2):
+        for x in range(2, width - 2):
+            v = np.int32(mosaic[y, x])
+            left, right = np.int32(mosaic[y, x - 2]), np.int32(mosaic[y, x + 2])
+            up, down = np.int32(mosaic[y - 2, x]), np.int32(mosaic[y + 2, x])
+            # quick way out: not above or below the four nearest of its colour
+            above = (v > left) & (v > right) & (v > up) & (v > down)
+            below = (v < left) & (v < right) & (v < up) & (v < down)
+            if not (above | below):
+                continue
+            b = black[y & 1, x & 1]
+            n1, n2 = np.int32(mosaic[y - 2, x - 2]), np.int32(mosaic[y - 2, x + 2])
+            n3, n4 = np.int32(mosaic[y + 2, x - 2]), np.int32(mosaic[y + 2, x + 2])
+            high, second_high, low, second_low = np.int32(-1), np.int32(-1), np.int32(1 << 20), np.int32(1 << 20)
+            total = np.int32(0)
+            for n in (left, right, up, down, n1, n2, n3, n4):
+                total += n
+                if n > high:
+                    high, second_high = n, high
+                elif n > second_high:
+                    second_high = n
+                if n < low:
+                    low, second_low = n, low
+                elif n < second_low:
+                    second_low = n
+            mean = (total - high - low) / 6.0
+            deviation = DEVIATIONS * np.sqrt(max(slope * max(mean - b, 0.0) + offset, 1.0))
+            beside = (
+                np.int32(mosaic[y, x - 1]) + np.int32(mosaic[y, x + 1]) + np.int32(mosaic[y - 1, x]) + np.int32(mosaic[y + 1, x])
+            ) / 4.0
+            around = (
+                np.int32(mosaic[y - 1, x - 2])
+                + np.int32(mosaic[y - 1, x + 2])
+                + np.int32(mosaic[y + 1, x - 2])
+                + np.int32(mosaic[y + 1, x + 2])
+            ) / 4.0
+            is_hot = (v - second_high > deviation) & (v - second_high > 0.25 * (v - b)) & (beside - around < 0.25 * (v - mean))
+            is_cold = (second_low - v > deviation) & (second_low - v > 0.25 * (mean - b)) & (around - beside < 0.25 * (mean - v))
+            if is_hot or is_cold:
+                found[y, x] = 1
+                values[y, x] = np.uint16(mean + 0.5)
+
+
+def without_hot_pixels(
+    mosaic: NDArray[np.uint16], black: NDArray[np.float64], white: float, slope: float, offset: float
+) -> tuple[NDArray[np.uint16], NDArray[np.intp]]:
+    """A copy of a Bayer mosaic with hot and cold sites replaced by their neighbours' mean, and their places (n, 2) as y, x.
+
+    ``slope`` and ``offset`` are the noise model's, for white at 1.
+    """
+    span = white - float(black.mean())
+    found = np.zeros(mosaic.shape, np.uint8)
+    values = mosaic.copy()
+    _find(mosaic, np.ascontiguousarray(black, np.float64), slope * span, offset * span * span, found, values)
+    return values, np.argwhere(found)

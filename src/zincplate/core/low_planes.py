@@ -1,0 +1,83 @@
+"""Small planes of the whole picture (long edge about 500) that the local stage reads at every zoom.
+
+Edge-aware bases are guided filters (He, Sun, Tang, "Guided image filtering", TPAMI 2013) in the fast form of He & Sun
+(arXiv:1505.00996): coefficients a and b are found on the small picture and applied to the full one, so that fit view, 1:1
+and delivery share them and agree. Lightness is in EV about middle grey (0.18), where a shadow is as wide as a highlight.
+"""
+
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Float32 = NDArray[np.float32]
+
+LONG_EDGE = 512
+FLOOR = 2e-5
+"""Added to luminance before the logarithm: about 13 stops below grey."""
+BASE_RADIUS = 14
+BASE_EPSILON_EV2 = 0.12
+"""Differences well below 0.35 EV are drawing inside a region, those well above are edges between regions."""
+MIDDLE_RADIUS = 2
+MIDDLE_EPSILON_EV2 = 0.01
+"""What is smoother than a tenth of a stop is no form but noise, and is not made clearer."""
+
+
+def ev(planes: Float32, weights: NDArray[np.float64]) -> Float32:
+    """Planes (3, h, w) -> EV about middle grey of their weighted sum (h, w)."""
+    y = sum(np.float32(w) * p for w, p in zip(weights, planes, strict=True))
+    return np.asarray(np.log2((np.maximum(y, 0) + FLOOR) / 0.18), np.float32)
+
+
+def guided(guide: Float32, target: Float32, radius: int, epsilon: float) -> tuple[Float32, Float32]:
+    """Averaged coefficients (a, b) of the guided filter of ``target`` by ``guide``: base = a * guide + b."""
+    size = (2 * radius + 1,) * 2
+
+    def mean(x: NDArray[Any]) -> Float32:
+        return np.asarray(cv2.blur(x, size, borderType=cv2.BORDER_REFLECT), np.float32)
+
+    mean_guide, mean_target = mean(guide), mean(target)
+    covariance = mean(guide * target) - mean_guide * mean_target
+    variance = covariance if target is guide else mean(guide * guide) - mean_guide * mean_guide
+    variance = np.maximum(variance, np.float32(0))
+    a = covariance / (variance + np.float32(epsilon))
+    b = mean_target - a * mean_guide
+    return mean(a), mean(b)
+
+
+@dataclass(frozen=True)
+class Air:
+    """Haze of one picture: colour of the air (3,) in plate values, and the small plane of transmission coefficients."""
+
+    light: NDArray[np.float32]
+    a: Float32
+    b: Float32
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes held."""
+        return self.a.nbytes + self.b.nbytes
+
+
+@dataclass(frozen=True)
+class Bases:
+    """Coefficients (4, h, w) on EV at neutral exposure: a and b of the region base, a and b of forms of middle size."""
+
+    planes: Float32
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes held."""
+        return int(self.planes.nbytes)
+
+
+def bases_of(lightness_ev: Float32) -> Bases:
+    """Bases of a small picture's EV (h, w)."""
+    # regions are large: their coefficients are found at half the size, and read between as smoothly
+    h, w = lightness_ev.shape
+    half = cv2.resize(lightness_ev, (max((w + 1) // 2, 1), max((h + 1) // 2, 1)), interpolation=cv2.INTER_AREA)
+    a, b = (cv2.resize(c, (w, h), interpolation=cv2.INTER_LINEAR) for c in guided(half, half, BASE_RADIUS // 2, BASE_EPSILON_EV2))
+    a2, b2 = guided(lightness_ev, lightness_ev, MIDDLE_RADIUS, MIDDLE_EPSILON_EV2)
+    return Bases(np.stack([a, b, a2, b2]))

@@ -1,0 +1,138 @@
+"""Whole pictures in strips of rows, so that memory holds a strip of float planes and one finished picture."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zincplate.core.colour_spaces import SPACES
+from zincplate.core.light import LightTables, to_8_bit, to_16_bit, to_float
+from zincplate.core.resample import lanczos_columns, lanczos_rows
+from zincplate.engine.colour_plan import colour_tables
+from zincplate.engine.finishing import finished, margin_of
+from zincplate.engine.light_plan import encode_table
+from zincplate.engine.recipe import Recipe
+from zincplate.engine.source import Source
+from zincplate.engine.stages import Stages, Window, fitted_size, scale_of
+from zincplate.ops.plan import ColourPlan, FinishPlan, LightPlan
+
+Float32 = NDArray[np.float32]
+Progress = Callable[[float], bool] | None
+
+STRIP_ROWS = 192
+ROWS_WITH_CONTEXT = 448
+"""Strips that need context above and below are taller, so that less is computed twice."""
+
+
+class Cancelled(Exception):
+    """Raised out of a delivery whose progress callback asked to stop."""
+
+
+def deliver_whole(
+    stages: Stages, source: Source, key: str, recipe: Recipe, space: str, bits: int, long_edge: int | None, progress: Progress
+) -> NDArray[np.uint8] | NDArray[np.uint16]:
+    """The finished picture (h, w, 3), 8 bit (dithered) or 16 bit; smaller when ``long_edge`` is."""
+    if bits not in (8, 16):
+        raise ValueError("a delivery has 8 or 16 bits")
+    plan = source.plan(recipe)
+    if long_edge is not None and long_edge < max(source.width, source.height):
+        return _reduced(stages, source, key, recipe, plan, space, bits, long_edge, progress)
+    tables = source.tables(recipe, space)
+    out = _empty(source.height, source.width, bits)
+    whole = Window(source.width, source.height, 0, 0, source.width, source.height)
+    margin = stages.margin(source, plan, whole) + margin_of(plan.finish, 1.0)
+    for window, outer in _strips(whole, margin):
+        planes = stages.local(source, key, plan, outer, keep=False)
+        rows = out[window.y : window.y + window.height]
+        if plan.finish == FinishPlan():
+            inner = planes[:, window.inside(outer)[0]]
+            _quantise(np.ascontiguousarray(inner), tables, window.y, rows)
+        else:
+            finished(planes, tables, plan.finish, 1.0, window, window.inside(outer), rows)
+        _tell(progress, (window.y + window.height) / source.height)
+    return out
+
+
+def _reduced(
+    stages: Stages,
+    source: Source,
+    key: str,
+    recipe: Recipe,
+    plan: LightPlan,
+    space: str,
+    bits: int,
+    long_edge: int,
+    progress: Progress,
+) -> NDArray[np.uint8] | NDArray[np.uint16]:
+    width, height = fitted_size(source.width, source.height, long_edge)
+    tables = source.tables(recipe, space, linear_output=True)
+    middle = np.empty((3, source.height, width), np.float32)
+    whole = Window(source.width, source.height, 0, 0, source.width, source.height)
+    for window, outer in _strips(whole, stages.margin(source, plan, whole)):
+        planes = stages.local(source, key, plan, outer, keep=False)
+        planes = np.ascontiguousarray(planes[:, window.inside(outer)[0]])
+        linear = np.empty_like(planes)
+        to_float(planes, *tables.arguments(), linear)
+        middle[:, window.y : window.y + window.height] = lanczos_rows(linear, width)
+        _tell(progress, 0.95 * (window.y + window.height) / source.height)
+    out = _empty(height, width, bits)
+    small = lanczos_columns(middle, height)
+    if plan.finish == FinishPlan():
+        _quantise(small, _encoding_only(space), 0, out)
+    else:
+        all_of_it = Window(width, height, 0, 0, width, height)
+        scale = scale_of(source, all_of_it)
+        finished(
+            np.ascontiguousarray(small),
+            _encoding_only(space),
+            plan.finish,
+            scale,
+            all_of_it,
+            (slice(0, height), slice(0, width)),
+            out,
+        )
+    _tell(progress, 1.0)
+    return out
+
+
+def _strips(whole: Window, margin: int) -> list[tuple[Window, Window]]:
+    """Strips from top to bottom, each with its context."""
+    rows = ROWS_WITH_CONTEXT if margin else STRIP_ROWS
+    found = []
+    for y in range(0, whole.height, rows):
+        window = replace(whole, y=y, height=min(rows, whole.height - y))
+        found.append((window, window.grown(margin)))
+    return found
+
+
+def _tell(progress: Progress, share: float) -> None:
+    if progress is not None and not progress(share):
+        raise Cancelled
+
+
+def _empty(height: int, width: int, bits: int) -> NDArray[Any]:
+    return np.empty((height, width, 3), np.uint8 if bits == 8 else np.uint16)
+
+
+def _quantise(planes: Float32, tables: LightTables, y: int, out: NDArray[Any]) -> None:
+    if out.dtype == np.uint8:
+        to_8_bit(planes, *tables.arguments(), 0, y, out)
+    else:
+        to_16_bit(planes, *tables.arguments(), out)
+
+
+def _encoding_only(space: str) -> LightTables:
+    """Tables that only clip and encode planes which are already linear light of the delivery space."""
+    target = SPACES[space]
+    parameters = np.zeros(38, np.float32)
+    parameters[0:4] = 1, 1, 1, 3e38
+    parameters[4:13] = np.eye(3).ravel()
+    parameters[13:16] = target.to_xyz[1]
+    parameters[16:25] = np.eye(3).ravel()
+    srgb_curve = target.transfer == SPACES["srgb"].transfer
+    flags = np.array([0, 0, 0, 0, 1 if srgb_curve else 2, 0, 0, 0, 0, 0], np.int32)
+    unused = np.zeros(2, np.float32)
+    colours = colour_tables(ColourPlan(), space, False)
+    return LightTables(parameters, flags, unused, np.zeros((5, 2), np.float32), encode_table(space), colours)
