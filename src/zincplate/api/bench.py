@@ -38,6 +38,24 @@ def put_position(path: m.Id, body: m.PositionIn) -> Any:
     return versions.go_to(context(), path.id, body.revision, body.position)
 
 
+@api.post("/versions/<int:id>/states", responses={200: m.VersionOut})
+def post_state(path: m.Id, body: m.StateIn) -> Any:
+    """Keeps the current recipe under a name."""
+    return versions.name_state(path.id, body.name)
+
+
+@api.put("/versions/<int:id>/states/<int:state>", responses={200: m.VersionOut, 409: m.ErrorOut})
+def put_state(path: m.StatePath, body: m.RevisionIn) -> Any:
+    """Returns to a named state."""
+    return versions.return_to(context(), path.id, body.revision, path.state)
+
+
+@api.delete("/versions/<int:id>/states/<int:state>", responses={200: m.VersionOut})
+def delete_state(path: m.StatePath) -> Any:
+    """Takes a name away."""
+    return versions.forget_state(path.id, path.state)
+
+
 @api.post("/frames/<int:id>/view")
 def view(path: m.Id, body: m.ViewIn) -> Any:
     """A rendered window: header, JPEG and clipping map in one binary answer."""
@@ -72,3 +90,9 @@ def neutral(path: m.Id, body: m.PlaceIn) -> Any:
 def key(path: m.Id, body: m.PixelIn) -> Any:
     """The colour about a place, as the centre of a picked key."""
     return views.pick_key(context(), path.id, body.recipe, body.x, body.y, body.radius)
+
+
+@api.post("/frames/<int:id>/suggest", responses={200: m.ProposalsOut})
+def suggest(path: m.Id, body: m.SuggestIn) -> Any:
+    """Measured proposals, each value with its reason."""
+    return {"proposals": views.suggest(context(), path.id, body.recipe, body.of)}

@@ -155,6 +155,12 @@ class HistoryOut(BaseModel):
     at: str
 
 
+class StateOut(BaseModel):
+    id: int
+    name: str
+    at: str
+
+
 class VersionOut(BaseModel):
     id: int
     frame: int
@@ -165,6 +171,7 @@ class VersionOut(BaseModel):
     adjusted: bool
     recipe: dict[str, Any]
     history: list[HistoryOut]
+    states: list[StateOut]
 
 
 class RecipeIn(In):
@@ -172,6 +179,21 @@ class RecipeIn(In):
 
     revision: int = Field(ge=0)
     recipe: dict[str, Any]
+
+
+class StateIn(In):
+    """A name for the current recipe."""
+
+    name: str = Field(min_length=1, max_length=60)
+
+
+class StatePath(BaseModel):
+    id: int = Field(ge=1)
+    state: int = Field(ge=1)
+
+
+class RevisionIn(In):
+    revision: int = Field(ge=0)
 
 
 class PositionIn(In):
@@ -215,6 +237,24 @@ class PixelOut(BaseModel):
     lab: list[float]
     camera: list[float]
     clipped: float
+
+
+class SuggestIn(In):
+    recipe: dict[str, Any]
+    of: Literal["balance", "tone", "whole", "black_point", "white_point"]
+
+
+class ProposalOut(BaseModel):
+    """Values by step and control, and a sentence for each."""
+
+    name: str
+    summary: str
+    values: dict[str, dict[str, Any]]
+    reasons: dict[str, str]
+
+
+class ProposalsOut(BaseModel):
+    proposals: list[ProposalOut]
 
 
 class KeyOut(BaseModel):

@@ -26,7 +26,7 @@ MOST = 4.0
 
 
 def ratios_of(small: Float32, limits: Float32) -> Float32:
-    """From small planes (3, h, w), (3, h, w): log2 of red / green and of blue / green beside blown areas, nearness 0..1 to one."""
+    """Small planes (3, h, w) -> (3, h, w): log2 of red / green and blue / green beside blown areas, and nearness 0..1 to one."""
     share = (small / limits[:, None, None]).max(0).astype(np.float32)
     blown = _smoothstep((share - 0.70) / 0.22)
     near = cv2.GaussianBlur(cv2.dilate(blown, np.ones((3, 3), np.uint8)), (3, 3), 0.8)

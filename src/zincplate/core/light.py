@@ -50,7 +50,10 @@ def _block(a, b, c, n, p, flags, tone, curves, encode, colour, hues, toning, key
     for x in range(n):
         r, g, bl = a[x] * p[0], b[x] * p[1], c[x] * p[2]
         # where the sensor is at its end the colour is not known: such places fade to neutral over the last stop fraction
-        t = (max(r * p[25], max(g * p[26], bl * p[27])) - np.float32(BLEND_FROM)) * np.float32(1.0 / (0.995 - BLEND_FROM))
+        # (rebuilt ones only where every channel was full: that much is known of the others)
+        er, eg, eb = r * p[25], g * p[26], bl * p[27]
+        end = min(er, min(eg, eb)) if flags[10] else max(er, max(eg, eb))
+        t = (end - np.float32(BLEND_FROM)) * np.float32(1.0 / (0.995 - BLEND_FROM))
         t = min(max(t, z), o)
         t = t * t * (np.float32(3) - t - t)
         r, g, bl = min(r, clip), min(g, clip), min(bl, clip)
@@ -204,8 +207,9 @@ class LightTables:
     """(38,): three gains, clip level, 3x3 to Rec.2020 (with exposure), luminance weights, 3x3 to the delivery space, and
     the neutral's camera values (zero for rendered files: nothing fades), then (low, high) input of each curve, linear."""
     flags: NDArray[np.int32]
-    """(10,): tone on, channel curves on, RGB curve on, luminance curve on, encoding (0 linear, 1 sRGB, 2 table), colour on,
-    number of picked keys, colours outside drawn in, colours near the end compressed, toning on."""
+    """(11,): tone on, channel curves on, RGB curve on, luminance curve on, encoding (0 linear, 1 sRGB, 2 table), colour on,
+    number of picked keys, colours outside drawn in, colours near the end compressed, toning on, fading to neutral only where all
+    channels were full."""
     tone: Float32
     curves: Float32
     """(5, TABLE_SIZE + 2): RGB, R, G, B, luminance."""

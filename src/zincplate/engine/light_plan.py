@@ -88,7 +88,7 @@ def _tables(
     parameters = np.zeros(38, np.float32)
     parameters[28:38] = (0.0, 1.0) * 5
     parameters[0:4] = (*gains_of(plan, matrices, as_shot_neutral, as_shot_xy), NO_CLIP)
-    if matrices is not None and plan.plate.recovery == "neutral":
+    if matrices is not None and plan.plate.recovery != "clip":
         parameters[25:28] = np.asarray(as_shot_neutral) / parameters[0:3]
     if matrices is not None and plan.plate.recovery != "rebuild":
         parameters[3] = 1.0
@@ -128,6 +128,7 @@ def _tables(
             not inside,
             not inside and plan.soft_gamut,
             plan.colour.toning is not None,
+            plan.plate.recovery == "rebuild",
         ],
         np.int32,
     )

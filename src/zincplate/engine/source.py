@@ -11,8 +11,8 @@ from typing import Any, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.adaptation import D65_XY
-from zincplate.core.colour_spaces import WORKING_LUMINANCE
+from zincplate.core.adaptation import D65_XY, xy_to_xyz, xyz_to_xy
+from zincplate.core.colour_spaces import REC2020, WORKING_LUMINANCE
 from zincplate.core.demosaic import MARGIN, bin_mosaic, demosaic_window, window_of
 from zincplate.core.hot_pixels import without_hot_pixels
 from zincplate.core.light import LightTables
@@ -263,6 +263,22 @@ class Source:
                 self._measured = deviation_of(self.window((self.width - w) // 2, (self.height - h) // 2, w, h))
         d = self._measured * scale
         return StabilisedNoise(1e-4, (d, d, d), False)
+
+    def white_of_plate(self, rgb: NDArray[np.float64]) -> tuple[float, float]:
+        """White point (xy) of a light that gives these plate values; raises ``ValueError`` when no light could."""
+        if self.camera is not None:
+            neutral = np.asarray(rgb, np.float64) * np.asarray(self.as_shot_neutral)
+            return self.camera.matrices.white_of(neutral / neutral.max())
+        x, y = xyz_to_xy(REC2020.to_xyz @ np.reshape(self.to_working, (3, 3)) @ np.asarray(rgb, np.float64))
+        return float(x), float(y)
+
+    def plate_of_white(self, white_xy: tuple[float, float]) -> NDArray[np.float64]:
+        """Plate values (3,), green 1, of a neutral surface in a light."""
+        if self.camera is not None:
+            plate = self.camera.matrices.neutral_of(white_xy) / np.asarray(self.as_shot_neutral)
+        else:
+            plate = np.linalg.solve(np.reshape(self.to_working, (3, 3)), REC2020.from_xyz @ xy_to_xyz(white_xy))
+        return np.asarray(np.maximum(plate, 1e-6) / max(float(plate[1]), 1e-6))
 
     def camera_values(self, planes: Float32) -> Float32:
         """Plate values -> camera values with white level 1 (raw), or linear light as it is."""

@@ -132,7 +132,7 @@ def _encoding_only(space: str) -> LightTables:
     parameters[13:16] = target.to_xyz[1]
     parameters[16:25] = np.eye(3).ravel()
     srgb_curve = target.transfer == SPACES["srgb"].transfer
-    flags = np.array([0, 0, 0, 0, 1 if srgb_curve else 2, 0, 0, 0, 0, 0], np.int32)
+    flags = np.array([0, 0, 0, 0, 1 if srgb_curve else 2, 0, 0, 0, 0, 0, 0], np.int32)
     unused = np.zeros(2, np.float32)
     colours = colour_tables(ColourPlan(), space, False)
     return LightTables(parameters, flags, unused, np.zeros((5, 2), np.float32), encode_table(space), colours)

@@ -10,7 +10,7 @@ from zincplate.services.context import Context, NotFound, UserError
 from zincplate.services.words import describe
 from zincplate.store.database import database
 from zincplate.store.home import Home
-from zincplate.store.models import HistoryEntry, Version
+from zincplate.store.models import HistoryEntry, NamedState, Version
 
 
 class Stale(UserError):
@@ -41,6 +41,10 @@ def state(version: Version) -> dict[str, Any]:
         "position": version.position,
         "adjusted": version.adjusted,
         "recipe": version.recipe,
+        "states": [
+            {"id": n.id, "name": n.name, "at": n.created_at.isoformat()}
+            for n in NamedState.select().where(NamedState.version == version).order_by(NamedState.created_at)
+        ],
         "history": [{"position": e.position, "words": e.words, "at": e.created_at.isoformat()} for e in entries],
     }
 
@@ -99,6 +103,36 @@ def go_to(context: Context, version_id: int, revision: int, position: int) -> di
             raise UserError("There is nothing further to undo." if position < 0 else "There is nothing to redo.")
         _store(version, Recipe.from_document(entry.recipe), position)
     return _after(context, version)
+
+
+def name_state(version_id: int, name: str) -> dict[str, Any]:
+    """Keeps the current recipe under a name; the same name again replaces what it stood for."""
+    version, name = get(version_id), name.strip()
+    if not name:
+        raise UserError("A state needs a name.")
+    with database.atomic():
+        NamedState.delete().where(NamedState.version == version, NamedState.name == name).execute()
+        NamedState.create(version=version, name=name[:60], recipe=version.recipe)
+    return state(version)
+
+
+def _named(version: Version, state_id: int) -> NamedState:
+    found = NamedState.get_or_none(NamedState.id == state_id, NamedState.version == version)
+    if found is None:
+        raise NotFound("There is no such state.")
+    return found
+
+
+def return_to(context: Context, version_id: int, revision: int, state_id: int) -> dict[str, Any]:
+    """Makes a named state current, as a change that can be undone."""
+    return set_recipe(context, version_id, revision, _named(get(version_id), state_id).recipe)
+
+
+def forget_state(version_id: int, state_id: int) -> dict[str, Any]:
+    """Takes a name away; the recipe of the version is not touched."""
+    version = get(version_id)
+    _named(version, state_id).delete_instance()
+    return state(version)
 
 
 def _after(context: Context, version: Version) -> dict[str, Any]:

@@ -9,12 +9,11 @@ import imagecodecs
 import numpy as np
 import simplejpeg
 
-from zincplate.core.adaptation import xyz_to_xy
-from zincplate.core.colour_spaces import REC2020
 from zincplate.core.temperature import KELVIN_MAX, KELVIN_MIN, temperature_and_tint
 from zincplate.engine.recipe import Recipe, RecipeError
 from zincplate.engine.render import View, ViewRequest
 from zincplate.engine.source import Source
+from zincplate.engine.suggest import Proposal, Suggester
 from zincplate.services.context import Context, NotFound, UserError
 from zincplate.services.pictures import original_path
 from zincplate.store.models import Frame, HistoryEntry, Version
@@ -125,6 +124,23 @@ def pick_key(context: Context, frame_id: int, recipe: dict[str, Any], x: int, y:
     return {"centre_lightness": round(lightness, 4), "centre_a": round(a, 4), "centre_b": round(b, 4)}
 
 
+def suggest(context: Context, frame_id: int, recipe: dict[str, Any], of: str) -> list[dict[str, Any]]:
+    """Proposals for balance, tone, one end of the scale, or the whole; each with values and reasons."""
+    frame = frame_of(frame_id)
+    source, parsed_recipe = opened(context, frame), parsed(recipe)
+
+    def work() -> list[Proposal]:
+        suggester = Suggester(context.renderer, source, frame.content_hash, parsed_recipe)
+        if of in ("black_point", "white_point"):
+            return [suggester.end(of)]
+        return {"balance": suggester.balance, "tone": suggester.tone, "whole": suggester.whole}[of]()
+
+    return [
+        {"name": p.name, "summary": p.summary, "values": p.values, "reasons": p.reasons}
+        for p in context.renderer.on_render_thread(work)
+    ]
+
+
 def pick_neutral(context: Context, frame_id: int, x: int, y: int, radius: int) -> dict[str, Any]:
     """Temperature and tint that make an area grey. Refuses clipped, dark or impossible areas with a sentence."""
     frame = frame_of(frame_id)
@@ -139,14 +155,11 @@ def pick_neutral(context: Context, frame_id: int, x: int, y: int, radius: int) -
         clipped = float((planes.max(0) >= 0.995).mean())
     if clipped > 0.01:
         raise UserError(f"{clipped:.0%} of this area is clipped, so its colour is not known. Pick a darker neutral.")
-    mean = source.camera_values(planes).reshape(3, -1).mean(1).astype(np.float64)
-    if mean.max() < 0.002:
+    mean = planes.reshape(3, -1).mean(1).astype(np.float64)
+    if float(source.camera_values(planes).reshape(3, -1).mean(1).max()) < 0.002:
         raise UserError("This area is too dark to measure its colour. Pick a lighter neutral.")
     try:
-        if source.camera is not None:
-            white_xy = source.camera.matrices.white_of(mean / mean.max())
-        else:
-            white_xy = xyz_to_xy(REC2020.to_xyz @ np.reshape(source.to_working, (3, 3)) @ mean)
+        white_xy = source.white_of_plate(mean)
     except ValueError as error:
         raise UserError("No light could make this colour neutral. Pick a grey or white surface.") from error
     kelvin, tint = temperature_and_tint(white_xy)

@@ -19,11 +19,32 @@ def formatted(value: Any, ui: dict[str, Any]) -> str:
         return str(ui["options"].get(value, value)).lower()
     if kind == "curve":
         return "straight" if list(map(list, value)) == [[0, 0], [1, 1]] else f"{len(value)} points"
+    if kind == "switch":
+        return "on" if value else "off"
+    if kind == "own_keys":
+        return "none" if not value else ", ".join(key.name for key in value)
     decimals = int(ui.get("decimals", 0))
     text = f"{abs(value):.{decimals}f}"
-    if ui.get("kind") == "gauge" and float(text) != 0:
+    if ui.get("low", 0) < 0 and float(text) != 0:
         text = (MINUS if value < 0 else "+") + text
     return f"{text} {ui['unit']}" if ui.get("unit") else text
+
+
+def _keys(old: Any, new: Any) -> list[str]:
+    """Picked keys added, taken away or changed."""
+    if len(old) != len(new):
+        gone = [k.name for k in old if k not in new] if len(new) < len(old) else []
+        come = [k.name for k in new if k not in old] if len(new) > len(old) else []
+        return [f"Key {name} picked" for name in come] + [f"Key {name} removed" for name in gone]
+    found = []
+    for a, b in zip(old, new, strict=True):
+        for name in type(b).model_fields:
+            x, y = getattr(a, name), getattr(b, name)
+            if x != y:
+                ui = {"low": -1 if name in ("hue", "saturation", "lightness", "grey") else 0}
+                before, after = (x, y) if name == "name" else (formatted(x, ui), formatted(y, ui))
+                found.append(f"Key {b.name}, {name} {before} {ARROW} {after}")
+    return found
 
 
 def describe(old: Recipe, new: Recipe) -> str:
@@ -37,7 +58,10 @@ def describe(old: Recipe, new: Recipe) -> str:
                 continue
             extra = info.json_schema_extra
             ui: Any = extra.get("x-ui", {}) if isinstance(extra, dict) else {}
-            found.append(f"{ui.get('label', name)} {formatted(a, ui)} {ARROW} {formatted(b, ui)}")
+            if ui.get("kind") == "own_keys":
+                found.extend(_keys(a, b))
+            else:
+                found.append(f"{ui.get('label', name)} {formatted(a, ui)} {ARROW} {formatted(b, ui)}")
     for step in STEPS:
         if (step in old.off) != (step in new.off):
             found.append(f"{step.capitalize()} switched {'off' if step in new.off else 'on'}")

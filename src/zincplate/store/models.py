@@ -86,6 +86,15 @@ class HistoryEntry(Table):
     created_at = Moment(default=now)
 
 
+class NamedState(Table):
+    """A recipe of a version kept under a name; later changes and undoing do not touch it."""
+
+    version = peewee.ForeignKeyField(Version, backref="states", on_delete="CASCADE")
+    name = peewee.CharField(60)
+    recipe: Any = peewee.JSONField()
+    created_at = Moment(default=now)
+
+
 class Refusal(Table):
     """A file that could not be brought in, with the reason."""
 

@@ -13,6 +13,10 @@ export interface ViewHeader {
   full_height: number;
   histogram: number[][];
   clipped: [number, number, number];
+  /** Shares at the top, at zero, sensor full, by R, G, B. */
+  channels: number[][];
+  raw_histogram: number[][] | null;
+  outside_gamut: number;
   render_ms: number;
   picture_bytes: number;
   clipping_bytes: number;
@@ -39,12 +43,20 @@ export function unpack(data: ArrayBuffer): { header: ViewHeader; picture: Blob; 
   return { header, picture, clipping };
 }
 
+export interface ViewOptions {
+  clipping?: boolean;
+  gamut?: boolean;
+  show?: "picture" | "edges" | "reach";
+  key?: number;
+  rawHistogram?: boolean;
+}
+
 /** Renders a window of a frame; recipe null shows it as it came in. */
 export async function fetchView(
   frame: number,
   recipe: Recipe | null,
   window: RequestWindow,
-  clipping: boolean,
+  options: ViewOptions,
   signal?: AbortSignal,
 ): Promise<View> {
   const response = await offlineSafe(() =>
@@ -59,7 +71,11 @@ export async function fetchView(
         y: window.y,
         width: window.width,
         height: window.height,
-        clipping,
+        clipping: options.clipping ?? false,
+        show: options.show ?? "picture",
+        key: options.key ?? 0,
+        gamut: options.gamut ?? false,
+        raw_histogram: options.rawHistogram ?? false,
       }),
       signal,
     }),

@@ -12,7 +12,7 @@ export interface Scene {
   picture: Size;
   adjusted: Layer;
   original: Layer;
-  compare: "none" | "original" | "split";
+  compare: "none" | "original" | "split" | "side";
   /** Place of the split, 0..1 of the canvas' width. */
   split: number;
   warnings: boolean;
@@ -22,11 +22,12 @@ export interface Scene {
 const HIGHLIGHT = 1;
 const SHADOW = 2;
 const RAW = 4;
+const GAMUT = 8;
 
 /** Draws the picture, the split and the clipping hatching. No React, no network. */
 export class Painter {
   private readonly masks = new WeakMap<ImageBitmap, HTMLCanvasElement>();
-  private patterns: { highlight: CanvasPattern; shadow: CanvasPattern; raw: CanvasPattern } | null = null;
+  private patterns: ReturnType<typeof hatches> | null = null;
 
   constructor(
     private readonly canvas: HTMLCanvasElement,
@@ -47,6 +48,13 @@ export class Painter {
       this.clipped(context, 0, split, () => this.layer(context, scene.original, scene, at, false));
       this.clipped(context, split, width, () => this.layer(context, scene.adjusted, scene, at, scene.warnings));
       this.divider(context, split, height);
+    } else if (scene.compare === "side") {
+      const half = Math.round(width / 2);
+      const own = place(scene.viewport, { width: half, height }, scene.picture, this.density());
+      const right = { ...own, left: own.left + half };
+      this.clipped(context, 0, half, () => this.layer(context, scene.original, scene, own, false));
+      this.clipped(context, half, width, () => this.layer(context, scene.adjusted, scene, right, scene.warnings));
+      this.divider(context, half, height);
     } else this.layer(context, scene.adjusted, scene, at, scene.warnings);
   }
 
@@ -89,6 +97,7 @@ export class Painter {
       [RAW, this.patterns.raw],
       [HIGHLIGHT, this.patterns.highlight],
       [SHADOW, this.patterns.shadow],
+      [GAMUT, this.patterns.gamut],
     ] as const) {
       const mask = this.mask(clipping, bit);
       if (!mask) continue;
@@ -152,7 +161,10 @@ function boxOf(view: View, picture: Size, at: Placement): Box {
   };
 }
 
-/** Hatching: rising lines for delivered highlights, falling for shadows, dots for the sensor's own limit. */
+/**
+ * Hatching: rising lines for delivered highlights, falling for shadows, dots for the sensor's own limit,
+ * small squares for colours outside the delivery space.
+ */
 function hatches(context: CanvasRenderingContext2D, density: number) {
   const make = (draw: (paint: OffscreenCanvasRenderingContext2D, size: number) => void): CanvasPattern => {
     const size = Math.round(7 * density);
@@ -180,6 +192,16 @@ function hatches(context: CanvasRenderingContext2D, density: number) {
   return {
     highlight: lines("#b93817", "rgba(255,255,255,.75)", false),
     shadow: lines("#f6f6f6", "rgba(0,0,0,.6)", true),
+    gamut: make((paint, s) => {
+      for (const [style, width] of [
+        ["rgba(0,0,0,.55)", 2.6 * density],
+        ["#f6f6f6", 1.2 * density],
+      ] as const) {
+        paint.strokeStyle = style;
+        paint.lineWidth = width;
+        paint.strokeRect(s * 0.25, s * 0.25, s * 0.5, s * 0.5);
+      }
+    }),
     raw: make((paint, s) => {
       paint.fillStyle = "#f6f6f6";
       paint.beginPath();

@@ -13,6 +13,8 @@ export type Intention =
   | { do: "pick"; x: number; y: number; radius: number }
   | { do: "mark"; x: number; y: number; radius: number }
   | { do: "split"; x: number }
+  | { do: "tone start"; x: number; y: number }
+  | { do: "tone"; dy: number; end: boolean }
   | { do: "click"; x: number; y: number }
   | { do: "nothing" };
 
@@ -64,6 +66,24 @@ export class PickTool implements Tool {
     if (input.kind === "move") return { do: "mark", ...start, radius };
     this.start = null;
     return input.kind === "up" ? { do: "pick", ...start, radius } : NOTHING;
+  }
+}
+
+/** Presses on a tone and drags it up or down. */
+export class DragTool implements Tool {
+  private from: number | null = null;
+  readonly cursor = "ns-resize";
+
+  handle(input: PointerInput): Intention {
+    if (input.kind === "down") {
+      this.from = input.y;
+      return { do: "tone start", x: input.x, y: input.y };
+    }
+    if (this.from === null) return NOTHING;
+    const dy = input.kind === "cancel" ? 0 : input.y - this.from;
+    const end = input.kind !== "move";
+    if (end) this.from = null;
+    return { do: "tone", dy, end };
   }
 }
 

@@ -21,20 +21,39 @@ interface Bench {
   /** What is shown and edited: the saved recipe, or a newer one while a hand is on a control. */
   draft: Recipe | null;
   viewport: Viewport;
-  compare: "none" | "original" | "split";
+  compare: "none" | "original" | "split" | "side";
   split: number;
   warnings: boolean;
   surround: Surround;
-  picking: boolean;
+  /** What the pointer does on the picture. */
+  tool: "hand" | "neutral" | "key" | "tone";
+  /** The picture, the edge area of sharpening, or what the chosen key reaches. */
+  show: "picture" | "edges" | "reach";
+  /** Picked key that is being worked on. */
+  ownKey: number | null;
+  /** Hatch colours that the delivery space cannot hold. */
+  gamut: boolean;
+  sensorScope: boolean;
+  /** Places of the picture whose values stay in sight. */
+  samplers: { x: number; y: number }[];
+  /** Why a suggested value is what it is, by step.control. */
+  reasons: Record<string, string>;
   header: ViewHeader | null;
   pixel: PixelValues | null;
   resting: string | null;
   drawMs: number | null;
+  /** Full-size place under the pointer. */
+  hover: { x: number; y: number } | null;
+  magnifier: boolean;
+  pin: (at: { x: number; y: number }, picture: { width: number; height: number }) => void;
   open: (frame: number, version: number) => Promise<void>;
   edit: (change: (recipe: Recipe) => Recipe) => void;
   save: (change?: (recipe: Recipe) => Recipe) => void;
   cancel: () => void;
   goTo: (position: number) => void;
+  nameState: (name: string) => void;
+  returnTo: (state: number) => void;
+  forgetState: (state: number) => void;
   undo: () => void;
   redo: () => void;
 }
@@ -91,7 +110,23 @@ export const useBench = create<Bench>((set, get) => {
     split: 0.5,
     warnings: false,
     surround: "grey",
-    picking: false,
+    tool: "hand",
+    show: "picture",
+    ownKey: null,
+    gamut: false,
+    sensorScope: false,
+    samplers: [],
+    reasons: {},
+    hover: null,
+    magnifier: false,
+    pin: (at, picture) => {
+      const { samplers } = get();
+      const reach = Math.max(picture.width, picture.height) / 80;
+      const near = samplers.findIndex((s) => Math.hypot(s.x - at.x, s.y - at.y) < reach);
+      if (near >= 0) set({ samplers: samplers.filter((_, i) => i !== near) });
+      else if (at.x >= 0 && at.y >= 0 && at.x < picture.width && at.y < picture.height && samplers.length < 6)
+        set({ samplers: [...samplers, { x: at.x, y: at.y }] });
+    },
     header: null,
     pixel: null,
     resting: null,
@@ -103,7 +138,11 @@ export const useBench = create<Bench>((set, get) => {
         draft: null,
         header: null,
         pixel: null,
-        picking: false,
+        tool: "hand",
+        show: "picture",
+        ownKey: null,
+        samplers: [],
+        reasons: {},
         drawMs: null,
         viewport: FIT,
       });
@@ -139,6 +178,44 @@ export const useBench = create<Bench>((set, get) => {
     },
     cancel: () => set({ draft: get().version?.recipe ?? null }),
     goTo,
+    nameState: (name) => {
+      const { frame } = get();
+      if (frame === null) return;
+      const ask = (v: Version) =>
+        need(api.POST("/api/versions/{id}/states", { params: { path: { id: v.id } }, body: { name } }));
+      later(
+        frame,
+        (v) => ask(v).then((r) => r as unknown as Version),
+        () => get().draft,
+      );
+    },
+    returnTo: (state) => {
+      const { frame } = get();
+      if (frame === null) return;
+      const ask = (v: Version) =>
+        need(
+          api.PUT("/api/versions/{id}/states/{state}", {
+            params: { path: { id: v.id, state } },
+            body: { revision: v.revision },
+          }),
+        );
+      later(
+        frame,
+        (v) => ask(v).then((r) => r as unknown as Version),
+        () => get().draft,
+      );
+    },
+    forgetState: (state) => {
+      const { frame } = get();
+      if (frame === null) return;
+      const ask = (v: Version) =>
+        need(api.DELETE("/api/versions/{id}/states/{state}", { params: { path: { id: v.id, state } } }));
+      later(
+        frame,
+        (v) => ask(v).then((r) => r as unknown as Version),
+        () => get().draft,
+      );
+    },
     undo: () => {
       const v = get().version;
       if (v && v.position > 0) goTo(v.position - 1);

@@ -10,7 +10,7 @@ export interface GaugeFacts {
   high: number;
   step: number;
   decimals: number;
-  scale: "linear" | "reciprocal";
+  scale: "linear" | "reciprocal" | "log";
 }
 
 interface Props {
@@ -22,6 +22,8 @@ interface Props {
   signed?: boolean;
   notches?: readonly (readonly [number, string])[];
   children?: ReactNode;
+  /** Drawn under the scale, for instance the hues it runs through. */
+  band?: ReactNode;
   /** While the handle moves; many times. */
   onDraft: (value: number) => void;
   /** When it is let go, typed, or stepped by key. */
@@ -41,12 +43,13 @@ export function Gauge(props: Props) {
   const grip = useRef<{ offset: number; from: number } | null>(null);
   const [moving, setMoving] = useState(false);
   const along = (v: number) => {
-    const f = (x: number) => (facts.scale === "reciprocal" ? -1 / x : x);
+    const f = (x: number) => (facts.scale === "reciprocal" ? -1 / x : facts.scale === "log" ? Math.log(x) : x);
     return EDGE + ((f(v) - f(facts.low)) / (f(facts.high) - f(facts.low))) * (WIDTH - 2 * EDGE);
   };
   const valueAt = (x: number) => {
     const t = (x - EDGE) / (WIDTH - 2 * EDGE);
     if (facts.scale === "linear") return facts.low + t * (facts.high - facts.low);
+    if (facts.scale === "log") return facts.low * (facts.high / facts.low) ** t;
     return -1 / (-1 / facts.low + t * (-1 / facts.high + 1 / facts.low));
   };
   const fitted = (v: number) => roundTo(clamp(v, facts.low, facts.high), facts.step);
@@ -163,7 +166,8 @@ export function Gauge(props: Props) {
         }}
       >
         <title>{facts.label}</title>
-        <Ticks facts={facts} along={along} notches={props.notches} />
+        {props.band}
+        <Ticks along={along} notches={props.notches} />
         <path d={`M${EDGE} 13H${WIDTH - EDGE}`} stroke="#6f6f6f" />
         <path d={`M${zero} 13H${at}`} stroke="#161616" strokeWidth="3" />
         <path d={`M${zero} 5V13`} stroke="#161616" strokeWidth="1.6" />
@@ -174,18 +178,10 @@ export function Gauge(props: Props) {
   );
 }
 
-function Ticks({
-  facts,
-  along,
-  notches,
-}: {
-  facts: GaugeFacts;
-  along: (v: number) => number;
-  notches?: readonly (readonly [number, string])[];
-}) {
+function Ticks({ along, notches }: { along: (v: number) => number; notches?: readonly (readonly [number, string])[] }) {
   const places: [number, boolean][] = notches
     ? notches.map(([v]) => [along(v), true])
-    : Array.from({ length: 21 }, (_, i) => [along(facts.low + (i / 20) * (facts.high - facts.low)), i % 5 === 0]);
+    : Array.from({ length: 21 }, (_, i) => [EDGE + (i / 20) * (WIDTH - 2 * EDGE), i % 5 === 0]);
   return (
     <>
       {places.map(([x, long]) => (

@@ -191,6 +191,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/versions/{id}/states": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keeps the current recipe under a name. */
+        post: operations["bench_post_state_versions__int_id__states_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/versions/{id}/states/{state}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Returns to a named state. */
+        put: operations["bench_put_state_versions__int_id__states__int_state__put"];
+        post?: never;
+        /** Takes a name away. */
+        delete: operations["bench_delete_state_versions__int_id__states__int_state__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/frames/{id}/view": {
         parameters: {
             query?: never;
@@ -253,6 +288,23 @@ export interface paths {
         put?: never;
         /** The colour about a place, as the centre of a picked key. */
         post: operations["bench_key_frames__int_id__key_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/frames/{id}/suggest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Measured proposals, each value with its reason. */
+        post: operations["bench_suggest_frames__int_id__suggest_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -702,6 +754,8 @@ export interface components {
             };
             /** History */
             history: components["schemas"]["HistoryOut"][];
+            /** States */
+            states: components["schemas"]["StateOut"][];
         };
         /** HistoryOut */
         HistoryOut: {
@@ -709,6 +763,15 @@ export interface components {
             position: number;
             /** Words */
             words: string;
+            /** At */
+            at: string;
+        };
+        /** StateOut */
+        StateOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
             /** At */
             at: string;
         };
@@ -733,6 +796,19 @@ export interface components {
             revision: number;
             /** Position */
             position: number;
+        };
+        /**
+         * StateIn
+         * @description A name for the current recipe.
+         */
+        StateIn: {
+            /** Name */
+            name: string;
+        };
+        /** RevisionIn */
+        RevisionIn: {
+            /** Revision */
+            revision: number;
         };
         /**
          * ViewIn
@@ -860,6 +936,43 @@ export interface components {
             centre_a: number;
             /** Centre B */
             centre_b: number;
+        };
+        /** ProposalsOut */
+        ProposalsOut: {
+            /** Proposals */
+            proposals: components["schemas"]["ProposalOut"][];
+        };
+        /**
+         * ProposalOut
+         * @description Values by step and control, and a sentence for each.
+         */
+        ProposalOut: {
+            /** Name */
+            name: string;
+            /** Summary */
+            summary: string;
+            /** Values */
+            values: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
+            /** Reasons */
+            reasons: {
+                [key: string]: string;
+            };
+        };
+        /** SuggestIn */
+        SuggestIn: {
+            /** Recipe */
+            recipe: {
+                [key: string]: unknown;
+            };
+            /**
+             * Of
+             * @enum {string}
+             */
+            of: "balance" | "tone" | "whole" | "black_point" | "white_point";
         };
         /** PresetsOut */
         PresetsOut: {
@@ -1332,6 +1445,118 @@ export interface operations {
             };
         };
     };
+    bench_post_state_versions__int_id__states_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StateIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    bench_put_state_versions__int_id__states__int_state__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                state: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RevisionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    bench_delete_state_versions__int_id__states__int_state__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                state: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
     bench_view_frames__int_id__view_post: {
         parameters: {
             query?: never;
@@ -1450,6 +1675,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KeyOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    bench_suggest_frames__int_id__suggest_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SuggestIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposalsOut"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -13,8 +13,11 @@ import { JobsButton } from "../jobs/jobs_button";
 import { FootBar } from "./foot_bar";
 import { FrameStrip } from "./frame_strip";
 import { HistoryDrawer } from "./history_drawer";
-import { isTouched, Panel, STEP_NAMES, STEP_NUMBERS, STEPS, withControl } from "./panel";
+import { Panel } from "./panel";
 import { Picture } from "./picture";
+import { Samplers } from "./samplers";
+import { isTouched, STEP_NAMES, STEP_NUMBERS, STEPS, withControls } from "./steps/control";
+import { nameFor } from "./steps/ink_keys";
 
 /** One frame: step rail, controls with scope and wedge, picture, frame strip, foot. */
 export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; frame: number; step: string }) {
@@ -33,7 +36,13 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
     (target: Frame | null) => target && go({ place: "bench", shoot, frame: target.id, step }, true),
     [shoot, step],
   );
-  const setStep = useCallback((s: Step) => go({ place: "bench", shoot, frame: id, step: s }, true), [shoot, id]);
+  const setStep = useCallback(
+    (s: Step) => {
+      useBench.setState({ tool: "hand", show: "picture" });
+      go({ place: "bench", shoot, frame: id, step: s }, true);
+    },
+    [shoot, id],
+  );
 
   useEffect(() => {
     const typing = (e: KeyboardEvent) =>
@@ -58,15 +67,20 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
       if (e.shiftKey && number) {
         const target = STEPS.find((x) => STEP_NUMBERS[x] === Number(number));
         if (target) setStep(target);
-      } else if (e.shiftKey && key === "o") useBench.setState({ compare: s.compare === "split" ? "none" : "split" });
+      } else if (e.shiftKey && key === "s") useBench.setState({ compare: s.compare === "side" ? "none" : "side" });
+      else if (e.shiftKey && key === "o") useBench.setState({ compare: s.compare === "split" ? "none" : "split" });
       else if (key === "o") {
         if (!e.repeat && s.compare === "none") useBench.setState({ compare: "original" });
       } else if (key === "f")
         useBench.setState({
           viewport: s.viewport.zoom === "fit" ? { ...FIT, zoom: window.devicePixelRatio || 1 } : FIT,
         });
+      else if (key === "z") useBench.setState({ magnifier: !s.magnifier });
+      else if (key === "p") {
+        if (s.hover && frame) s.pin(s.hover, frame.capture);
+      } else if (key === "g") useBench.setState({ gamut: !s.gamut });
       else if (key === "w") useBench.setState({ warnings: !s.warnings });
-      else if (key === "escape") useBench.setState({ picking: false });
+      else if (key === "escape") useBench.setState({ tool: "hand", show: "picture" });
       else if (key === "arrowright") show(next(frames, id, 1));
       else if (key === "arrowleft") show(next(frames, id, -1));
       else if (/^[0-5]$/.test(key)) marking.mutate({ frames: [id], stars: Number(key) });
@@ -86,7 +100,7 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
       window.removeEventListener("keydown", down);
       window.removeEventListener("keyup", up);
     };
-  }, [frames, id, frame?.mark, marking, setStep, show]);
+  }, [frames, id, frame, marking, setStep, show]);
 
   if (error)
     return (
@@ -125,15 +139,23 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
             <Picture
               frame={frame}
               onNeutral={(kelvin, tint) =>
-                useBench
-                  .getState()
-                  .save((r) =>
-                    withControl(withControl(r, "balance", "temperature_kelvin", kelvin), "balance", "tint", tint),
-                  )
+                useBench.getState().save((r) => withControls(r, "balance", { temperature_kelvin: kelvin, tint }))
               }
+              onKey={(centre) => {
+                const keys = useBench.getState().draft?.colour.own_keys ?? [];
+                const name = nameFor(
+                  centre.centre_a,
+                  centre.centre_b,
+                  keys.map((k) => k.name),
+                );
+                const fresh = { name, ...centre, reach: 30, hue: 0, saturation: 0, lightness: 0, grey: 0 };
+                useBench.setState({ ownKey: keys.length });
+                useBench.getState().save((r) => withControls(r, "colour", { own_keys: [...keys, fresh] }));
+              }}
             />
           )}
           <SplitWords />
+          {frame && <Samplers frame={frame} />}
         </main>
         <FrameStrip frames={frames} current={id} onShow={show} />
       </div>
@@ -181,6 +203,14 @@ function Tools() {
           onClick={() => useBench.setState({ compare: compare === "split" ? "none" : "split" })}
         >
           Split
+        </Button>
+      </Hint>
+      <Hint text="Original and adjusted beside each other (Shift+S)">
+        <Button
+          pressed={compare === "side"}
+          onClick={() => useBench.setState({ compare: compare === "side" ? "none" : "side" })}
+        >
+          Side by side
         </Button>
       </Hint>
       <Hint text="Hatching where the picture or the sensor is at its end (W)">
@@ -245,12 +275,13 @@ function SplitWords() {
         as it came in
       </span>
     );
+  const line = compare === "side" ? 0.5 : split;
   return (
     <>
-      <span className={words} style={{ right: `calc(${(1 - split) * 100}% + 8px)` }}>
+      <span className={words} style={{ right: `calc(${(1 - line) * 100}% + 8px)` }}>
         as it came in
       </span>
-      <span className={words} style={{ left: `calc(${split * 100}% + 8px)` }}>
+      <span className={words} style={{ left: `calc(${line * 100}% + 8px)` }}>
         adjusted
       </span>
     </>

@@ -81,9 +81,8 @@ export function CurveEditor({ curves, histogram, onDraft, onSet, onCancel }: Pro
   }).join("");
   const chosenPoint = current !== null ? points[current] : undefined;
   return (
-    <section aria-label="Curve" className="mt-2 border-t border-rule px-3.5 pt-2">
+    <section aria-label="Curve" className="px-3.5 pt-1.5">
       <div className="mb-1.5 flex items-center justify-between">
-        <h3 className="text-sm font-semibold">Curve</h3>
         <Choices label="Curve channel" value={channel} options={CHANNELS} onChange={setChannel} />
       </div>
       <svg

@@ -1,4 +1,5 @@
 import { Popover } from "radix-ui";
+import { useState } from "react";
 import { useBench } from "../../state/bench";
 import { Button } from "../../ui/controls";
 
@@ -18,6 +19,7 @@ export function HistoryDrawer() {
           aria-label="History"
           className="scroll-plain z-40 max-h-[70vh] w-80 border border-ink bg-sheet py-2 shadow-lg"
         >
+          <States />
           <ol reversed className="flex flex-col-reverse">
             {version?.history.map((entry) => (
               <li key={entry.position}>
@@ -39,5 +41,59 @@ export function HistoryDrawer() {
         </Popover.Content>
       </Popover.Portal>
     </Popover.Root>
+  );
+}
+
+/** States kept under a name: return to them whatever was done since. */
+function States() {
+  const version = useBench((s) => s.version);
+  const { nameState, returnTo, forgetState } = useBench.getState();
+  const [name, setName] = useState("");
+  return (
+    <div className="mb-2 border-b border-rule px-3 pb-2">
+      <form
+        className="flex gap-1.5"
+        onSubmit={(e) => {
+          e.preventDefault();
+          if (!name.trim()) return;
+          nameState(name.trim());
+          setName("");
+        }}
+      >
+        <input
+          aria-label="Name for the current state"
+          placeholder="Name this state"
+          value={name}
+          maxLength={60}
+          onKeyDown={(e) => e.stopPropagation()}
+          onChange={(e) => setName(e.currentTarget.value)}
+          className="h-7 min-w-0 grow rounded-[2px] border border-rule bg-white px-2 text-sm"
+        />
+        <Button type="submit" disabled={!name.trim()}>
+          Keep
+        </Button>
+      </form>
+      <ul className="pt-1">
+        {version?.states.map((s) => (
+          <li key={s.id} className="flex items-center">
+            <button
+              type="button"
+              onClick={() => returnTo(s.id)}
+              className="grow truncate py-0.5 text-left text-sm font-semibold hover:underline"
+            >
+              {s.name}
+            </button>
+            <button
+              type="button"
+              aria-label={`Forget the state ${s.name}`}
+              onClick={() => forgetState(s.id)}
+              className="px-1 text-ink2 hover:text-ink"
+            >
+              {"\u00d7"}
+            </button>
+          </li>
+        ))}
+      </ul>
+    </div>
   );
 }

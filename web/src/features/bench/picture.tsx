@@ -1,28 +1,47 @@
 import { useCallback, useEffect, useMemo, useRef } from "react";
-import { api, type Frame, need, offlineSafe } from "../../api/client";
+import { api, type Frame, need } from "../../api/client";
 import type { Recipe } from "../../api/generated/recipe";
-import { fetchView, type View } from "../../api/view";
+import { fetchView, type View, type ViewOptions } from "../../api/view";
 import { Latest } from "../../canvas/latest";
+import { drawLoupe, drawMarker, drawSamplers } from "../../canvas/overlay";
 import { type Layer, Painter } from "../../canvas/painter";
-import { HandTool, type Intention, PickTool, type PointerInput, SplitTool } from "../../canvas/tools";
+import { DragTool, HandTool, type Intention, PickTool, type PointerInput, SplitTool } from "../../canvas/tools";
 import { panned, place, type RequestWindow, type Size, scaleOf, windowInSight, zoomAt } from "../../canvas/viewport";
 import { SURROUNDS, useBench } from "../../state/bench";
+import { equal } from "../../state/equal";
 import { complain } from "../../state/notices";
+import { previewOf, startToneDrag, type ToneDrag, throttledPixel } from "./picture_data";
 
 interface Ask {
   frame: number;
   recipe: Recipe | null;
   window: RequestWindow;
-  clipping: boolean;
+  options: ViewOptions;
   whole: boolean;
   which: "adjusted" | "original";
   since: number;
 }
 
+export interface KeyCentre {
+  centre_lightness: number;
+  centre_a: number;
+  centre_b: number;
+}
+
+/** Full-size pixels across the magnifier. */
+const LOUPE = 96;
 const density = () => window.devicePixelRatio || 1;
 
 /** The picture on its surround. Drawing and tools live in canvas/; this wires them to the store and the server. */
-export function Picture({ frame, onNeutral }: { frame: Frame; onNeutral: (kelvin: number, tint: number) => void }) {
+export function Picture({
+  frame,
+  onNeutral,
+  onKey,
+}: {
+  frame: Frame;
+  onNeutral: (kelvin: number, tint: number) => void;
+  onKey: (centre: KeyCentre) => void;
+}) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const layers = useRef<{ adjusted: Layer; original: Layer }>({
     adjusted: { whole: null, part: null },
@@ -30,6 +49,8 @@ export function Picture({ frame, onNeutral }: { frame: Frame; onNeutral: (kelvin
   });
   const marker = useRef<{ x: number; y: number; radius: number } | null>(null);
   const hover = useRef<{ x: number; y: number } | null>(null);
+  const pointerAt = useRef<{ x: number; y: number } | null>(null);
+  const loupe = useRef<View | null>(null);
   const painter = useRef<Painter | null>(null);
   const picture = useMemo(
     () => ({ width: frame.capture.width, height: frame.capture.height }),
@@ -56,12 +77,17 @@ export function Picture({ frame, onNeutral }: { frame: Frame; onNeutral: (kelvin
         warnings: s.warnings,
         surround: SURROUNDS[s.surround],
       });
-      drawMarker(element, marker.current);
+      drawMarker(element, marker.current, density());
+      const at = place(s.viewport, roomOf(element), picture, density());
+      const shift = s.compare === "side" ? Math.round(element.width / 2) : 0;
+      drawSamplers(element, s.samplers, { ...at, left: at.left + shift }, density());
+      if (s.magnifier && loupe.current && pointerAt.current)
+        drawLoupe(element, loupe.current.picture, pointerAt.current, density());
     });
   }, [picture]);
 
   const latest = useMemo(() => {
-    const send = (ask: Ask, signal: AbortSignal) => fetchView(ask.frame, ask.recipe, ask.window, ask.clipping, signal);
+    const send = (ask: Ask, signal: AbortSignal) => fetchView(ask.frame, ask.recipe, ask.window, ask.options, signal);
     const show = (view: View, ask: Ask) => {
       if (useBench.getState().frame !== ask.frame) return;
       const layer = layers.current[ask.which];
@@ -77,6 +103,14 @@ export function Picture({ frame, onNeutral }: { frame: Frame; onNeutral: (kelvin
     return {
       adjusted: new Latest<Ask, View>(send, show, fail),
       original: new Latest<Ask, View>(send, show, fail),
+      loupe: new Latest<Ask, View>(
+        send,
+        (view) => {
+          loupe.current = view;
+          redraw();
+        },
+        fail,
+      ),
     };
   }, [redraw]);
 
@@ -85,26 +119,59 @@ export function Picture({ frame, onNeutral }: { frame: Frame; onNeutral: (kelvin
       const element = canvas.current;
       const s = useBench.getState();
       if (!element || s.frame !== frame.id || !s.draft || element.width < 2) return;
-      const inSight = windowInSight(s.viewport, element, picture, density());
+      const inSight = windowInSight(s.viewport, roomOf(element), picture, density());
       const layer = layers.current[which];
       const whole = s.viewport.zoom === "fit";
       const ask = (window: RequestWindow, isWhole: boolean): Ask => ({
         frame: frame.id,
         recipe: which === "original" ? null : s.draft,
         window,
-        clipping: which === "adjusted" && s.warnings,
+        options:
+          which === "adjusted"
+            ? {
+                clipping: s.warnings || s.gamut,
+                gamut: s.gamut,
+                show: s.show === "reach" && s.ownKey === null ? "picture" : s.show,
+                key: s.ownKey ?? 0,
+                rawHistogram: s.sensorScope && frame.raw,
+              }
+            : {},
         whole: isWhole,
         which,
         since: performance.now(),
       });
       if (whole || !layer.whole) {
-        const fit = windowInSight({ zoom: "fit", centreX: 0.5, centreY: 0.5 }, element, picture, density());
+        const fit = windowInSight({ zoom: "fit", centreX: 0.5, centreY: 0.5 }, roomOf(element), picture, density());
         latest[which].ask(ask(fit, true));
       }
       if (!whole) latest[which].ask(ask(inSight, false));
     },
-    [frame.id, latest, picture],
+    [frame.id, frame.raw, latest, picture],
   );
+
+  const askLoupe = useCallback(() => {
+    const s = useBench.getState();
+    if (!s.magnifier || !hover.current || !s.draft) return;
+    const size = Math.min(LOUPE, picture.width, picture.height);
+    const corner = (v: number, full: number) => Math.min(Math.max(v - Math.floor(size / 2), 0), full - size);
+    const window = {
+      scaledWidth: picture.width,
+      scaledHeight: picture.height,
+      x: corner(hover.current.x, picture.width),
+      y: corner(hover.current.y, picture.height),
+      width: size,
+      height: size,
+    };
+    latest.loupe.ask({
+      frame: frame.id,
+      recipe: s.draft,
+      window,
+      options: {},
+      whole: false,
+      which: "adjusted",
+      since: performance.now(),
+    });
+  }, [frame.id, latest, picture]);
 
   const readPixel = useMemo(() => throttledPixel(frame.id, () => hover.current), [frame.id]);
 
@@ -127,6 +194,7 @@ export function Picture({ frame, onNeutral }: { frame: Frame; onNeutral: (kelvin
       current = false;
       latest.adjusted.stop();
       latest.original.stop();
+      latest.loupe.stop();
     };
   }, [id, embedded, picture, latest, redraw, request]);
 
@@ -137,7 +205,10 @@ export function Picture({ frame, onNeutral }: { frame: Frame; onNeutral: (kelvin
           request("adjusted");
           if (hover.current) readPixel();
         }
-        if (s.viewport !== before.viewport || s.warnings !== before.warnings) {
+        const asked = (b: typeof s) => [b.warnings, b.gamut, b.show, b.sensorScope, b.show === "reach" ? b.ownKey : 0];
+        if (!equal(asked(s), asked(before))) request("adjusted");
+        const sided = (s.compare === "side") !== (before.compare === "side");
+        if (s.viewport !== before.viewport || sided) {
           layers.current.adjusted.part = s.viewport.zoom === "fit" ? null : layers.current.adjusted.part;
           layers.current.original.part = s.viewport.zoom === "fit" ? null : layers.current.original.part;
           request("adjusted");
@@ -146,12 +217,14 @@ export function Picture({ frame, onNeutral }: { frame: Frame; onNeutral: (kelvin
         if (s.compare !== before.compare && s.compare !== "none") request("original");
         if (s.compare !== before.compare || s.split !== before.split || s.surround !== before.surround) redraw();
         if (s.viewport !== before.viewport) redraw();
-        if (s.picking !== before.picking && !s.picking) {
+        if (s.tool !== before.tool) {
           marker.current = null;
           redraw();
         }
+        if (s.samplers !== before.samplers || s.magnifier !== before.magnifier) redraw();
+        if (s.magnifier !== before.magnifier) askLoupe();
       }),
-    [request, redraw, readPixel],
+    [request, redraw, readPixel, askLoupe],
   );
 
   useEffect(() => {
@@ -177,6 +250,7 @@ export function Picture({ frame, onNeutral }: { frame: Frame; onNeutral: (kelvin
     return {
       hand,
       pick: new PickTool(),
+      tone: new DragTool(),
       split: new SplitTool(
         () => useBench.getState().split * (canvas.current?.width ?? 0),
         () => 8 * density(),
@@ -186,15 +260,19 @@ export function Picture({ frame, onNeutral }: { frame: Frame; onNeutral: (kelvin
   }, []);
   const tool = () => {
     const s = useBench.getState();
-    return s.picking ? tools.pick : s.compare === "split" ? tools.split : tools.hand;
+    if (s.tool === "tone") return tools.tone;
+    return s.tool !== "hand" ? tools.pick : s.compare === "split" ? tools.split : tools.hand;
   };
 
   const toPicture = (x: number, y: number) => {
     const element = canvas.current as HTMLCanvasElement;
-    const at = place(useBench.getState().viewport, element, picture, density());
+    const at = place(useBench.getState().viewport, roomOf(element), picture, density());
+    const half = Math.round(element.width / 2);
+    if (useBench.getState().compare === "side" && x >= half) x -= half;
     return { x: Math.floor((x - at.left) / at.scale), y: Math.floor((y - at.top) / at.scale), scale: at.scale };
   };
 
+  const toneDrag = useRef<ToneDrag | null>(null);
   const carryOut = async (intention: Intention) => {
     const element = canvas.current;
     if (!element) return;
@@ -202,7 +280,7 @@ export function Picture({ frame, onNeutral }: { frame: Frame; onNeutral: (kelvin
     switch (intention.do) {
       case "pan":
         useBench.setState({
-          viewport: panned(s.viewport, intention.dx, intention.dy, element, picture, density()),
+          viewport: panned(s.viewport, intention.dx, intention.dy, roomOf(element), picture, density()),
         });
         break;
       case "split":
@@ -216,19 +294,30 @@ export function Picture({ frame, onNeutral }: { frame: Frame; onNeutral: (kelvin
         const at = toPicture(intention.x, intention.y);
         const radius = Math.min(Math.max(Math.round(intention.radius / at.scale), 1), 50);
         try {
-          const found = await need(
-            api.POST("/api/frames/{id}/neutral", {
-              params: { path: { id: frame.id } },
-              body: { x: at.x, y: at.y, radius },
-            }),
-          );
-          onNeutral(found.temperature_kelvin, found.tint);
-          useBench.setState({ picking: false });
+          const params = { path: { id: frame.id } };
+          if (s.tool === "key") {
+            const body = { ...{ x: at.x, y: at.y, radius }, recipe: s.draft as unknown as Record<string, never> };
+            onKey(await need(api.POST("/api/frames/{id}/key", { params, body })));
+          } else {
+            const body = { x: at.x, y: at.y, radius };
+            const found = await need(api.POST("/api/frames/{id}/neutral", { params, body }));
+            onNeutral(found.temperature_kelvin, found.tint);
+          }
+          useBench.setState({ tool: "hand" });
         } catch (error) {
           complain(error);
         }
         marker.current = null;
         redraw();
+        break;
+      }
+      case "tone":
+        toneDrag.current?.(intention.dy / density(), intention.end);
+        if (intention.end) toneDrag.current = null;
+        break;
+      case "tone start": {
+        const at = toPicture(intention.x, intention.y);
+        toneDrag.current = await startToneDrag(frame.id, at);
         break;
       }
       default:
@@ -247,36 +336,49 @@ export function Picture({ frame, onNeutral }: { frame: Frame; onNeutral: (kelvin
     const wheel = (e: WheelEvent) => {
       e.preventDefault();
       const s = useBench.getState();
-      const scale = scaleOf(s.viewport, element, picture, density());
+      const side = s.compare === "side" && e.offsetX * density() >= Math.round(element.width / 2);
+      const x = e.offsetX * density() - (side ? Math.round(element.width / 2) : 0);
+      const scale = scaleOf(s.viewport, roomOf(element), picture, density());
       const zoom = scale * 2 ** (-Math.max(-60, Math.min(e.deltaY, 60)) / 160);
       // stop for a moment at one to one, so that it can be hit with the wheel
       const stopped = (scale - density()) * (zoom - density()) < 0 ? density() : zoom;
       useBench.setState({
-        viewport: zoomAt(
-          s.viewport,
-          stopped,
-          e.offsetX * density(),
-          e.offsetY * density(),
-          element,
-          picture,
-          density(),
-        ),
+        viewport: zoomAt(s.viewport, stopped, x, e.offsetY * density(), roomOf(element), picture, density()),
       });
     };
     element.addEventListener("wheel", wheel, { passive: false });
     return () => element.removeEventListener("wheel", wheel);
   }, [picture]);
 
-  const picking = useBench((s) => s.picking);
+  const current = useBench((s) => s.tool);
   return (
     <canvas
       ref={canvas}
       className="absolute inset-0 h-full w-full touch-none"
-      style={{ cursor: picking ? "crosshair" : "default" }}
+      style={{ cursor: current === "hand" ? "default" : current === "tone" ? "ns-resize" : "crosshair" }}
       role="img"
       aria-label={`${frame.name}, developed picture`}
       data-testid="picture"
+      tabIndex={current === "hand" ? -1 : 0}
+      onKeyDown={(e) => {
+        // the pickers without a pointer: arrows move a mark, Enter picks there
+        const element = e.currentTarget;
+        const d = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
+        if (current !== "neutral" && current !== "key") return;
+        const from = marker.current ?? { x: element.width / 2, y: element.height / 2, radius: 6 * density() };
+        const size = (e.shiftKey ? 40 : 8) * density();
+        if (d) void carryOut({ do: "mark", ...from, x: from.x + (d[0] ?? 0) * size, y: from.y + (d[1] ?? 0) * size });
+        else if (e.key === "Enter") void carryOut({ do: "pick", ...from });
+        else return;
+        e.preventDefault();
+        e.stopPropagation();
+      }}
       onPointerDown={(e) => {
+        if (e.altKey) {
+          const at = input(e, "down");
+          useBench.getState().pin(toPicture(at.x, at.y), picture);
+          return;
+        }
         e.currentTarget.setPointerCapture(e.pointerId);
         void carryOut(tool().handle(input(e, "down")));
       }}
@@ -285,17 +387,26 @@ export function Picture({ frame, onNeutral }: { frame: Frame; onNeutral: (kelvin
         const where = toPicture(at.x, at.y);
         const inside = where.x >= 0 && where.y >= 0 && where.x < picture.width && where.y < picture.height;
         hover.current = inside ? { x: where.x, y: where.y } : null;
+        pointerAt.current = inside ? at : null;
+        useBench.setState({ hover: hover.current });
         readPixel();
+        if (useBench.getState().magnifier) {
+          askLoupe();
+          redraw();
+        }
         void carryOut(tool().handle(at));
       }}
       onPointerUp={(e) => void carryOut(tool().handle(input(e, "up")))}
       onPointerCancel={(e) => void carryOut(tool().handle(input(e, "cancel")))}
       onPointerLeave={() => {
         hover.current = null;
+        pointerAt.current = null;
+        useBench.setState({ hover: null });
         readPixel();
+        if (useBench.getState().magnifier) redraw();
       }}
       onDoubleClick={(e) => {
-        if (useBench.getState().picking) return;
+        if (useBench.getState().tool !== "hand") return;
         const element = e.currentTarget;
         const s = useBench.getState();
         const box = element.getBoundingClientRect();
@@ -306,7 +417,7 @@ export function Picture({ frame, onNeutral }: { frame: Frame; onNeutral: (kelvin
             zoom,
             (e.clientX - box.left) * density(),
             (e.clientY - box.top) * density(),
-            element,
+            roomOf(element),
             picture,
             density(),
           ),
@@ -316,81 +427,8 @@ export function Picture({ frame, onNeutral }: { frame: Frame; onNeutral: (kelvin
   );
 }
 
-function drawMarker(element: HTMLCanvasElement, at: { x: number; y: number; radius: number } | null): void {
-  const context = element.getContext("2d");
-  if (!context || !at) return;
-  for (const [style, width] of [
-    ["#f6f6f6", 4],
-    ["#161616", 2],
-  ] as const) {
-    context.strokeStyle = style;
-    context.lineWidth = width * density();
-    context.strokeRect(at.x - at.radius, at.y - at.radius, 2 * at.radius, 2 * at.radius);
-  }
-}
-
-/** The camera's own picture as a stand-in until ours is there. */
-async function previewOf(frame: number, embedded: boolean, picture: Size): Promise<View | null> {
-  if (!embedded) return null;
-  try {
-    const response = await offlineSafe(() => fetch(`/api/frames/${frame}/preview`));
-    const image = await createImageBitmap(await response.blob());
-    const { width, height } = image;
-    const header = {
-      scaled_width: width,
-      scaled_height: height,
-      x: 0,
-      y: 0,
-      width,
-      height,
-      full_width: picture.width,
-      full_height: picture.height,
-      histogram: [],
-      clipped: [0, 0, 0] as [number, number, number],
-      render_ms: 0,
-      picture_bytes: 0,
-      clipping_bytes: 0,
-      as_shot: { temperature_kelvin: 0, tint: 0 },
-      notes: [],
-    };
-    return { header, picture: image, clipping: null };
-  } catch {
-    return null; // no stand-in, then: the picture itself is on its way
-  }
-}
-
-/** Asks for the values under the pointer, one request at a time, the newest place only. */
-function throttledPixel(frame: number, where: () => { x: number; y: number } | null): () => void {
-  let busy = false;
-  let again = false;
-  const run = async () => {
-    const at = where();
-    const recipe = useBench.getState().draft;
-    if (!at || !recipe) {
-      useBench.setState({ pixel: null });
-      return;
-    }
-    if (busy) {
-      again = true;
-      return;
-    }
-    busy = true;
-    try {
-      const pixel = await need(
-        api.POST("/api/frames/{id}/pixel", {
-          params: { path: { id: frame } },
-          body: { ...at, radius: 0, recipe: recipe as unknown as Record<string, never> },
-        }),
-      );
-      if (where() && useBench.getState().frame === frame) useBench.setState({ pixel });
-    } catch {
-      useBench.setState({ pixel: null });
-    }
-    busy = false;
-    if (again) {
-      again = false;
-      void run();
-    }
-  };
-  return () => void run();
+/** Room that one rendering of the picture has: half of the canvas when two stand side by side. */
+function roomOf(element: HTMLCanvasElement): Size {
+  const half = useBench.getState().compare === "side";
+  return { width: half ? Math.round(element.width / 2) : element.width, height: element.height };
 }

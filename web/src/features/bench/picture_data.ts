@@ -1,0 +1,129 @@
+import { api, need, offlineSafe } from "../../api/client";
+import type { View } from "../../api/view";
+import { evaluate, type Point } from "../../canvas/curve";
+import type { Size } from "../../canvas/viewport";
+import { useBench } from "../../state/bench";
+import { complain } from "../../state/notices";
+import { withControl } from "./steps/control";
+
+/** The camera's own picture as a stand-in until ours is there. */
+export async function previewOf(frame: number, embedded: boolean, picture: Size): Promise<View | null> {
+  if (!embedded) return null;
+  try {
+    const response = await offlineSafe(() => fetch(`/api/frames/${frame}/preview`));
+    const image = await createImageBitmap(await response.blob());
+    const { width, height } = image;
+    const header = {
+      scaled_width: width,
+      scaled_height: height,
+      x: 0,
+      y: 0,
+      width,
+      height,
+      full_width: picture.width,
+      full_height: picture.height,
+      histogram: [],
+      clipped: [0, 0, 0] as [number, number, number],
+      channels: [],
+      raw_histogram: null,
+      outside_gamut: 0,
+      render_ms: 0,
+      picture_bytes: 0,
+      clipping_bytes: 0,
+      as_shot: { temperature_kelvin: 0, tint: 0 },
+      notes: [],
+    };
+    return { header, picture: image, clipping: null };
+  } catch {
+    return null; // no stand-in, then: the picture itself is on its way
+  }
+}
+
+/** Asks for the values under the pointer, one request at a time, the newest place only. */
+export function throttledPixel(frame: number, where: () => { x: number; y: number } | null): () => void {
+  let busy = false;
+  let again = false;
+  const run = async () => {
+    const at = where();
+    const recipe = useBench.getState().draft;
+    if (!at || !recipe) {
+      useBench.setState({ pixel: null });
+      return;
+    }
+    if (busy) {
+      again = true;
+      return;
+    }
+    busy = true;
+    try {
+      const pixel = await need(
+        api.POST("/api/frames/{id}/pixel", {
+          params: { path: { id: frame } },
+          body: { ...at, radius: 0, recipe: recipe as unknown as Record<string, never> },
+        }),
+      );
+      if (where() && useBench.getState().frame === frame) useBench.setState({ pixel });
+    } catch {
+      useBench.setState({ pixel: null });
+    }
+    busy = false;
+    if (again) {
+      again = false;
+      void run();
+    }
+  };
+  return () => void run();
+}
+
+/** Moves the tone that was pressed on by pixels upward (negative dy is up); end saves. */
+export type ToneDrag = (dy: number, end: boolean) => void;
+
+const NEAR = 0.045;
+
+/** Puts a point of the RGB curve where the tone under the pointer lies (or takes one close by) and moves it with the drag. */
+export async function startToneDrag(frame: number, at: { x: number; y: number }): Promise<ToneDrag | null> {
+  const recipe = useBench.getState().draft;
+  if (!recipe) return null;
+  try {
+    const found = await need(
+      api.POST("/api/frames/{id}/pixel", {
+        params: { path: { id: frame } },
+        body: { x: at.x, y: at.y, radius: 3, recipe: recipe as unknown as Record<string, never> },
+      }),
+    );
+    const tone = (0.2126 * (found.rgb[0] ?? 0) + 0.7152 * (found.rgb[1] ?? 0) + 0.0722 * (found.rgb[2] ?? 0)) / 255;
+    const { points, index } = pointAt(recipe.tone.curve_rgb as Point[], tone);
+    const [x, y] = points[index] as Point;
+    return (dy, end) => {
+      const { edit, save } = useBench.getState();
+      const moved = points.map((p, i) => (i === index ? ([x, Math.min(Math.max(y - dy / 255, 0), 1)] as Point) : p));
+      if (end && dy === 0) return;
+      edit((r) => withControl(r, "tone", "curve_rgb", moved));
+      if (end) save();
+    };
+  } catch (error) {
+    complain(error);
+    return null;
+  }
+}
+
+/** The point of a curve whose output is a tone: one that is there already, or a new one on the line. */
+export function pointAt(curve: Point[], tone: number): { points: Point[]; index: number } {
+  let low = 0;
+  let high = 1;
+  for (let i = 0; i < 24; i++) {
+    const middle = (low + high) / 2;
+    if (evaluate(curve, middle) < tone) low = middle;
+    else high = middle;
+  }
+  const x = (low + high) / 2;
+  const near = curve.findIndex((p, i) => i > 0 && i < curve.length - 1 && Math.abs(p[0] - x) < NEAR);
+  if (near >= 0) return { points: curve, index: near };
+  const index = Math.max(
+    curve.findIndex((p) => p[0] > x),
+    1,
+  );
+  const inside = Math.min(Math.max(x, (curve[index - 1] as Point)[0] + 0.01), (curve[index] as Point)[0] - 0.01);
+  const point: Point = [inside, evaluate(curve, inside)];
+  return { points: [...curve.slice(0, index), point, ...curve.slice(index)], index };
+}

@@ -1,0 +1,187 @@
+import { type ReactNode, useState } from "react";
+import type { Frame } from "../../../api/client";
+import { CONTROLS, NEUTRAL, type Recipe, type Step } from "../../../api/generated/recipe";
+import { useBench } from "../../../state/bench";
+import { equal } from "../../../state/equal";
+import { Choices, Hint, Switch } from "../../../ui/controls";
+import { Gauge, type GaugeFacts } from "../../../ui/gauge";
+
+export const STEP_NAMES: Record<Step, string> = {
+  balance: "Balance",
+  tone: "Tone",
+  colour: "Colour",
+  definition: "Definition",
+  finish: "Finish",
+};
+/** Places of the steps in the working order of the bench. */
+export const STEP_NUMBERS: Record<Step, number> = { balance: 2, tone: 3, colour: 4, definition: 5, finish: 8 };
+export const STEPS: Step[] = ["balance", "tone", "colour", "definition", "finish"];
+
+export type Values = Record<string, Record<string, unknown>>;
+export interface Facts extends GaugeFacts {
+  kind: string;
+  wedge?: [number, number] | null;
+  raw_only?: boolean;
+  options?: Record<string, string>;
+  colour?: string;
+}
+export interface StepProps {
+  frame: Frame;
+  recipe: Recipe;
+}
+
+/** Words, range and unit of a control. */
+export function factsOf(step: Step, name: string): Facts | undefined {
+  return (CONTROLS as unknown as Record<string, Record<string, Facts>>)[step]?.[name];
+}
+
+export function neutralOf(raw: boolean): Recipe {
+  return raw ? NEUTRAL.raw : NEUTRAL.rendered;
+}
+
+export function controlValue(recipe: Recipe, step: Step, name: string): unknown {
+  return (recipe as unknown as Values)[step]?.[name];
+}
+
+/** A recipe with one control changed. */
+export function withControl(recipe: Recipe, step: Step, control: string, value: unknown): Recipe {
+  return withControls(recipe, step, { [control]: value });
+}
+
+/** A recipe with some controls of a step changed. */
+export function withControls(recipe: Recipe, step: Step, values: Record<string, unknown>): Recipe {
+  const section = (recipe as unknown as Values)[step] ?? {};
+  return { ...recipe, [step]: { ...section, ...values } } as Recipe;
+}
+
+export function isTouched(recipe: Recipe, step: Step, raw: boolean, names?: readonly string[]): boolean {
+  const neutral = neutralOf(raw);
+  if (!names) return !equal(recipe[step], neutral[step]);
+  return names.some((name) => !equal(controlValue(recipe, step, name), controlValue(neutral, step, name)));
+}
+
+interface ControlProps extends StepProps {
+  step: Step;
+  name: string;
+  /** A shorter name where the heading above says the rest. */
+  label?: string;
+  band?: ReactNode;
+  children?: ReactNode;
+  notches?: readonly (readonly [number, string])[];
+}
+
+/** The gauge, choice or switch of one control, wired to the store. */
+export function Control({ frame, recipe, step, name, label, band, children, notches }: ControlProps) {
+  const { edit, save, cancel } = useBench.getState();
+  const header = useBench((s) => s.header);
+  const why = useBench((s) => s.reasons[`${step}.${name}`]);
+  const facts = factsOf(step, name);
+  if (!facts || (facts.raw_only && !frame.raw)) return null;
+  const shown = label ? { ...facts, label } : facts;
+  const stored = controlValue(recipe, step, name);
+  const neutral = controlValue(neutralOf(frame.raw), step, name);
+  const set = (value: unknown) => {
+    forget(`${step}.${name}`);
+    save((r) => withControl(r, step, name, value));
+  };
+  if (facts.kind === "choice")
+    return (
+      <div className="flex h-7 items-center justify-between gap-2 px-3.5">
+        <span className="text-sm" title={facts.help}>
+          {shown.label}
+        </span>
+        <Choices
+          label={facts.label}
+          value={stored as string}
+          options={Object.entries(facts.options ?? {})}
+          onChange={set}
+        />
+      </div>
+    );
+  if (facts.kind === "switch")
+    return (
+      <div className="flex h-7 items-center justify-between px-3.5">
+        <span className="text-sm" title={facts.help}>
+          {shown.label}
+        </span>
+        <Switch on={stored === true} label={facts.label} onChange={set} />
+      </div>
+    );
+  const rest = (neutral ?? asShot(name, header)) as number;
+  return (
+    <Gauge
+      facts={shown}
+      value={(stored ?? rest) as number}
+      neutral={rest}
+      signed={facts.low < 0}
+      unset={stored === null ? (frame.raw ? "as shot" : "as it is") : undefined}
+      notches={notches}
+      band={band}
+      onDraft={(v) => edit((r) => withControl(r, step, name, v))}
+      onSet={set}
+      onReset={() => set(neutral)}
+      onCancel={cancel}
+      onRest={(on) => useBench.setState({ resting: on ? `${step}.${name}` : null })}
+    >
+      {why && stored !== neutral && (
+        <Hint text={why} side="right">
+          <button type="button" className="ml-1.5 border-b border-dotted border-ink2 text-[11px] text-ink2">
+            why
+          </button>
+        </Hint>
+      )}
+      {children}
+    </Gauge>
+  );
+}
+
+/** A value that was set by hand is no proposal any more. */
+function forget(control: string): void {
+  const { [control]: _, ...reasons } = useBench.getState().reasons;
+  useBench.setState({ reasons });
+}
+
+function asShot(name: string, header: { as_shot: { temperature_kelvin: number; tint: number } } | null): number {
+  if (name === "temperature_kelvin") return header?.as_shot.temperature_kelvin || 5500;
+  return header?.as_shot.tint ?? 0;
+}
+
+/** A part of a step under a heading that can be folded; the heading says whether something in it is set. */
+export function Part({
+  title,
+  touched,
+  folded = false,
+  aside,
+  children,
+}: {
+  title: string;
+  touched: boolean;
+  folded?: boolean;
+  aside?: ReactNode;
+  children: ReactNode;
+}) {
+  const [open, setOpen] = useState(!folded || touched);
+  return (
+    <section aria-label={title} className="mt-2 border-t border-rule pt-1.5">
+      <div className="flex h-6 items-center px-3.5">
+        <h3>
+          <button
+            type="button"
+            aria-expanded={open}
+            onClick={() => setOpen(!open)}
+            className="flex items-center gap-1.5 text-sm font-semibold"
+          >
+            <span aria-hidden className="w-2.5 text-ink2">
+              {open ? "\u2212" : "+"}
+            </span>
+            {title}
+            {touched && <span className="h-1.5 w-1.5 rounded-full bg-wax" title="adjusted" />}
+          </button>
+        </h3>
+        <span className="grow" />
+        {open && aside}
+      </div>
+      {open && children}
+    </section>
+  );
+}

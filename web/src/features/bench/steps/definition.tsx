@@ -1,0 +1,48 @@
+import { useBench } from "../../../state/bench";
+import { Button } from "../../../ui/controls";
+import { Control, isTouched, Part, type StepProps } from "./control";
+
+const SHARPENING = ["sharpen_amount", "sharpen_radius_px", "sharpen_threshold", "sharpen_edges"] as const;
+const NOISE = ["luminance_noise", "colour_noise", "hot_pixels"] as const;
+
+/** Form, sharpening with its edge area, noise. */
+export function Definition({ frame, recipe }: StepProps) {
+  const show = useBench((s) => s.show);
+  const zoom = useBench((s) => s.viewport.zoom);
+  const props = { frame, recipe, step: "definition" as const };
+  return (
+    <>
+      <Control {...props} name="clarity" />
+      <Control {...props} name="haze" />
+      <Part
+        title="Sharpening"
+        touched={isTouched(recipe, "definition", frame.raw, SHARPENING)}
+        aside={
+          <Button
+            quiet
+            className="!h-6 !px-1"
+            pressed={show === "edges"}
+            onClick={() => useBench.setState({ show: show === "edges" ? "picture" : "edges" })}
+          >
+            Show edge area
+          </Button>
+        }
+      >
+        <Control {...props} name="sharpen_amount" label="Amount" />
+        {SHARPENING.slice(1).map((name) => (
+          <Control key={name} {...props} name={name} />
+        ))}
+      </Part>
+      <Part title="Noise" touched={isTouched(recipe, "definition", frame.raw, NOISE)}>
+        <Control {...props} name="luminance_noise" label="Luminance" />
+        <Control {...props} name="colour_noise" label="Colour" />
+        <Control {...props} name="hot_pixels" />
+      </Part>
+      {zoom === "fit" && (
+        <p className="px-3.5 pt-2 text-xs text-ink2">
+          Sharpening and noise are judged at 1:1 (<b>F</b>); in the fit view they hardly show.
+        </p>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,118 @@
+import { useState } from "react";
+import { api, type Frame, need } from "../../../api/client";
+import type { Point } from "../../../canvas/curve";
+import { useBench } from "../../../state/bench";
+import { complain } from "../../../state/notices";
+import { Button, Choices, Hint } from "../../../ui/controls";
+import { type Channel, CurveEditor } from "../curve_editor";
+import type { Values } from "./control";
+import { Control, isTouched, type StepProps, withControl } from "./control";
+import { Proposals, withValues } from "./proposals";
+
+/** In the order of the wedge: the whole first, then from dark to light. */
+const FROM_DARK_TO_LIGHT = ["exposure_ev", "black_point", "shadows", "contrast", "highlights", "white_point"] as const;
+const LEVELS = ["level_black", "level_middle", "level_white", "output_black", "output_white"] as const;
+const CURVES = ["curve_luminance", "curve_rgb", "curve_red", "curve_green", "curve_blue"] as const;
+
+/** Proposals, the gauges along the wedge, how scene light becomes tones, and curve or levels. */
+export function Tone({ frame, recipe }: StepProps) {
+  const tool = useBench((s) => s.tool);
+  const header = useBench((s) => s.header);
+  const { edit, save, cancel } = useBench.getState();
+  const [drawing, setDrawing] = useState<"curve" | "levels">("curve");
+  const curves = {
+    luminance: recipe.tone.curve_luminance,
+    rgb: recipe.tone.curve_rgb,
+    red: recipe.tone.curve_red,
+    green: recipe.tone.curve_green,
+    blue: recipe.tone.curve_blue,
+  } as Record<Channel, Point[]>;
+  const control = (channel: Channel) => `curve_${channel}`;
+  const dot = (names: readonly string[]) => isTouched(recipe, "tone", frame.raw, names);
+  return (
+    <>
+      <Proposals frame={frame} recipe={recipe} of="tone" />
+      {FROM_DARK_TO_LIGHT.map((name) => (
+        <Control key={name} frame={frame} recipe={recipe} step="tone" name={name}>
+          {(name === "black_point" || name === "white_point") && <FromData frame={frame} name={name} />}
+        </Control>
+      ))}
+      <div className="pt-1.5">
+        <Control frame={frame} recipe={recipe} step="tone" name="view" />
+        <Control frame={frame} recipe={recipe} step="tone" name="highlight_recovery" label="Blown" />
+      </div>
+      <div className="mt-1.5 flex items-center border-t border-rule px-3.5 pt-2">
+        <Choices
+          label="Curve or levels"
+          value={drawing}
+          options={[
+            ["curve", dot(CURVES) ? "Curve \u2022" : "Curve"],
+            ["levels", dot(LEVELS) ? "Levels \u2022" : "Levels"],
+          ]}
+          onChange={setDrawing}
+        />
+        <span className="grow" />
+        {drawing === "curve" && (
+          <Hint text="Press on a tone in the picture and drag it up or down">
+            <Button
+              quiet
+              pressed={tool === "tone"}
+              className="!h-6 !px-1"
+              onClick={() => useBench.setState({ tool: tool === "tone" ? "hand" : "tone" })}
+            >
+              On the picture
+            </Button>
+          </Hint>
+        )}
+      </div>
+      {drawing === "curve" ? (
+        <CurveEditor
+          curves={curves}
+          histogram={header?.histogram[3] ?? null}
+          onDraft={(channel, points) => edit((r) => withControl(r, "tone", control(channel), points))}
+          onSet={(channel, points) => save((r) => withControl(r, "tone", control(channel), points))}
+          onCancel={cancel}
+        />
+      ) : (
+        LEVELS.map((name) => <Control key={name} frame={frame} recipe={recipe} step="tone" name={name} />)
+      )}
+    </>
+  );
+}
+
+/** Sets an end of the scale from what the picture holds. */
+function FromData({ frame, name }: { frame: Frame; name: "black_point" | "white_point" }) {
+  const [busy, setBusy] = useState(false);
+  const ask = async () => {
+    const { draft, save } = useBench.getState();
+    if (!draft) return;
+    setBusy(true);
+    try {
+      const answer = await need(
+        api.POST("/api/frames/{id}/suggest", {
+          params: { path: { id: frame.id } },
+          body: { recipe: draft as unknown as Record<string, never>, of: name },
+        }),
+      );
+      const found = answer.proposals[0];
+      if (found) {
+        useBench.setState((s) => ({ reasons: { ...s.reasons, ...found.reasons } }));
+        save((r) => withValues(r, found.values as unknown as Values));
+      }
+    } catch (error) {
+      complain(error);
+    }
+    setBusy(false);
+  };
+  return (
+    <button
+      type="button"
+      disabled={busy}
+      title="Set from the data of this picture"
+      onClick={() => void ask()}
+      className="ml-1.5 rounded-[2px] border border-rule px-1 text-[11px] leading-4 text-ink2 hover:border-ink hover:text-ink"
+    >
+      from data
+    </button>
+  );
+}
