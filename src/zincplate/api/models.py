@@ -230,6 +230,13 @@ class PixelIn(PlaceIn):
     recipe: dict[str, Any]
 
 
+class DepthOut(BaseModel):
+    """Whether tones are missing in the data about a place, and their usual distance in levels of 255."""
+
+    verdict: Literal["full", "missing", "flat"]
+    step: float
+
+
 class PixelOut(BaseModel):
     x: int
     y: int
@@ -237,6 +244,7 @@ class PixelOut(BaseModel):
     lab: list[float]
     camera: list[float]
     clipped: float
+    depth: DepthOut
 
 
 class SuggestIn(In):

@@ -20,6 +20,8 @@ OPEN_FROM, OPEN_FULL = 0.3, 0.6
 """Shares of the sensor's range between which a pixel comes to tell the colour of the light beside it."""
 NEUTRAL_WEIGHT = 0.05
 """Weight of neutral where nothing bright is near: most of what is blown is sky, lamps and glints."""
+MIXED_FROM = 0.12
+"""Share of the range from which a pixel beside a blown area may be a mixture with it."""
 BLOWN_FROM, BLOWN_SPAN = 0.93, 0.06
 MOST = 4.0
 """No channel is set higher than this many times its full value: two stops, as far as ratios can be trusted."""
@@ -88,7 +90,7 @@ def rebuild(planes, ratios, limits, width_all, height_all, x0, y0, out):
             r, g, b = red[x], green[x], blue[x]
             out[0, y, x], out[1, y, x], out[2, y, x] = r, g, b
             share = max(r * scale_red, max(g * scale_green, b * scale_blue))
-            if share < np.float32(0.25):
+            if share < np.float32(MIXED_FROM):
                 continue
             u = min(max((np.float32(x0 + x) + half) * step_x - half, z), np.float32(low_width - 1))
             i = min(np.int32(u), np.int32(max(low_width - 2, 0)))
@@ -96,7 +98,7 @@ def rebuild(planes, ratios, limits, width_all, height_all, x0, y0, out):
             fu = u - np.float32(i)
             n0 = ratios[2, j, i] + (ratios[2, j, i1] - ratios[2, j, i]) * fu
             n1 = ratios[2, k, i] + (ratios[2, k, i1] - ratios[2, k, i]) * fu
-            near = (n0 + (n1 - n0) * fv) * _smooth((share - np.float32(0.25)) * np.float32(2.5))
+            near = (n0 + (n1 - n0) * fv) * _smooth((share - np.float32(MIXED_FROM)) * np.float32(4))
             if (near < np.float32(1e-3)) & (share < first):
                 continue
             rr0 = ratios[0, j, i] + (ratios[0, j, i1] - ratios[0, j, i]) * fu

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 
 from zincplate.core import oklab
 from zincplate.core.colour_spaces import SPACES
+from zincplate.core.depth import depth_of
 from zincplate.core.finish import edge_area, luma_of
 from zincplate.core.lab import xyz_to_lab
 from zincplate.core.light import to_8_bit, to_float
@@ -36,6 +37,8 @@ from zincplate.ops.plan import FinishPlan, LightPlan
 
 Float32 = NDArray[np.float32]
 
+DEPTH_RADIUS = 16
+"""Half side of the square of full-size pixels that the depth guard looks at."""
 _SERIAL = itertools.count()
 Show = Literal["picture", "edges", "reach"]
 
@@ -262,7 +265,16 @@ class Renderer:
             "lab": [float(v) for v in xyz_to_lab(xyz_d65)],
             "camera": [float(v) for v in source.camera_values(plates).reshape(3, -1).mean(1)],
             "clipped": float(clipped),
+            "depth": self._depth(source, key, recipe, x, y, space),
         }
+
+    def _depth(self, source: Source, key: str, recipe: Recipe, x: int, y: int, space: str) -> dict[str, Any]:
+        """Whether tones are missing in the data about a place, on the scale of 255 of the delivery."""
+        planes = self._square(source, key, recipe, x, y, DEPTH_RADIUS)
+        out = np.empty_like(planes)
+        to_float(planes, *source.tables(recipe, space).arguments(), out)
+        found = depth_of(out)
+        return {"verdict": found.verdict, "step": found.step}
 
     def deliver(
         self,

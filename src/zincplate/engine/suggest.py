@@ -118,14 +118,14 @@ class Suggester:
         alone = self._tone_alone(self.recipe.value("tone", "view"))
         proposals = [Proposal("Tone alone", "colours kept", *alone)]
         for name, summary, middle in (
-            ("Ends neutral", "black and white without cast", False),
-            ("Middle neutral too", "greys without cast as well", True),
+            ("Ends neutral", "no cast at the ends", False),
+            ("Middle neutral too", "none in the greys", True),
         ):
             values, reasons = self._neutral_ends(alone[0], middle)
             if values:
                 proposals.append(Proposal(name, summary, {"tone": {**alone[0]["tone"], **values}}, {**alone[1], **reasons}))
         if self.recipe.value("tone", "view") != "linear":
-            proposals.append(Proposal("Soft", "open shadows, held lights", *self._tone_alone("soft")))
+            proposals.append(Proposal("Soft", "for harsh light", *self._tone_alone("soft")))
         return proposals
 
     def _tone_alone(self, view: str) -> tuple[Values, dict[str, str]]:

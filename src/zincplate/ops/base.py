@@ -61,7 +61,13 @@ def gauge(
 
 def choice(label: str, *, neutral: str, options: dict[str, str], help: str, raw_only: bool = False) -> Any:
     """One of a few words."""
-    ui: dict[str, Any] = {"kind": "choice", "label": label, "help": help, "options": options, "raw_only": raw_only}
+    ui: dict[str, Any] = {
+        "kind": "choice",
+        "label": label,
+        "help": help,
+        "options": [list(pair) for pair in options.items()],
+        "raw_only": raw_only,
+    }
     return Field(default=neutral, json_schema_extra={"x-ui": ui})
 
 

@@ -16,7 +16,7 @@ def formatted(value: Any, ui: dict[str, Any]) -> str:
         return "as shot"
     kind = ui.get("kind")
     if kind == "choice":
-        return str(ui["options"].get(value, value)).lower()
+        return str(dict(ui["options"]).get(value, value)).lower()
     if kind == "curve":
         return "straight" if list(map(list, value)) == [[0, 0], [1, 1]] else f"{len(value)} points"
     if kind == "switch":

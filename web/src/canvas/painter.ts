@@ -71,8 +71,10 @@ export class Painter {
     for (const view of [layer.whole, layer.part]) {
       if (!view) continue;
       const box = boxOf(view, scene.picture, at);
-      context.imageSmoothingEnabled = at.scale < 2;
-      context.imageSmoothingQuality = "high";
+      // pixel on pixel is a plain copy; resampling the same size would cost ten times that
+      const same = box.width === view.picture.width && box.height === view.picture.height;
+      context.imageSmoothingEnabled = at.scale < 2 && !same;
+      context.imageSmoothingQuality = "medium";
       context.drawImage(view.picture, box.x, box.y, box.width, box.height);
     }
     const top = layer.part ?? layer.whole;

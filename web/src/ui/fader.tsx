@@ -10,6 +10,7 @@ interface Props {
   ink: string;
   value: number;
   chosen?: boolean;
+  narrow?: boolean;
   onChoose?: () => void;
   onDraft: (value: number) => void;
   onSet: (value: number) => void;
@@ -22,7 +23,7 @@ const EDGE = 8;
 const REACH = 100;
 
 /** One ink key: an upright fader from -100 to 100, like the key of a printing press. */
-export function Fader({ name, label, help, ink, value, chosen, onChoose, onDraft, onSet, onCancel }: Props) {
+export function Fader({ name, label, help, ink, value, chosen, narrow, onChoose, onDraft, onSet, onCancel }: Props) {
   const field = useRef<SVGSVGElement>(null);
   const grip = useRef<{ offset: number } | null>(null);
   const [moving, setMoving] = useState(false);
@@ -56,7 +57,7 @@ export function Fader({ name, label, help, ink, value, chosen, onChoose, onDraft
     return () => window.removeEventListener("keydown", leave, true);
   }, [moving, onCancel]);
   return (
-    <div className="flex w-8 shrink-0 flex-col items-center">
+    <div className={`flex shrink-0 ${narrow ? "w-9" : "w-[43px]"} flex-col items-center`}>
       <NumberField
         label={`${label}, number`}
         className="!h-5 w-8 !text-center text-xs"
@@ -114,7 +115,9 @@ export function Fader({ name, label, help, ink, value, chosen, onChoose, onDraft
         <path d={`M${W / 2 - 7} ${at}H${W / 2 + 7}`} stroke="#f6f6f6" />
       </svg>
       <span className="h-2.5 w-6" style={{ background: ink }} />
-      <span className={`mt-0.5 w-full truncate text-center text-[11px] ${chosen ? "font-semibold" : "text-ink2"}`}>
+      <span
+        className={`mt-0.5 max-w-[46px] overflow-hidden whitespace-nowrap text-center text-[11px] tracking-tight ${chosen ? "font-semibold" : "text-ink2"}`}
+      >
         {name}
       </span>
     </div>

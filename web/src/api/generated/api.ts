@@ -887,6 +887,20 @@ export interface components {
             camera: number[];
             /** Clipped */
             clipped: number;
+            depth: components["schemas"]["DepthOut"];
+        };
+        /**
+         * DepthOut
+         * @description Whether tones are missing in the data about a place, and their usual distance in levels of 255.
+         */
+        DepthOut: {
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "full" | "missing" | "flat";
+            /** Step */
+            step: number;
         };
         /** PixelIn */
         PixelIn: {

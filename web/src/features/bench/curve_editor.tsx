@@ -1,4 +1,4 @@
-import { useEffect, useRef, useState } from "react";
+import { memo, useEffect, useRef, useState } from "react";
 import { evaluate, isStraight, type Point } from "../../canvas/curve";
 import { Button, Choices } from "../../ui/controls";
 import { clamp } from "../../ui/number";
@@ -35,8 +35,13 @@ interface Props {
   onCancel: () => void;
 }
 
+/** Drawn again only when a curve or the histogram behind it changed. */
+export const CurveEditor = memo(CurveEditorDrawn, (a, b) => {
+  return a.histogram === b.histogram && CHANNELS.every(([channel]) => a.curves[channel] === b.curves[channel]);
+});
+
 /** A curve through exact points: press to add, drag to move, Delete takes a point away, numbers on a scale of 255. */
-export function CurveEditor({ curves, histogram, onDraft, onSet, onCancel }: Props) {
+function CurveEditorDrawn({ curves, histogram, onDraft, onSet, onCancel }: Props) {
   const [channel, setChannel] = useState<Channel>("rgb");
   const [chosen, setChosen] = useState<number | null>(null);
   const field = useRef<SVGSVGElement>(null);

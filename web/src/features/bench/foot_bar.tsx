@@ -1,4 +1,5 @@
 import type { Frame } from "../../api/client";
+import { FIT } from "../../canvas/viewport";
 import { SURROUNDS, type Surround, useBench } from "../../state/bench";
 import { written } from "../../ui/number";
 
@@ -11,16 +12,36 @@ export function FootBar({ frame }: { frame: Frame | undefined }) {
   const drawMs = useBench((s) => s.drawMs);
   const header = useBench((s) => s.header);
   const surround = useBench((s) => s.surround);
+  const gamut = useBench((s) => s.gamut);
+  const magnifier = useBench((s) => s.magnifier);
   const fit = header ? header.scaled_width / header.full_width : 0;
   const c = frame?.capture;
   const percent = zoom === "fit" ? fit * 100 : (zoom / (window.devicePixelRatio || 1)) * 100;
   return (
     <footer className="flex h-7 shrink-0 items-center gap-5 whitespace-nowrap border-t border-ink bg-sheet px-3.5 text-xs text-ink2">
-      <span className="w-20">
-        {zoom === "fit" ? "fit " : "zoom "}
-        <b className="text-ink">{percent ? `${percent.toFixed(0)} %` : ""}</b>
-      </span>
-      <span className="flex w-[420px] gap-3" aria-live="off" data-testid="pixel">
+      <label className="flex w-28 items-center gap-1.5">
+        zoom
+        <select
+          value={zoom === "fit" ? "fit" : "now"}
+          onChange={(e) => {
+            const v = e.currentTarget.value;
+            const s = useBench.getState();
+            useBench.setState({
+              viewport: v === "fit" ? FIT : { ...s.viewport, zoom: (Number(v) / 100) * (window.devicePixelRatio || 1) },
+            });
+          }}
+          className="h-5 border border-rule bg-sheet text-xs font-semibold text-ink"
+        >
+          <option value="fit">{fit ? `fit, ${(fit * 100).toFixed(0)} %` : "fit"}</option>
+          {zoom !== "fit" && <option value="now">{percent.toFixed(0)} %</option>}
+          {[50, 100, 200, 400, 800].map((p) => (
+            <option key={p} value={p}>
+              {p} %
+            </option>
+          ))}
+        </select>
+      </label>
+      <span className="flex w-[400px] gap-3" aria-live="off" data-testid="pixel">
         {pixel ? (
           <>
             <Values names={["R", "G", "B"]} values={pixel.rgb} decimals={0} />
@@ -35,7 +56,22 @@ export function FootBar({ frame }: { frame: Frame | undefined }) {
           <span>Values under the pointer</span>
         )}
       </span>
+      <DepthGuard />
       <span className="grow truncate text-right">{header?.notes.join(" ")}</span>
+      <Aid
+        on={gamut}
+        text={`Hatch colours that sRGB cannot hold (G)${gamut && header ? `: ${(header.outside_gamut * 100).toFixed(1)} %` : ""}`}
+        onClick={() => useBench.setState({ gamut: !gamut })}
+      >
+        gamut
+      </Aid>
+      <Aid
+        on={magnifier}
+        text="Full-size pixels beside the pointer (Z)"
+        onClick={() => useBench.setState({ magnifier: !magnifier })}
+      >
+        magnifier
+      </Aid>
       {c && (
         <span>
           {c.width} {"\u00d7"} {c.height}, {c.bits} bit {c.raw ? "raw" : c.colour_space}
@@ -61,6 +97,39 @@ export function FootBar({ frame }: { frame: Frame | undefined }) {
         )}
       </span>
     </footer>
+  );
+}
+
+function Aid({ on, text, onClick, children }: { on: boolean; text: string; onClick: () => void; children: string }) {
+  return (
+    <button
+      type="button"
+      aria-pressed={on}
+      title={text}
+      onClick={onClick}
+      className={`h-5 border px-1.5 ${on ? "border-ink bg-white font-semibold text-ink" : "border-rule hover:border-ink"}`}
+    >
+      {children}
+    </button>
+  );
+}
+
+/** Says whether steps of tone about the pointer are in the data. */
+function DepthGuard() {
+  const depth = useBench((s) => s.pixel?.depth);
+  if (!depth) return <span className="w-44" />;
+  const words = {
+    full: "every level there",
+    missing: `in the file: steps of ${depth.step.toFixed(1)}`,
+    flat: "even, nothing to tell",
+  };
+  return (
+    <span
+      className="w-44"
+      title="Looks at the data about the pointer at full precision: are levels missing in the file, or would banding only be in the view?"
+    >
+      depth <b className={depth.verdict === "missing" ? "text-wax" : "text-ink"}>{words[depth.verdict]}</b>
+    </span>
   );
 }
 

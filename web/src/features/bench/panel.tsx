@@ -2,6 +2,7 @@ import type { FC } from "react";
 import type { Frame } from "../../api/client";
 import type { Step } from "../../api/generated/recipe";
 import { useBench } from "../../state/bench";
+import { useSettled } from "../../state/settled";
 import { Button, Switch } from "../../ui/controls";
 import { Scope, wedgeStep } from "./scope";
 import { Balance } from "./steps/balance";
@@ -22,7 +23,7 @@ const PARTS: Record<Step, FC<StepProps>> = {
 /** Controls of the open step above, scope and wedge below. */
 export function Panel({ frame, step }: { frame: Frame; step: Step }) {
   const draft = useBench((s) => s.draft);
-  const header = useBench((s) => s.header);
+  const header = useSettled(useBench((s) => s.header));
   const pixel = useBench((s) => s.pixel);
   const resting = useBench((s) => s.resting);
   const { save } = useBench.getState();

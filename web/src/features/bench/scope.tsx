@@ -1,4 +1,4 @@
-import { type KeyboardEvent, useRef, useState } from "react";
+import { type KeyboardEvent, memo, useRef, useState } from "react";
 import type { Recipe, Step } from "../../api/generated/recipe";
 import type { ViewHeader } from "../../api/view";
 import { useBench } from "../../state/bench";
@@ -20,7 +20,9 @@ interface Props {
 }
 
 /** Histogram of the delivery or of the sensor above an eleven-step wedge, one stop a step round middle grey. */
-export function Scope({ header, lit, under, raw }: Props) {
+export const Scope = memo(ScopeDrawn);
+
+function ScopeDrawn({ header, lit, under, raw }: Props) {
   const [scale, setScale] = useState<"linear" | "log">("linear");
   const sensor = useBench((s) => s.sensorScope) && raw;
   const histogram = (sensor ? header?.raw_histogram : header?.histogram) ?? null;
@@ -79,7 +81,7 @@ export function Scope({ header, lit, under, raw }: Props) {
       <Wedge lit={lit} under={under} />
       <div className="mt-1 flex justify-between text-xs text-ink2">
         <Ends name="black" all={header?.clipped[1]} channels={c?.[1]} />
-        {raw && <Ends name="sensor full" all={header?.clipped[2]} channels={c?.[2]} />}
+        {raw && <Ends name="sensor" all={header?.clipped[2]} channels={c?.[2]} />}
         <Ends name="white" all={header?.clipped[0]} channels={c?.[0]} />
       </div>
     </section>
@@ -90,7 +92,7 @@ export function Scope({ header, lit, under, raw }: Props) {
 function Ends({ name, all, channels }: { name: string; all: number | undefined; channels: number[] | undefined }) {
   const words = channels?.map((v, i) => `${"RGB"[i]} ${share(v)}`).join(", ");
   return (
-    <span className="flex items-center gap-1" title={words && `${name}: ${words}`}>
+    <span className="flex items-center gap-1 whitespace-nowrap" title={words && `${name}: ${words}`}>
       {name} <b className="text-ink">{share(all)}</b>
       <svg viewBox="0 0 14 10" className="h-2.5 w-3.5" role="img" aria-label={words ?? name}>
         {channels?.map((v, i) => {

@@ -90,7 +90,7 @@ export function InkKeys({ recipe }: StepProps) {
           />
         )}
       </div>
-      <div className="scroll-plain flex overflow-x-auto px-2.5 pb-1 pt-1">
+      <div className="scroll-plain flex overflow-x-auto px-2 pb-1 pt-1">
         {COLOURS.map((colour) => {
           const name = `${colour}_${property}`;
           const facts = factsOf("colour", name);
@@ -101,6 +101,7 @@ export function InkKeys({ recipe }: StepProps) {
               label={facts?.label ?? colour}
               help={facts?.help ?? ""}
               ink={INKS[colour]}
+              narrow={keys.length > 0}
               value={controlValue(recipe, "colour", name) as number}
               onDraft={(v) => edit((r) => withControl(r, "colour", name, v))}
               onSet={(v) => save((r) => withControl(r, "colour", name, v))}
@@ -119,6 +120,7 @@ export function InkKeys({ recipe }: StepProps) {
             ink={`oklab(${k.centre_lightness} ${k.centre_a} ${k.centre_b})`}
             value={k[property]}
             chosen={i === index}
+            narrow
             onChoose={() => useBench.setState({ ownKey: i })}
             onDraft={(v) => edit((r) => withKey(r, i, { [property]: v }))}
             onSet={(v) => save((r) => withKey(r, i, { [property]: v }))}

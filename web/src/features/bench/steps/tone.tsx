@@ -3,6 +3,7 @@ import { api, type Frame, need } from "../../../api/client";
 import type { Point } from "../../../canvas/curve";
 import { useBench } from "../../../state/bench";
 import { complain } from "../../../state/notices";
+import { useSettled } from "../../../state/settled";
 import { Button, Choices, Hint } from "../../../ui/controls";
 import { type Channel, CurveEditor } from "../curve_editor";
 import type { Values } from "./control";
@@ -17,7 +18,7 @@ const CURVES = ["curve_luminance", "curve_rgb", "curve_red", "curve_green", "cur
 /** Proposals, the gauges along the wedge, how scene light becomes tones, and curve or levels. */
 export function Tone({ frame, recipe }: StepProps) {
   const tool = useBench((s) => s.tool);
-  const header = useBench((s) => s.header);
+  const histogram = useSettled(useBench((s) => s.header))?.histogram[3] ?? null;
   const { edit, save, cancel } = useBench.getState();
   const [drawing, setDrawing] = useState<"curve" | "levels">("curve");
   const curves = {
@@ -68,7 +69,7 @@ export function Tone({ frame, recipe }: StepProps) {
       {drawing === "curve" ? (
         <CurveEditor
           curves={curves}
-          histogram={header?.histogram[3] ?? null}
+          histogram={histogram}
           onDraft={(channel, points) => edit((r) => withControl(r, "tone", control(channel), points))}
           onSet={(channel, points) => save((r) => withControl(r, "tone", control(channel), points))}
           onCancel={cancel}
