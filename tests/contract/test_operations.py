@@ -58,7 +58,7 @@ def values(steps: tuple[str, ...] = ("balance", "tone", "colour", "definition", 
             if ui["kind"] == "curve":
                 value = points
             elif ui["kind"] == "choice":
-                value = st.sampled_from(sorted(ui["options"]))
+                value = st.sampled_from([key for key, _ in ui["options"]])
             elif ui["kind"] == "switch":
                 value = st.booleans()
             elif ui["kind"] == "own_keys":

@@ -167,7 +167,7 @@ def test_picking_a_neutral(context: Context, shoot: Any) -> None:
     recipe = Recipe.from_document(Version.get(Version.frame == frame).recipe).with_values(
         {"tone": {"view": "linear"}, "balance": {k: found[k] for k in ("temperature_kelvin", "tint")}}
     )
-    area = context.renderer.sample(source, recipe, 360, 60, 6, "srgb")
+    area = context.renderer.sample(source, frame.content_hash, recipe, 360, 60, 6, "srgb")
     assert np.hypot(*area["lab"][1:]) < 1.0
     with pytest.raises(UserError, match="outside"):
         views.pick_neutral(context, frame.id, -500, 10, 2)

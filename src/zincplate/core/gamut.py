@@ -16,7 +16,7 @@ from zincplate.core.colour_spaces import SPACES
 Float32 = NDArray[np.float32]
 
 HUES, LIGHTNESSES = 512, 128
-SEARCH_STEPS = 24
+SEARCH_STEPS = 16
 CHROMA_END = 0.6
 """Above the chroma of every colour in our spaces."""
 

@@ -31,7 +31,7 @@ def ev(planes: Float32, weights: NDArray[np.float64]) -> Float32:
     return np.asarray(np.log2((np.maximum(y, 0) + FLOOR) / 0.18), np.float32)
 
 
-def guided(guide: Float32, target: Float32, radius: int, epsilon: float) -> tuple[Float32, Float32]:
+def guided(guide: Float32, target: Float32, radius: int, epsilon: float | Float32) -> tuple[Float32, Float32]:
     """Averaged coefficients (a, b) of the guided filter of ``target`` by ``guide``: base = a * guide + b."""
     size = (2 * radius + 1,) * 2
 
@@ -42,9 +42,13 @@ def guided(guide: Float32, target: Float32, radius: int, epsilon: float) -> tupl
     covariance = mean(guide * target) - mean_guide * mean_target
     variance = covariance if target is guide else mean(guide * guide) - mean_guide * mean_guide
     variance = np.maximum(variance, np.float32(0))
-    a = covariance / (variance + np.float32(epsilon))
+    a = covariance / (variance + np.asarray(epsilon, np.float32))
     b = mean_target - a * mean_guide
     return mean(a), mean(b)
+
+
+NOISE_MARGIN = 6.0
+"""Multiples of the noise variance below which nothing counts as form."""
 
 
 @dataclass(frozen=True)
@@ -73,11 +77,13 @@ class Bases:
         return int(self.planes.nbytes)
 
 
-def bases_of(lightness_ev: Float32) -> Bases:
-    """Bases of a small picture's EV (h, w)."""
+def bases_of(lightness_ev: Float32, noise_ev2: Float32 | float = 0.0) -> Bases:
+    """Bases of a small picture's EV (h, w); ``noise_ev2`` is the variance of noise in it, which is not to count as form."""
     # regions are large: their coefficients are found at half the size, and read between as smoothly
     h, w = lightness_ev.shape
     half = cv2.resize(lightness_ev, (max((w + 1) // 2, 1), max((h + 1) // 2, 1)), interpolation=cv2.INTER_AREA)
     a, b = (cv2.resize(c, (w, h), interpolation=cv2.INTER_LINEAR) for c in guided(half, half, BASE_RADIUS // 2, BASE_EPSILON_EV2))
-    a2, b2 = guided(lightness_ev, lightness_ev, MIDDLE_RADIUS, MIDDLE_EPSILON_EV2)
+    a2, b2 = guided(
+        lightness_ev, lightness_ev, MIDDLE_RADIUS, np.asarray(MIDDLE_EPSILON_EV2 + NOISE_MARGIN * noise_ev2, np.float32)
+    )
     return Bases(np.stack([a, b, a2, b2]))

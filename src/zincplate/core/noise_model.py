@@ -16,7 +16,7 @@ Float = NDArray[np.float64]
 BLOCK = 12
 QUANTILE = 0.12
 CLASSES = 24
-MOST_BLOCKS = 60_000
+MOST_BLOCKS = 20_000
 
 
 @dataclass(frozen=True)

@@ -17,7 +17,7 @@ from zincplate.core.highlights import ratios_of, rebuild
 from zincplate.core.local_tone import PARAMETERS, LocalTables, local_gain
 from zincplate.core.low_planes import LONG_EDGE, Air, Bases, bases_of, ev
 from zincplate.core.wavelet_noise import MARGIN as NOISE_MARGIN
-from zincplate.core.wavelet_noise import reduce_noise
+from zincplate.core.wavelet_noise import WEIGHTS, reduce_noise
 from zincplate.engine.cache import ByteCache
 from zincplate.engine.source import Source
 from zincplate.ops.plan import LightPlan, LocalPlan, PlatePlan
@@ -185,7 +185,12 @@ class Stages:
                 out = np.empty_like(small)
                 local_gain(small, *tables.arguments(), 0, 0, out)
                 small = out
-            return bases_of(ev(small, weights))
+            lightness_ev = ev(small, weights)
+            noise = source.noise(scale_of(source, self._whole(source)))
+            # a root of deviation d has 2 d / root of relative noise; in stops that over ln 2
+            root = np.sqrt(0.18 * 2.0**lightness_ev / max(float(weights.sum()), 1e-6) + noise.shift)
+            deviation = float(np.sqrt(np.square(WEIGHTS) @ np.square(noise.deviation)))
+            return bases_of(lightness_ev, ((2 * deviation / math.log(2)) / root) ** 2)
 
         stage: tuple[Any, ...] = (key, "bases", plan.recovery, plan.hot_pixels, haze)
         return self._small.get(stage, make, lambda b: b.nbytes)

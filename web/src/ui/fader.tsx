@@ -60,7 +60,7 @@ export function Fader({ name, label, help, ink, value, chosen, narrow, onChoose,
     <div className={`flex shrink-0 ${narrow ? "w-9" : "w-[43px]"} flex-col items-center`}>
       <NumberField
         label={`${label}, number`}
-        className="!h-5 w-8 !text-center text-xs"
+        className="w-9 !text-center text-xs"
         text={written(value, 0, true)}
         onSet={(v) => onSet(clamp(v, -REACH, REACH))}
       />

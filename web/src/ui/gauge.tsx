@@ -15,6 +15,8 @@ export interface GaugeFacts {
 
 interface Props {
   facts: GaugeFacts;
+  /** For screen readers, where the name in sight leans on a heading. */
+  fullName?: string;
   value: number;
   neutral: number;
   /** Shown instead of the number while nothing is set ("as shot"). */
@@ -39,6 +41,7 @@ const EDGE = 5;
 /** Our slider: a ruled scale, ink from the neutral notch to the value, a caliper jaw, and the number beside the name. */
 export function Gauge(props: Props) {
   const { facts, value, neutral } = props;
+  const fullName = props.fullName ?? facts.label;
   const scale = useRef<SVGSVGElement>(null);
   const grip = useRef<{ offset: number; from: number } | null>(null);
   const [moving, setMoving] = useState(false);
@@ -118,7 +121,7 @@ export function Gauge(props: Props) {
         {props.children}
         <span className="grow" />
         <NumberField
-          label={`${facts.label}, number`}
+          label={`${fullName}, number`}
           className="w-16"
           text={props.unset ?? written(value, facts.decimals, props.signed ?? false)}
           onSet={(v) => props.onSet(clamp(v, facts.low, facts.high))}
@@ -131,7 +134,7 @@ export function Gauge(props: Props) {
         className="block h-[18px] w-full touch-none"
         role="slider"
         tabIndex={0}
-        aria-label={facts.label}
+        aria-label={fullName}
         aria-valuemin={facts.low}
         aria-valuemax={facts.high}
         aria-valuenow={value}

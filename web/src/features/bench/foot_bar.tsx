@@ -3,6 +3,7 @@ import { FIT } from "../../canvas/viewport";
 import { SURROUNDS, type Surround, useBench } from "../../state/bench";
 import { written } from "../../ui/number";
 
+const ZOOMS = [50, 100, 200, 400, 800];
 const n = (v: number | undefined, decimals = 0) => (v === undefined ? "" : written(v, decimals, false));
 
 /** What is in sight: zoom, values under the pointer, pixels and bits, how long the last picture took. */
@@ -22,7 +23,7 @@ export function FootBar({ frame }: { frame: Frame | undefined }) {
       <label className="flex w-28 items-center gap-1.5">
         zoom
         <select
-          value={zoom === "fit" ? "fit" : "now"}
+          value={zoom === "fit" ? "fit" : ZOOMS.includes(Math.round(percent)) ? Math.round(percent) : "now"}
           onChange={(e) => {
             const v = e.currentTarget.value;
             const s = useBench.getState();
@@ -33,8 +34,10 @@ export function FootBar({ frame }: { frame: Frame | undefined }) {
           className="h-5 border border-rule bg-sheet text-xs font-semibold text-ink"
         >
           <option value="fit">{fit ? `fit, ${(fit * 100).toFixed(0)} %` : "fit"}</option>
-          {zoom !== "fit" && <option value="now">{percent.toFixed(0)} %</option>}
-          {[50, 100, 200, 400, 800].map((p) => (
+          {zoom !== "fit" && !ZOOMS.includes(Math.round(percent)) && (
+            <option value="now">{percent.toFixed(0)} %</option>
+          )}
+          {ZOOMS.map((p) => (
             <option key={p} value={p}>
               {p} %
             </option>

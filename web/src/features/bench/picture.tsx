@@ -367,8 +367,8 @@ export function Picture({
         if (current !== "neutral" && current !== "key") return;
         const from = marker.current ?? { x: element.width / 2, y: element.height / 2, radius: 6 * density() };
         const size = (e.shiftKey ? 40 : 8) * density();
-        if (d) void carryOut({ do: "mark", ...from, x: from.x + (d[0] ?? 0) * size, y: from.y + (d[1] ?? 0) * size });
-        else if (e.key === "Enter") void carryOut({ do: "pick", ...from });
+        if (d) void carryOut({ ...from, do: "mark", x: from.x + (d[0] ?? 0) * size, y: from.y + (d[1] ?? 0) * size });
+        else if (e.key === "Enter") void carryOut({ ...from, do: "pick" });
         else return;
         e.preventDefault();
         e.stopPropagation();

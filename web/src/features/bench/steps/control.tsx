@@ -116,6 +116,7 @@ function ControlOfOne({ frame, recipe, step, name, label, band, children, notche
   return (
     <Gauge
       facts={shown}
+      fullName={fullName(facts.label, shown.label)}
       value={(stored ?? rest) as number}
       neutral={rest}
       signed={facts.low < 0}
@@ -138,6 +139,11 @@ function ControlOfOne({ frame, recipe, step, name, label, band, children, notche
       {children}
     </Gauge>
   );
+}
+
+/** The control's own name and the short one that is in sight, so that both are found. */
+function fullName(own: string, short: string): string {
+  return own.toLowerCase().includes(short.toLowerCase()) ? own : `${own}, ${short.toLowerCase()}`;
 }
 
 /** A value that was set by hand is no proposal any more. */

@@ -1,0 +1,65 @@
+"""A browser on a running installation with three frames on the card."""
+
+import os
+import shutil
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, expect, sync_playwright
+
+from tests.conftest import Stack
+from zincplate.demo.card import frame_bytes
+from zincplate.demo.frames import FRAMES
+from zincplate.services.context import Context
+
+AXE = Path("web/node_modules/axe-core/axe.min.js")
+ARGUMENTS = [
+    "--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage", "--disable-background-networking", "--disable-component-update",
+    "--disable-sync", "--no-first-run", "--force-color-profile=srgb", "--font-render-hinting=none", "--disable-lcd-text",
+]  # fmt: skip
+TAKEN = ("TW-0001.dng", "TW-0010.dng", "TW-0090.dng")
+
+
+@pytest.fixture(scope="module")
+def browser() -> Iterator[Browser]:
+    """Debian's Chromium."""
+    with sync_playwright() as playwright:
+        path = os.environ.get("CHROMIUM", "/usr/bin/chromium")
+        chromium = playwright.chromium.launch(executable_path=path, headless=True, args=ARGUMENTS)
+        yield chromium
+        chromium.close()
+
+
+@pytest.fixture
+def page(browser: Browser, stack: Stack, context: Context) -> Iterator[Page]:
+    """A page on an empty library with three frames on the card; no error may appear in its console."""
+    card = stack.home.card / "DCIM" / "100TILES"
+    card.mkdir(parents=True, exist_ok=True)
+    for frame in FRAMES:
+        if frame.name in TAKEN and not (card / frame.name).exists():
+            (card / frame.name).write_bytes(frame_bytes(frame))
+    (card / "TW-0091.dng").write_bytes((card / "TW-0090.dng").read_bytes()[:100_000])
+    view = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce", base_url=stack.url)
+    opened = view.new_page()
+    problems: list[str] = []
+    opened.on("pageerror", lambda e: problems.append(str(e)))
+    opened.on("console", lambda m: problems.append(m.text) if m.type == "error" and "409" not in m.text else None)
+    yield opened
+    view.close()
+    shutil.rmtree(stack.home.card)
+    assert not problems, problems
+
+
+def accessible(page: Page) -> None:
+    """No serious finding of axe."""
+    page.evaluate(AXE.read_text())
+    found = page.evaluate("axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']})")
+    serious = [(v["id"], v["nodes"][0]["html"]) for v in found["violations"] if v["impact"] in ("serious", "critical")]
+    assert not serious, serious
+
+
+def drawn(page: Page) -> None:
+    """Until the newest picture has come: the histogram's numbers are there and saving is over."""
+    expect(page.get_by_role("contentinfo")).to_contain_text("drawn in", timeout=20_000)
+    page.wait_for_timeout(400)

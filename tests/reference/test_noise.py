@@ -1,0 +1,117 @@
+"""Noise: the model from one file, reduction against known noise and OpenCV, hot pixels, and what the wavelet planes hold."""
+
+import cv2
+import numpy as np
+import pytest
+
+from zincplate.core import wavelet_noise
+from zincplate.core.demosaic import demosaic_window
+from zincplate.core.hot_pixels import without_hot_pixels
+from zincplate.core.noise_model import measure_noise
+from zincplate.core.wavelet_noise import StabilisedNoise, deviation_of, reduce_noise
+from zincplate.demo import scenes
+
+
+def mosaic_of(linear: np.ndarray, slope: float, offset: float, seed: int = 3) -> np.ndarray:
+    """RGGB sites (rows, columns) of linear planes (3, rows, columns) with photon-like noise, black 512, white 16383."""
+    rng = np.random.default_rng(seed)
+    sites = np.empty(linear.shape[1:])
+    for y, x, c in ((0, 0, 0), (0, 1, 1), (1, 0, 1), (1, 1, 2)):
+        sites[y::2, x::2] = linear[c, y::2, x::2]
+    noisy = sites + rng.standard_normal(sites.shape) * np.sqrt(slope * sites + offset)
+    return np.clip(np.rint(512 + noisy * (16383 - 512)), 0, 16383).astype(np.uint16)
+
+
+def scene(width: int = 768, height: int = 512) -> np.ndarray:
+    """A piece of a shipped scene as linear planes 0..1, sharp to the pixel."""
+    picture = scenes.load("glaze_table").linear_rec709
+    piece = np.moveaxis(picture[300 : 300 + 2 * height, 600 : 600 + 2 * width], -1, 0).astype(np.float32)
+    piece = np.stack([cv2.resize(p, (width, height), interpolation=cv2.INTER_AREA) for p in piece])
+    return np.clip(piece / np.quantile(piece, 0.995), 0, 1).astype(np.float32)
+
+
+@pytest.mark.parametrize(("slope", "offset"), [(2e-4, 4e-6), (2e-3, 1e-4)])
+def test_the_model_is_found_in_one_picture(slope: float, offset: float) -> None:
+    # truth: the noise that was put in (EMVA 1288: variance is a line over the mean); texture makes it a little too high
+    # where there is little noise
+    found = measure_noise(mosaic_of(scene(), slope, offset), np.full((2, 2), 512.0), 16383)
+    for level in (0.02, 0.1, 0.4):
+        assert float(found.variance(np.array(level))) == pytest.approx(slope * level + offset, rel=0.2)
+
+
+def test_the_planes_of_demosaiced_noise_are_what_the_table_says() -> None:
+    rng, n = np.random.default_rng(1), 768
+    sites = (0.5 + 0.01 * rng.standard_normal((n, n))).astype(np.float32)
+    planes = demosaic_window(sites, np.empty((3, n, n), np.float32), np.empty((n, n), np.float32))
+    values = np.empty_like(planes)
+    wavelet_noise._to_lightness_and_colour(planes, np.float32(0), values)
+    source = values[0]
+    for level, factor in enumerate(wavelet_noise.MOSAIC_LIGHTNESS):
+        smooth, detail, energy = (np.empty_like(source) for _ in range(3))
+        wavelet_noise._split(source, 1 << level, smooth, detail, energy)
+        assert detail[100:-100, 100:-100].std() / 0.01 == pytest.approx(factor, rel=0.06)
+        source = smooth
+
+
+def psnr(a: np.ndarray, b: np.ndarray) -> float:
+    """Of encoded values 0..1."""
+    return float(-10 * np.log10(((a - b) ** 2).mean()))
+
+
+def encoded(linear: np.ndarray) -> np.ndarray:
+    """A gamma of 2.2 is enough for comparing."""
+    return np.clip(linear, 0, 1) ** (1 / 2.2)
+
+
+@pytest.mark.parametrize("slope", [1e-3, 6e-3])
+def test_reduction_beats_non_local_means_at_known_noise(slope: float) -> None:
+    # reference: OpenCV's fastNlMeansDenoisingColored on the same noisy picture, at the strength that is best for it
+    rng, clean = np.random.default_rng(2), scene()
+    noisy = (clean + rng.standard_normal(clean.shape) * np.sqrt(slope * clean + 1e-5)).astype(np.float32)
+    noise = StabilisedNoise(1e-5 / slope, (slope**0.5 / 2,) * 3, False)
+    ours = max(psnr(encoded(reduce_noise(noisy, noise, k, 2 * k)), encoded(clean)) for k in (0.9, 1.2, 1.5))
+    eight = np.rint(np.moveaxis(encoded(noisy), 0, -1) * 255).astype(np.uint8)
+    theirs = max(
+        psnr(np.moveaxis(cv2.fastNlMeansDenoisingColored(eight, None, h, h, 7, 21) / 255.0, -1, 0), encoded(clean))
+        for h in (3, 5, 8, 12)
+    )
+    before = psnr(encoded(noisy), encoded(clean))
+    assert ours > before + 5 and ours > theirs + 2
+
+
+def test_no_strength_changes_nothing_and_even_fields_become_even() -> None:
+    rng = np.random.default_rng(4)
+    flat = (0.25 + 0.01 * rng.standard_normal((3, 256, 256))).astype(np.float32)
+    noise = StabilisedNoise(1e-4, (0.01, 0.01, 0.01), False)
+    assert np.abs(reduce_noise(flat, noise, 0, 0) - flat).max() < 1e-6
+    calm = reduce_noise(flat, noise, 2.4, 4)
+    assert calm[:, 40:-40, 40:-40].std() < 0.12 * flat.std()
+    assert calm.mean() == pytest.approx(flat.mean(), rel=2e-3)
+
+
+def test_a_rendered_picture_tells_its_noise() -> None:
+    rng, clean = np.random.default_rng(5), scene(512, 384)
+    root = np.sqrt(np.maximum(clean, 0) + 1e-4) + 0.012 * rng.standard_normal(clean.shape)
+    assert deviation_of((root**2 - 1e-4).astype(np.float32)) == pytest.approx(0.012, rel=0.25)
+
+
+def test_hot_pixels_are_found_and_stars_are_kept() -> None:
+    rng = np.random.default_rng(6)
+    sky = np.full((3, 400, 600), 0.01, np.float32)
+    stars = np.zeros((400, 600), np.float32)
+    for _ in range(60):
+        y, x = rng.integers(10, 390), rng.integers(10, 590)
+        stars[y, x] = rng.uniform(1, 8)
+    # a star is spread by the lens: 0.8 pixels of deviation is sharper than most
+    sky += cv2.GaussianBlur(stars, (0, 0), 0.8)[None]
+    sites = mosaic_of(np.clip(sky, 0, 1), 5e-4, 1e-5)
+    hot = {(int(y), int(x)) for y, x in zip(rng.integers(4, 396, 80), rng.integers(4, 596, 80), strict=True)}
+    with_hot = sites.copy()
+    for y, x in hot:
+        with_hot[y, x] = 9000
+    clean, found = without_hot_pixels(with_hot, np.full((2, 2), 512.0), 16383, 5e-4, 1e-5)
+    places = {(int(y), int(x)) for y, x in found}
+    assert len(places & hot) >= 0.95 * len(hot)
+    assert len(places - hot) <= 3
+    flux = clean.astype(np.float64).sum() / sites.astype(np.float64).sum()
+    assert flux == pytest.approx(1, abs=2e-3)
