@@ -249,3 +249,34 @@ def test_a_folder_without_rights_is_said(context: Context, tmp_path: Path, monke
     monkeypatch.setattr(os, "scandir", refuse)
     with pytest.raises(UserError, match="no permission to look into it"):
         bring_in.files_in(tmp_path)
+
+
+def test_suggestions_keys_and_named_states(context: Context, shoot: Any) -> None:
+    frame = Frame.get(Frame.name == "TW-0600.dng")
+    version = Version.get(Version.frame == frame)
+    document = Version.get(Version.frame == frame).recipe
+    for of in ("balance", "tone", "whole", "black_point", "white_point"):
+        proposals = views.suggest(context, frame.id, document, of)
+        for proposal in proposals:
+            taken = Recipe.from_document(document).with_values(proposal["values"])
+            assert taken != Recipe.from_document(document) or of.endswith("point")
+            assert all(len(words) > 20 for words in proposal["reasons"].values())
+    with pytest.raises(UserError, match="outside"):
+        views.pick_key(context, frame.id, document, -500, 60, 3)
+    without = Recipe.from_document(document).with_values({"tone": {"output_white": 0}}).to_document()
+    with pytest.raises(UserError, match="grey"):
+        views.pick_key(context, frame.id, without, 360, 60, 3)
+
+    state = versions.name_state(version.id, "  as it came ")
+    assert [s["name"] for s in state["states"]] == ["as it came"]
+    changed = versions.change(context, version.id, state["revision"], {"colour": {"saturation": 20}})
+    again = versions.name_state(version.id, "as it came")
+    assert len(again["states"]) == 1 and changed["recipe"]["colour"]["saturation"] == 20
+    back = versions.change(context, version.id, changed["revision"], {"colour": {"saturation": 0}})
+    returned = versions.return_to(context, version.id, back["revision"], again["states"][0]["id"])
+    assert returned["recipe"]["colour"]["saturation"] == 20 and returned["history"][-1]["words"].startswith("Saturation 0")
+    assert versions.forget_state(version.id, again["states"][0]["id"])["states"] == []
+    with pytest.raises(NotFound, match="no such state"):
+        versions.return_to(context, version.id, returned["revision"], again["states"][0]["id"])
+    with pytest.raises(UserError, match="name"):
+        versions.name_state(version.id, "  ")

@@ -4,7 +4,7 @@ import pytest
 
 from zincplate.engine.recipe import Recipe
 from zincplate.services.shoots import folder_name
-from zincplate.services.words import describe
+from zincplate.services.words import ARROW, describe
 
 NEUTRAL = Recipe.neutral(True)
 
@@ -47,3 +47,15 @@ def test_switching_a_step_is_said() -> None:
 )
 def test_folder_names_are_plain(name: str, folder: str) -> None:
     assert folder_name(name) == folder
+
+
+def test_picked_keys_and_switches_in_words() -> None:
+    old = Recipe.neutral(True)
+    key = {"name": "brick", "centre_lightness": 0.5, "centre_a": 0.1, "centre_b": 0.05}
+    one = old.with_values({"colour": {"own_keys": [key]}})
+    assert describe(old, one) == "Key brick picked" and describe(one, old) == "Key brick removed"
+    stronger = one.with_values({"colour": {"own_keys": [{**key, "saturation": 30}]}})
+    assert describe(one, stronger) == f"Key brick, saturation 0 {ARROW} +30"
+    grey = old.with_values({"colour": {"black_and_white": True}})
+    assert describe(old, grey) == f"Black and white off {ARROW} on"
+    assert "like a print" in describe(old, old.with_values({"tone": {"view": "soft"}}))

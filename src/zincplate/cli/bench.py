@@ -32,11 +32,35 @@ EVERYTHING: dict[str, dict[str, Any]] = {
     "balance": {"temperature_kelvin": 5200, "tint": 4},
     "tone": {
         **USUAL["tone"],
+        "shadows": 40,
+        "highlights": -30,
         "curve_rgb": [[0, 0], [0.25, 0.22], [0.75, 0.79], [1, 1]],
         "curve_red": [[0, 0.01], [1, 0.99]],
         "curve_luminance": [[0, 0], [0.5, 0.52], [1, 1]],
     },
+    "colour": {"vibrance": 20, "red_hue": 20, "blue_saturation": 30, "toning_shadows": 10},
+    "definition": {
+        "clarity": 20,
+        "haze": 20,
+        "sharpen_amount": 100,
+        "sharpen_threshold": 2,
+        "luminance_noise": 40,
+        "colour_noise": 50,
+        "hot_pixels": True,
+    },
+    "finish": {"edge_light_ev": -0.4, "grain": 15},
 }
+SLIDES: dict[str, tuple[str, str, float]] = {
+    "exposure": ("tone", "exposure_ev", 0.001),
+    "balance": ("balance", "temperature_kelvin", 1.0),
+    "curve": ("tone", "curve_rgb", 0.001),
+    "saturation": ("colour", "saturation", 0.1),
+    "clarity": ("definition", "clarity", 0.1),
+    "haze": ("definition", "haze", 0.1),
+    "noise": ("definition", "luminance_noise", 0.1),
+    "sharpening": ("definition", "sharpen_amount", 0.1),
+}
+"""What is dragged: step, control, size of one move."""
 
 
 def _median_ms(work: Callable[[], Any], runs: int = 9, warm: int = 2) -> float:
@@ -129,24 +153,26 @@ def measure(quick: bool) -> dict[str, Any]:
         window = ViewRequest(source.width, source.height, source.width // 3, source.height // 3, 1000, 700)
         step = [0]
 
-        def slide(request: ViewRequest, change: str) -> Callable[[], None]:
+        def slide(request: ViewRequest, change: str, base: Recipe) -> Callable[[], None]:
+            step_name, control, size = SLIDES[change]
+
             def run() -> None:
                 step[0] += 1
-                amount = 0.001 * step[0]
-                by_change: dict[str, dict[str, dict[str, Any]]] = {
-                    "exposure": {"tone": {"exposure_ev": amount}},
-                    "balance": {"balance": {"temperature_kelvin": 5000 + step[0]}},
-                    "curve": {"tone": {"curve_rgb": [[0, 0], [0.5, 0.5 + amount], [1, 1]]}},
-                }
-                view = renderer.view(source, "bench", Recipe.neutral(True).with_values(by_change[change]), request)
+                amount = size * step[0]
+                value: Any = [[0, 0], [0.5, 0.5 + amount], [1, 1]] if change == "curve" else amount
+                value = 5000 + amount if change == "balance" else value
+                view = renderer.view(source, "bench", base.with_values({step_name: {control: value}}), request)
                 simplejpeg.encode_jpeg(view.picture, 93, "RGB", "444", fastdct=True)
 
             return run
 
-        for change in ("exposure", "balance", "curve"):
-            row(f"fit view after {change}", _median_ms(slide(fit, change), runs=21), 1000 * 667)
-        for change in ("exposure", "balance", "curve"):
-            row(f"1:1 window after {change}", _median_ms(slide(window, change), runs=21), 1000 * 700)
+        plain = Recipe.neutral(True)
+        everything = plain.with_values(EVERYTHING)
+        for name, base in (("", plain), (", everything on", everything)):
+            for place_name, request, pixels in (("fit view", fit, 1000 * 667), ("1:1 window", window, 1000 * 700)):
+                for change in SLIDES if base is everything else ("exposure", "balance", "curve"):
+                    ms = _median_ms(slide(request, change, base), runs=15, warm=3)
+                    row(f"{place_name} after {change}{name}", ms, pixels)
         place = [0]
 
         def pan() -> None:
@@ -172,6 +198,6 @@ def bench(as_json: bool, quick: bool) -> None:
         print(json.dumps(result, indent=1))
         return
     print(f"{result['megapixels']:.0f} megapixels; 'copies' is the time of copying a float RGB picture of the same size\n")
-    print(f"{'work':38} {'ms':>8} {'copies':>8} {'to LibRaw':>10} {'peak MB':>8}")
+    print(f"{'work':46} {'ms':>8} {'copies':>8} {'to LibRaw':>10} {'peak MB':>8}")
     for name, row in result["rows"].items():
-        print(f"{name:38} {row['ms']:8.1f} {row['copies']:8.1f} {row.get('to_libraw', ''):>10} {row.get('peak_mb', ''):>8}")
+        print(f"{name:46} {row['ms']:8.1f} {row['copies']:8.1f} {row.get('to_libraw', ''):>10} {row.get('peak_mb', ''):>8}")

@@ -38,6 +38,9 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("--depth", type=int, help="8 or 16 bits per channel (8 for JPEG, 16 for TIFF, 8 for PNG)")
     command.add_argument("--quality", type=int, default=95, help="JPEG quality, 1 to 100")
     command.add_argument("--overwrite", action="store_true", help="replace OUT if it is there")
+    command = commands.add_parser("suggest", help="measured proposals for balance and tone, with reasons")
+    command.add_argument("input", type=Path)
+    command.add_argument("--json", action="store_true", help="as JSON")
     command = commands.add_parser("info", help="facts of a file")
     command.add_argument("input", type=Path, metavar="IN")
     command.add_argument("--json", action="store_true")
@@ -127,6 +130,28 @@ def _develop(arguments: argparse.Namespace) -> None:
     print(f"{arguments.output}: {width} x {height}, {bits} bit, {SPACES[delivery.space].name}, {len(data) / 1e6:.1f} MB")
 
 
+def _suggest(arguments: argparse.Namespace) -> None:
+    from zincplate.engine.render import Renderer
+    from zincplate.engine.suggest import Suggester
+    from zincplate.formats.isolated import Decoder
+
+    renderer = Renderer(Decoder())
+    source = renderer.open(arguments.input, str(arguments.input))
+    suggester = Suggester(renderer, source, str(arguments.input), Recipe.neutral(source.raw))
+    proposals = renderer.on_render_thread(suggester.whole)
+    if arguments.json:
+        found = [{"name": p.name, "summary": p.summary, "values": p.values, "reasons": p.reasons} for p in proposals]
+        print(json.dumps(found, indent=1))
+        return
+    for proposal in proposals:
+        print(f"{proposal.name} ({proposal.summary})")
+        for step, controls in proposal.values.items():
+            for control, value in controls.items():
+                reason = proposal.reasons.get(f"{step}.{control}")
+                if reason:
+                    print(f"  --set {step}.{control}={json.dumps(value, separators=(',', ':'))}   {reason}")
+
+
 def _info(arguments: argparse.Namespace) -> None:
     from zincplate.formats.isolated import Decoder
 
@@ -179,6 +204,8 @@ def main(argv: list[str] | None = None) -> int:
                 _develop(arguments)
             case "info":
                 _info(arguments)
+            case "suggest":
+                _suggest(arguments)
             case "schema":
                 from zincplate.engine.schema import recipe_schema
 

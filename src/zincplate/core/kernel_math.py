@@ -12,7 +12,7 @@ from numba import njit, types
 from numba.core import cgutils
 from numba.extending import intrinsic
 
-BLOCK = 512
+BLOCK = 128
 """Pixels of a row that a kernel holds on the stack at a time."""
 
 INLINE = {"fastmath": True, "error_model": "numpy", "inline": "always"}

@@ -20,8 +20,6 @@ Float32 = NDArray[np.float32]
 
 HUE_SIZE = 2048
 TONING_SIZE = 1024
-CHUNK = 64
-"""Pixels that are looked at together for whether they need the perceptual work."""
 WELL_INSIDE = 0.65
 """Colours this much further from grey that still lie in the space are inside the soft knee (checked over all spaces but ROMM,
 whose blue is no colour at all)."""
@@ -50,14 +48,8 @@ def _smooth(t):
 def perceptual_block(buf, n, p, flags, q, hues, toning, keys, limits):
     """Display-linear Rec.2020 in buf[0..2, :n] -> linear RGB of the delivery space, 0..1.
 
-    Stretches that no colour control touches, and whose colours all lie well inside, take the matrix alone.
+    Blocks that no colour control touches, and whose colours all lie well inside, take the matrix alone.
     """
-    for start in range(0, n, CHUNK):
-        _stretch(buf, start, min(start + CHUNK, n), p, flags, q, hues, toning, keys, limits)
-
-
-@njit(**INLINE)
-def _stretch(buf, start, stop, p, flags, q, hues, toning, keys, limits):
     z, o = np.float32(0), np.float32(1)
     tiny = np.float32(1e-9)  # the root of nothing passes through denormal numbers, which cost a hundred times the time
     wanted = flags[5] != 0
@@ -65,7 +57,7 @@ def _stretch(buf, start, stop, p, flags, q, hues, toning, keys, limits):
         # with a soft end, colours count as well inside that could be a good half stronger and still be in the space
         reach = q[39] if flags[8] else z
         hi, lo = z, o
-        for x in range(start, stop):
+        for x in range(n):
             r, g, b = buf[0, x], buf[1, x], buf[2, x]
             red = p[16] * r + p[17] * g + p[18] * b
             green = p[19] * r + p[20] * g + p[21] * b
@@ -76,13 +68,13 @@ def _stretch(buf, start, stop, p, flags, q, hues, toning, keys, limits):
             lo = min(lo, bottom - reach * (y - bottom))
         wanted = (hi > np.float32(1.00001)) | (lo < np.float32(-0.00001))
     if not wanted:
-        for x in range(start, stop):
+        for x in range(n):
             r, g, b = buf[0, x], buf[1, x], buf[2, x]
             buf[0, x] = min(max(p[16] * r + p[17] * g + p[18] * b, z), o)
             buf[1, x] = min(max(p[19] * r + p[20] * g + p[21] * b, z), o)
             buf[2, x] = min(max(p[22] * r + p[23] * g + p[24] * b, z), o)
     else:
-        for x in range(start, stop):
+        for x in range(n):
             r, g, b = buf[0, x], buf[1, x], buf[2, x]
             long = cube_root(max(q[0] * r + q[1] * g + q[2] * b, tiny))
             m = cube_root(max(q[3] * r + q[4] * g + q[5] * b, tiny))
@@ -91,10 +83,10 @@ def _stretch(buf, start, stop, p, flags, q, hues, toning, keys, limits):
             buf[1, x] = q[12] * long + q[13] * m + q[14] * s
             buf[2, x] = q[15] * long + q[16] * m + q[17] * s
         if flags[5]:
-            _adjust(buf, start, stop, flags, q, hues, toning, keys)
+            _adjust(buf, n, flags, q, hues, toning, keys)
         if flags[7]:
-            _draw_in(buf, start, stop, q, limits)
-        for x in range(start, stop):
+            _draw_in(buf, n, q, limits)
+        for x in range(n):
             light, a, b = buf[0, x], buf[1, x], buf[2, x]
             long = light + q[19] * a + q[20] * b
             m = light + q[22] * a + q[23] * b
@@ -108,10 +100,10 @@ def _stretch(buf, start, stop, p, flags, q, hues, toning, keys, limits):
 
 
 @njit(**INLINE)
-def _adjust(buf, start, stop, flags, q, hues, toning, keys):
+def _adjust(buf, n, flags, q, hues, toning, keys):
     z, o = np.float32(0), np.float32(1)
     for k in range(flags[6]):
-        for x in range(start, stop):
+        for x in range(n):
             light, a, b = buf[0, x], buf[1, x], buf[2, x]
             da, db, dl = a - keys[k, 1], b - keys[k, 2], light - keys[k, 0]
             w = max(o - (da * da + db * db) * keys[k, 3] - dl * dl * keys[k, 4], z)
@@ -126,7 +118,7 @@ def _adjust(buf, start, stop, flags, q, hues, toning, keys):
             buf[2, x] = b2 * f
     size = np.int32(HUE_SIZE + 2)
     vibrance, saturation = q[37], q[36]
-    for x in range(start, stop):
+    for x in range(n):
         light, a, b = buf[0, x], buf[1, x], buf[2, x]
         c = math.sqrt(a * a + b * b)
         i = np.int32(_diamond(a, b) * np.float32(HUE_SIZE / 4) + np.float32(0.5))
@@ -139,7 +131,7 @@ def _adjust(buf, start, stop, flags, q, hues, toning, keys):
         buf[2, x] = (a * sine + b * cosine) * k
     if flags[9]:
         last = np.float32(TONING_SIZE)
-        for x in range(start, stop):
+        for x in range(n):
             u = min(buf[0, x], o) * last
             i = np.int32(u)
             f = u - np.float32(i)
@@ -150,11 +142,11 @@ def _adjust(buf, start, stop, flags, q, hues, toning, keys):
 
 
 @njit(**INLINE)
-def _draw_in(buf, start, stop, q, limits):
+def _draw_in(buf, n, q, limits):
     z, o = np.float32(0), np.float32(1)
     knee = q[38]
     width = np.int32(LIGHTNESSES + 1)
-    for x in range(start, stop):
+    for x in range(n):
         light, a, b = buf[0, x], buf[1, x], buf[2, x]
         c = math.sqrt(a * a + b * b)
         u = min(_diamond(a, b) * np.float32(HUES / 4), np.float32(HUES - 0.001))

@@ -140,7 +140,7 @@ def _denoised(plane: Float32, deviations: tuple[float, ...], strength: float) ->
             break
         target = smooth if level % 2 == 0 else other
         _split(source, step, target, detail, energy)
-        size = (3, 3) if level == 0 else (5, 5) if level == 1 else (7, 7)
+        size = (3, 3) if level == 0 else (5, 5)
         cv2.blur(energy, size, dst=energy, borderType=cv2.BORDER_REFLECT)
         _shrink(detail, energy, np.float32((strength * deviation) ** 2), total, level == 0)
         source = target

@@ -1,4 +1,4 @@
-"""Whole pictures in strips of rows, so that memory holds a strip of float planes and one finished picture."""
+"""Whole pictures in strips of rows or in tiles, so that memory holds one part in float planes and one finished picture."""
 
 from collections.abc import Callable
 from dataclasses import replace
@@ -22,8 +22,8 @@ Float32 = NDArray[np.float32]
 Progress = Callable[[float], bool] | None
 
 STRIP_ROWS = 192
-ROWS_WITH_CONTEXT = 448
-"""Strips that need context above and below are taller, so that less is computed twice."""
+TILE_WIDTH, TILE_HEIGHT = 1536, 1024
+"""Work that needs context goes in tiles: their planes stay in the processor's cache from stage to stage."""
 
 
 class Cancelled(Exception):
@@ -43,15 +43,15 @@ def deliver_whole(
     out = _empty(source.height, source.width, bits)
     whole = Window(source.width, source.height, 0, 0, source.width, source.height)
     margin = stages.margin(source, plan, whole) + margin_of(plan.finish, 1.0)
-    for window, outer in _strips(whole, margin):
+    for window, outer in _parts(whole, margin):
         planes = stages.local(source, key, plan, outer, keep=False)
-        rows = out[window.y : window.y + window.height]
+        part = out[window.y : window.y + window.height, window.x : window.x + window.width]
+        inner = window.inside(outer)
         if plan.finish == FinishPlan():
-            inner = planes[:, window.inside(outer)[0]]
-            _quantise(np.ascontiguousarray(inner), tables, window.y, rows)
+            _quantise(np.ascontiguousarray(planes[(slice(None), *inner)]), tables, window.x, window.y, part)
         else:
-            finished(planes, tables, plan.finish, 1.0, window, window.inside(outer), rows)
-        _tell(progress, (window.y + window.height) / source.height)
+            finished(planes, tables, plan.finish, 1.0, window, inner, part)
+        _tell(progress, _share(window))
     return out
 
 
@@ -70,17 +70,22 @@ def _reduced(
     tables = source.tables(recipe, space, linear_output=True)
     middle = np.empty((3, source.height, width), np.float32)
     whole = Window(source.width, source.height, 0, 0, source.width, source.height)
-    for window, outer in _strips(whole, stages.margin(source, plan, whole)):
+    row = np.empty((3, 0, source.width), np.float32)
+    for window, outer in _parts(whole, stages.margin(source, plan, whole)):
         planes = stages.local(source, key, plan, outer, keep=False)
-        planes = np.ascontiguousarray(planes[:, window.inside(outer)[0]])
+        planes = np.ascontiguousarray(planes[(slice(None), *window.inside(outer))])
+        if window.x == 0:
+            row = np.empty((3, window.height, source.width), np.float32)
         linear = np.empty_like(planes)
         to_float(planes, *tables.arguments(), linear)
-        middle[:, window.y : window.y + window.height] = lanczos_rows(linear, width)
-        _tell(progress, 0.95 * (window.y + window.height) / source.height)
+        row[:, :, window.x : window.x + window.width] = linear
+        if window.x + window.width == source.width:
+            middle[:, window.y : window.y + window.height] = lanczos_rows(row, width)
+        _tell(progress, 0.95 * _share(window))
     out = _empty(height, width, bits)
     small = lanczos_columns(middle, height)
     if plan.finish == FinishPlan():
-        _quantise(small, _encoding_only(space), 0, out)
+        _quantise(small, _encoding_only(space), 0, 0, out)
     else:
         all_of_it = Window(width, height, 0, 0, width, height)
         scale = scale_of(source, all_of_it)
@@ -97,13 +102,14 @@ def _reduced(
     return out
 
 
-def _strips(whole: Window, margin: int) -> list[tuple[Window, Window]]:
-    """Strips from top to bottom, each with its context."""
-    rows = ROWS_WITH_CONTEXT if margin else STRIP_ROWS
+def _parts(whole: Window, margin: int) -> list[tuple[Window, Window]]:
+    """Parts of the picture, row after row, each with its context: strips where none is needed, else tiles."""
+    width, height = (TILE_WIDTH, TILE_HEIGHT) if margin else (whole.width, STRIP_ROWS)
     found = []
-    for y in range(0, whole.height, rows):
-        window = replace(whole, y=y, height=min(rows, whole.height - y))
-        found.append((window, window.grown(margin)))
+    for y in range(0, whole.height, height):
+        for x in range(0, whole.width, width):
+            window = replace(whole, x=x, y=y, width=min(width, whole.width - x), height=min(height, whole.height - y))
+            found.append((window, window.grown(margin)))
     return found
 
 
@@ -116,9 +122,15 @@ def _empty(height: int, width: int, bits: int) -> NDArray[Any]:
     return np.empty((height, width, 3), np.uint8 if bits == 8 else np.uint16)
 
 
-def _quantise(planes: Float32, tables: LightTables, y: int, out: NDArray[Any]) -> None:
+def _share(window: Window) -> float:
+    """How much of the whole is done when this part is."""
+    done = window.y * window.full_width + (window.x + window.width) * window.height
+    return min(done / (window.full_width * window.full_height), 1.0)
+
+
+def _quantise(planes: Float32, tables: LightTables, x: int, y: int, out: NDArray[Any]) -> None:
     if out.dtype == np.uint8:
-        to_8_bit(planes, *tables.arguments(), 0, y, out)
+        to_8_bit(planes, *tables.arguments(), x, y, out)
     else:
         to_16_bit(planes, *tables.arguments(), out)
 

@@ -27,6 +27,8 @@ from zincplate.engine.stages import Window, fitted_size
 Float = NDArray[np.float64]
 Values = dict[str, dict[str, Any]]
 
+NIGHT_EV = -4.5
+"""Median below which a picture is taken for a night sky."""
 MIDDLE_MOVED = 0.75
 DARK_END, LIGHT_END = 4 / 255, 250 / 255
 """Encoded tones that the darkest and lightest thousandth should come to: just inside the ends, so that nothing blocks up."""
@@ -111,7 +113,27 @@ class Suggester:
             proposals.append(
                 Proposal("Half of it", f"{kelvin:.0f} K", values, {"balance.temperature_kelvin": why, "balance.tint": why})
             )
-        return proposals
+        return proposals + self._sky_background(small)
+
+    def _sky_background(self, small: NDArray[np.float32]) -> list[Proposal]:
+        """Night skies: the peaks of the channels' histograms made to meet, as the dark sky between the stars is grey."""
+        source = self.source
+        weights = source.luminance_weights(source.plan(self.recipe))
+        middle = float(np.median(ev(small, weights)))
+        if middle > NIGHT_EV:
+            return []
+        peaks = np.array([_peak(plane) for plane in small])
+        if (peaks < 1e-5).any() or not np.isfinite(peaks).all():
+            return []
+        try:
+            kelvin, tint = temperature_and_tint(source.white_of_plate(peaks / peaks[1]))
+        except ValueError:
+            return []
+        kelvin, tint = float(np.clip(round(kelvin, -1), 2000, 15000)), float(np.clip(round(tint), -100, 100))
+        why = f"Half of the picture lies below {middle:.1f} EV: its background peaks meet at {kelvin:.0f} K, tint {tint:+.0f}."
+        reasons = {"balance.temperature_kelvin": why, "balance.tint": why}
+        values: Values = {"balance": {"temperature_kelvin": kelvin, "tint": tint}}
+        return [Proposal("Sky background", "peaks of the dark sky meet", values, reasons)]
 
     def tone(self) -> list[Proposal]:
         """Tone alone, both ends neutral, ends and middle neutral, and a soft one for harsh light."""
@@ -228,6 +250,20 @@ class Suggester:
         return [
             Proposal(p.name, p.summary, {**light[0].values, **p.values}, {**light[0].reasons, **p.reasons}) for p in lit.tone()
         ]
+
+
+def _peak(plane: NDArray[np.float32]) -> float:
+    """Most frequent value of a plane: the top of its histogram, refined by a parabola through the bins beside it."""
+    values = plane[plane > 0].astype(np.float64)
+    if values.size < 200:
+        return 0.0
+    low, high = np.quantile(values, [0.005, 0.8])
+    counts, edges = np.histogram(values, bins=96, range=(float(low), float(max(high, low * 1.001))))
+    smooth = np.convolve(counts, [0.1, 0.2, 0.4, 0.2, 0.1], "same")
+    i = int(np.clip(np.argmax(smooth), 1, smooth.size - 2))
+    a, b, c = smooth[i - 1], smooth[i], smooth[i + 1]
+    offset = 0.5 * (a - c) / (a - 2 * b + c) if a - 2 * b + c < 0 else 0.0
+    return float(edges[i] + (edges[1] - edges[0]) * (0.5 + offset))
 
 
 _TONE = ("exposure_ev", "black_point", "shadows", "contrast", "highlights", "white_point")
