@@ -118,7 +118,7 @@ def test_any_setting_is_finite_in_range_and_survives_json(chosen: dict[str, dict
     planes = source.window(0, 0, source.width, source.height)
     kept = planes.copy()
     out = np.empty_like(planes)
-    to_float(planes, *source.tables(recipe, "srgb").arguments(), out)
+    to_float(planes, source.tables(recipe, "srgb"), out)
     assert np.isfinite(out).all() and out.min() >= 0 and out.max() <= 1
     renderer = Renderer(Decoder())
     finished = renderer.deliver(source, recipe, space="srgb", bits=16)
@@ -134,7 +134,7 @@ def test_greys_keep_their_order_and_stay_grey(chosen: dict[str, dict[str, Any]])
     source = rendered(np.repeat(np.arange(256, dtype=np.uint8)[None, :, None], 3, 2).repeat(16, 0))
     planes = source.window(0, 0, 256, 16)
     out = np.empty_like(planes)
-    to_float(planes, *source.tables(Recipe.neutral(False).with_values({"tone": tone, "colour": colour}), "srgb").arguments(), out)
+    to_float(planes, source.tables(Recipe.neutral(False).with_values({"tone": tone, "colour": colour}), "srgb"), out)
     assert (np.diff(out[:, 0], axis=1) >= -2e-5).all()
     assert np.ptp(out, axis=0).max() < 2e-4
 
@@ -157,7 +157,7 @@ def test_one_stop_is_a_factor_of_two() -> None:
     for ev in (0.0, 1.0):
         out = np.empty_like(planes)
         recipe = Recipe.neutral(False).with_values({"tone": {"exposure_ev": ev}})
-        to_float(planes, *source.tables(recipe, "srgb", linear_output=True).arguments(), out)
+        to_float(planes, source.tables(recipe, "srgb", linear_output=True), out)
         linear.append(out)
     fair = linear[1] < 0.99
     assert np.abs(linear[1][fair] - 2 * linear[0][fair]).max() < 2e-6
@@ -172,7 +172,7 @@ def test_two_opposite_extreme_curves_leave_no_banding_on_16_bit_data() -> None:
     )
     planes = source.window(0, 0, 256, 256)
     out = np.empty((256, 256, 3), np.uint16)
-    to_16_bit(planes, *source.tables(recipe, "srgb").arguments(), out)
+    to_16_bit(planes, source.tables(recipe, "srgb"), out)
     assert np.abs(out[..., 1].astype(int) - ramp).max() <= 1
     levels = np.unique(out[..., 1])
     assert np.diff(levels).max() <= 2 and levels.size > 65000

@@ -77,7 +77,7 @@ def developed_xyz(source: Source) -> np.ndarray:
     planes = source.window(0, 0, source.width, source.height)
     recipe = Recipe.neutral(True).with_values({"tone": {"view": "linear"}})
     out = np.empty_like(planes)
-    to_float(planes, *source.tables(recipe, "rec2020", linear_output=True).arguments(), out)
+    to_float(planes, source.tables(recipe, "rec2020", linear_output=True), out)
     return patch_means(np.moveaxis(out, 0, -1).astype(np.float64)) @ REC2020.to_xyz.T
 
 

@@ -21,7 +21,7 @@ def developed(linear_srgb: np.ndarray, controls: dict[str, object], space: str =
     planes = source.window(0, 0, source.width, 2)
     out = np.empty_like(planes)
     recipe = Recipe.neutral(False).with_values({"colour": controls})
-    to_float(planes, *source.tables(recipe, space, linear_output=True).arguments(), out)
+    to_float(planes, source.tables(recipe, space, linear_output=True), out)
     return out[:, 0].T.astype(np.float64)
 
 
@@ -161,7 +161,7 @@ def test_colours_outside_keep_hue_and_lightness(space: str) -> None:
     source = rendered(REC2020.transfer.encode(np.repeat(wide[None], 2, 0)).astype(np.float32), "rec2020")
     planes = source.window(0, 0, len(wide), 2)
     out = np.empty_like(planes)
-    to_float(planes, *source.tables(Recipe.neutral(False), space, linear_output=True).arguments(), out)
+    to_float(planes, source.tables(Recipe.neutral(False), space, linear_output=True), out)
     target = SPACES[space]
     drawn = oklab.from_working(out[:, 0].T.astype(np.float64) @ target.to_working.T)
     outside = ((wide @ target.from_working.T < -1e-3) | (wide @ target.from_working.T > 1.001)).any(1)

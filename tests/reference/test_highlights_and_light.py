@@ -156,7 +156,7 @@ def test_the_depth_guard_tells_the_file_from_the_view() -> None:
         source = rendered(first)
         planes = source.window(100, 10, 120, 30)
         out = np.empty_like(planes)
-        to_float(planes, *source.tables(back, "srgb").arguments(), out)
+        to_float(planes, source.tables(back, "srgb"), out)
         verdicts[name] = depth_of(out)
     assert verdicts["deep"].verdict == "full"
     assert verdicts["shallow"].verdict == "missing" and verdicts["shallow"].step == pytest.approx(255 / 22, rel=0.1)

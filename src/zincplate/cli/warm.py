@@ -3,8 +3,10 @@
 import contextlib
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from zincplate.core.camera_colour import CameraMatrices
 from zincplate.demo.camera import CameraModel, Settings, expose
@@ -13,11 +15,32 @@ from zincplate.demo.scenes import even_field
 from zincplate.engine.recipe import Recipe
 from zincplate.engine.render import Renderer, ViewRequest
 from zincplate.engine.source import Source
+from zincplate.engine.suggest import Suggester
 from zincplate.formats import icc
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import CameraColour, Decoded
 from zincplate.formats.errors import FileError
 from zincplate.formats.isolated import Decoder
+
+_EVERYTHING: dict[str, dict[str, Any]] = {
+    "tone": {"shadows": 20.0, "contrast": 5.0, "curve_rgb": [[0, 0], [0.5, 0.6], [1, 1]]},
+    "colour": {
+        "saturation": 5.0,
+        "toning_shadows": 5.0,
+        "own_keys": [{"name": "warm", "centre_lightness": 0.5, "centre_a": 0.1, "centre_b": 0.1}],
+    },
+    "definition": {
+        "haze": 20.0,
+        "clarity": 10.0,
+        "sharpen_amount": 50.0,
+        "sharpen_edges": 50.0,
+        "luminance_noise": 20.0,
+        "colour_noise": 20.0,
+        "hot_pixels": True,
+    },
+    "finish": {"edge_light_ev": -0.5, "grain": 10.0, "border_percent": 1.0},
+}
+"""A recipe that runs through every stage."""
 
 
 def warm(decoder: Decoder | None = None) -> None:
@@ -28,7 +51,7 @@ def warm(decoder: Decoder | None = None) -> None:
     colour = CameraColour(CameraMatrices((0.8, -0.2, -0.1, -0.4, 1.2, 0.2, -0.1, 0.2, 0.7), 6504.0), (0.5, 1.0, 0.7))
     raw = CaptureData(width=64, height=64, raw=True)
     renderer = Renderer(Decoder())
-    pictures = [Decoded("mosaic", np.full((64, 64), 2000, np.uint16), raw, colour, black=(512.0,) * 4, white=16383.0)]
+    pictures = [Decoded("mosaic", _mosaic(), raw, colour, black=(512.0,) * 4, white=16383.0)]
     for dtype in (np.uint8, np.uint16, np.float32):
         pictures.append(Decoded("rendered", np.zeros((64, 64, 3), dtype), CaptureData(), profile=icc.of_space("srgb")))
     for number, decoded in enumerate(pictures):
@@ -38,10 +61,23 @@ def warm(decoder: Decoder | None = None) -> None:
         for request in (ViewRequest(20, 20), ViewRequest(64, 64), ViewRequest(64, 64, 5, 5, 20, 20)):
             renderer.view(source, key, recipe, request)
         renderer.sample(source, key, recipe, 10, 10, 1, "srgb")
-        for bits in (8, 16):
-            renderer.deliver(source, recipe, space="srgb", bits=bits)
-            renderer.deliver(source, recipe, space="romm", bits=bits, long_edge=32)
+        everything = recipe.with_values(_EVERYTHING)
+        for request in (ViewRequest(20, 20), ViewRequest(64, 64), ViewRequest(64, 64, 5, 5, 20, 20, gamut=True)):
+            renderer.view(source, key, everything, request)
+        renderer.view(source, key, everything, ViewRequest(64, 64, show="edges"))
+        renderer.view(source, key, everything, ViewRequest(64, 64, show="reach", raw_histogram=True))
+        for used in (recipe, everything):
+            for bits in (8, 16):
+                renderer.deliver(source, used, space="srgb", bits=bits)
+                renderer.deliver(source, used, space="romm", bits=bits, long_edge=32)
+        renderer.on_render_thread(Suggester(renderer, source, key, recipe).whole)
     _warm_camera()
+
+
+def _mosaic() -> NDArray[np.uint16]:
+    """Dark to blown, so that no stage is left out."""
+    ramp = np.linspace(600, 16383, 64)
+    return np.broadcast_to(ramp, (64, 64)).astype(np.uint16)
 
 
 def _warm_camera() -> None:

@@ -95,108 +95,77 @@ def _block(a, b, c, n, p, flags, tone, curves, encode, colour, hues, toning, key
 
 
 @njit(**KERNEL)
-def to_8_bit(planes, p, flags, tone, curves, encode, colour, hues, toning, keys, limits, x0, y0, out):
+def _run(planes, p, flags, tone, curves, encode, colour, hues, toning, keys, limits, x0, y0, out_8, out_16, out_float):
+    """Into the one of the three outputs that has the picture's size: one kernel for all, as each takes long to compile."""
+    _, height, width = planes.shape
+    to_8, to_16 = out_8.shape[0] == height, out_16.shape[0] == height
+    for y in prange(height):
+        buf = carray(stack_floats(), (3, BLOCK), np.float32)
+        for start in range(0, width, BLOCK):
+            n = min(BLOCK, width - start)
+            _block(
+                planes[0, y, start : start + n],
+                planes[1, y, start : start + n],
+                planes[2, y, start : start + n],
+                n,
+                p,
+                flags,
+                tone,
+                curves,
+                encode,
+                colour,
+                hues,
+                toning,
+                keys,
+                limits,
+                buf,
+            )
+            if to_8:
+                line = out_8[y]
+                for ch in range(3):
+                    for x in range(n):
+                        v = buf[ch, x] * np.float32(255) + np.float32(0.5)
+                        v += position_noise(x0 + start + x, y0 + y, ch) * np.float32(0.998)
+                        buf[ch, x] = min(max(v, np.float32(0)), np.float32(255.5))
+                for x in range(n):
+                    line[start + x, 0] = np.uint8(np.int32(buf[0, x]))
+                    line[start + x, 1] = np.uint8(np.int32(buf[1, x]))
+                    line[start + x, 2] = np.uint8(np.int32(buf[2, x]))
+            elif to_16:
+                line_16 = out_16[y]
+                for ch in range(3):
+                    for x in range(n):
+                        buf[ch, x] = buf[ch, x] * np.float32(65535) + np.float32(0.5)
+                for x in range(n):
+                    line_16[start + x, 0] = np.uint16(np.int32(buf[0, x]))
+                    line_16[start + x, 1] = np.uint16(np.int32(buf[1, x]))
+                    line_16[start + x, 2] = np.uint16(np.int32(buf[2, x]))
+            else:
+                for ch in range(3):
+                    for x in range(n):
+                        out_float[ch, y, start + x] = buf[ch, x]
+
+
+_NO_8, _NO_16 = np.empty((0, 0, 3), np.uint8), np.empty((0, 0, 3), np.uint16)
+_NO_FLOAT = np.empty((3, 0, 0), np.float32)
+
+
+def to_8_bit(planes: Float32, tables: "LightTables", x0: int, y0: int, out: NDArray[np.uint8]) -> None:
     """Planes (3, h, w) float32 -> (h, w, 3) uint8, dithered by position; (x0, y0) is the place of the first pixel."""
-    _, height, width = planes.shape
-    for y in prange(height):
-        buf = carray(stack_floats(), (3, BLOCK), np.float32)
-        line = out[y]
-        for start in range(0, width, BLOCK):
-            n = min(BLOCK, width - start)
-            _block(
-                planes[0, y, start : start + n],
-                planes[1, y, start : start + n],
-                planes[2, y, start : start + n],
-                n,
-                p,
-                flags,
-                tone,
-                curves,
-                encode,
-                colour,
-                hues,
-                toning,
-                keys,
-                limits,
-                buf,
-            )
-            for ch in range(3):
-                for x in range(n):
-                    v = (
-                        buf[ch, x] * np.float32(255)
-                        + np.float32(0.5)
-                        + position_noise(x0 + start + x, y0 + y, ch) * np.float32(0.998)
-                    )
-                    buf[ch, x] = min(max(v, np.float32(0)), np.float32(255.5))
-            for x in range(n):
-                line[start + x, 0] = np.uint8(np.int32(buf[0, x]))
-                line[start + x, 1] = np.uint8(np.int32(buf[1, x]))
-                line[start + x, 2] = np.uint8(np.int32(buf[2, x]))
+    if out.size:
+        _run(planes, *tables.arguments(), x0, y0, out, _NO_16, _NO_FLOAT)
 
 
-@njit(**KERNEL)
-def to_16_bit(planes, p, flags, tone, curves, encode, colour, hues, toning, keys, limits, out):
+def to_16_bit(planes: Float32, tables: "LightTables", out: NDArray[np.uint16]) -> None:
     """Planes (3, h, w) float32 -> (h, w, 3) uint16, rounded."""
-    _, height, width = planes.shape
-    for y in prange(height):
-        buf = carray(stack_floats(), (3, BLOCK), np.float32)
-        line = out[y]
-        for start in range(0, width, BLOCK):
-            n = min(BLOCK, width - start)
-            _block(
-                planes[0, y, start : start + n],
-                planes[1, y, start : start + n],
-                planes[2, y, start : start + n],
-                n,
-                p,
-                flags,
-                tone,
-                curves,
-                encode,
-                colour,
-                hues,
-                toning,
-                keys,
-                limits,
-                buf,
-            )
-            for ch in range(3):
-                for x in range(n):
-                    buf[ch, x] = buf[ch, x] * np.float32(65535) + np.float32(0.5)
-            for x in range(n):
-                line[start + x, 0] = np.uint16(np.int32(buf[0, x]))
-                line[start + x, 1] = np.uint16(np.int32(buf[1, x]))
-                line[start + x, 2] = np.uint16(np.int32(buf[2, x]))
+    if out.size:
+        _run(planes, *tables.arguments(), 0, 0, _NO_8, out, _NO_FLOAT)
 
 
-@njit(**KERNEL)
-def to_float(planes, p, flags, tone, curves, encode, colour, hues, toning, keys, limits, out):
+def to_float(planes: Float32, tables: "LightTables", out: Float32) -> None:
     """Planes (3, h, w) float32 -> planes (3, h, w) float32, encoded (or linear, by the flags), 0..1."""
-    _, height, width = planes.shape
-    for y in prange(height):
-        buf = carray(stack_floats(), (3, BLOCK), np.float32)
-        for start in range(0, width, BLOCK):
-            n = min(BLOCK, width - start)
-            _block(
-                planes[0, y, start : start + n],
-                planes[1, y, start : start + n],
-                planes[2, y, start : start + n],
-                n,
-                p,
-                flags,
-                tone,
-                curves,
-                encode,
-                colour,
-                hues,
-                toning,
-                keys,
-                limits,
-                buf,
-            )
-            for ch in range(3):
-                for x in range(n):
-                    out[ch, y, start + x] = buf[ch, x]
+    if out.size:
+        _run(planes, *tables.arguments(), 0, 0, _NO_8, _NO_16, out)
 
 
 @dataclass(frozen=True)

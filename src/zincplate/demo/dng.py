@@ -62,7 +62,7 @@ def preview_of(
         space="srgb",
     )
     out = np.empty((*planes.shape[1:], 3), np.uint8)
-    to_8_bit(planes, *tables.arguments(), 0, 0, out)
+    to_8_bit(planes, tables, 0, 0, out)
     return out
 
 

@@ -46,7 +46,7 @@ def finished(
 ) -> None:
     """Planes with context -> pixels of ``window``, which is the part ``inner`` of them."""
     encoded = np.empty_like(planes)
-    to_float(planes, *tables.arguments(), encoded)
+    to_float(planes, tables, encoded)
     radius = plan.sharpen_radius_px * scale
     amount = plan.sharpen_amount if radius >= LEAST_RADIUS_PX else 0.0
     grain = None

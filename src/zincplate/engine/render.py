@@ -177,13 +177,13 @@ class Renderer:
         tables = source.tables(recipe, space)
         if r.show == "edges":
             encoded = np.empty_like(planes)
-            to_float(planes, *tables.arguments(), encoded)
+            to_float(planes, tables, encoded)
             picture[:] = np.rint(edge_area(luma_of(encoded), scale)[inner] * 255).astype(np.uint8)[..., None]
         elif r.show == "reach":
-            to_8_bit(np.ascontiguousarray(planes[(slice(None), *inner)]), *tables.arguments(), r.x, r.y, picture)
+            to_8_bit(np.ascontiguousarray(planes[(slice(None), *inner)]), tables, r.x, r.y, picture)
             _grey_where_not(picture, self._reach(source, recipe, plan, planes[(slice(None), *inner)], r.key))
         elif plan.finish == FinishPlan():
-            to_8_bit(np.ascontiguousarray(planes[(slice(None), *inner)]), *tables.arguments(), r.x, r.y, picture)
+            to_8_bit(np.ascontiguousarray(planes[(slice(None), *inner)]), tables, r.x, r.y, picture)
         else:
             finished(planes, tables, plan.finish, scale, window, inner, picture)
         plates = self._read(source, key, outer, plan.plate.hot_pixels)[(slice(None), *inner)]
@@ -203,7 +203,7 @@ class Renderer:
     def _outside(self, source: Source, recipe: Recipe, planes: Float32, space: str) -> NDArray[np.bool_]:
         """Which pixels lie outside a delivery space before they are drawn in."""
         wide = np.empty_like(planes, order="C")
-        to_float(np.ascontiguousarray(planes), *source.tables(recipe, "rec2020", linear_output=True).arguments(), wide)
+        to_float(np.ascontiguousarray(planes), source.tables(recipe, "rec2020", linear_output=True), wide)
         rgb = np.tensordot(SPACES[space].from_working, wide, 1)
         return np.asarray(((rgb < -2e-3) | (rgb > 1.004)).any(0))
 
@@ -218,7 +218,7 @@ class Renderer:
         """Oklab (3, h, w) of display light as the colour step receives it."""
         out = np.empty(planes.shape, np.float32)
         plain = recipe.with_switch("colour", False)
-        to_float(np.ascontiguousarray(planes), *source.tables(plain, "rec2020", linear_output=True).arguments(), out)
+        to_float(np.ascontiguousarray(planes), source.tables(plain, "rec2020", linear_output=True), out)
         return np.asarray(np.moveaxis(oklab.from_working(np.moveaxis(out, 0, -1)), -1, 0))
 
     def colour_at(self, source: Source, key: str, recipe: Recipe, x: int, y: int, radius: int) -> tuple[float, float, float]:
@@ -253,7 +253,7 @@ class Renderer:
         x0, y0 = max(x - radius, 0), max(y - radius, 0)
         plates = source.window(x0, y0, planes.shape[2], planes.shape[1])
         linear = np.empty_like(planes)
-        to_float(planes, *source.tables(recipe, space, linear_output=True).arguments(), linear)
+        to_float(planes, source.tables(recipe, space, linear_output=True), linear)
         mean_linear = linear.reshape(3, -1).mean(1).astype(np.float64)
         target = SPACES[space]
         xyz_d65 = SPACES["rec2020"].to_xyz @ target.to_working @ mean_linear
@@ -272,7 +272,7 @@ class Renderer:
         """Whether tones are missing in the data about a place, on the scale of 255 of the delivery."""
         planes = self._square(source, key, recipe, x, y, DEPTH_RADIUS)
         out = np.empty_like(planes)
-        to_float(planes, *source.tables(recipe, space).arguments(), out)
+        to_float(planes, source.tables(recipe, space), out)
         found = depth_of(out)
         return {"verdict": found.verdict, "step": found.step}
 

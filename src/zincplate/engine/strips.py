@@ -45,12 +45,14 @@ def deliver_whole(
     margin = stages.margin(source, plan, whole) + margin_of(plan.finish, 1.0)
     for window, outer in _parts(whole, margin):
         planes = stages.local(source, key, plan, outer, keep=False)
-        part = out[window.y : window.y + window.height, window.x : window.x + window.width]
+        # one block of memory, as the compiled kernels know it; a tile of the picture itself would not be
+        part = _empty(window.height, window.width, bits)
         inner = window.inside(outer)
         if plan.finish == FinishPlan():
             _quantise(np.ascontiguousarray(planes[(slice(None), *inner)]), tables, window.x, window.y, part)
         else:
             finished(planes, tables, plan.finish, 1.0, window, inner, part)
+        out[window.y : window.y + window.height, window.x : window.x + window.width] = part
         _tell(progress, _share(window))
     return out
 
@@ -77,7 +79,7 @@ def _reduced(
         if window.x == 0:
             row = np.empty((3, window.height, source.width), np.float32)
         linear = np.empty_like(planes)
-        to_float(planes, *tables.arguments(), linear)
+        to_float(planes, tables, linear)
         row[:, :, window.x : window.x + window.width] = linear
         if window.x + window.width == source.width:
             middle[:, window.y : window.y + window.height] = lanczos_rows(row, width)
@@ -130,9 +132,9 @@ def _share(window: Window) -> float:
 
 def _quantise(planes: Float32, tables: LightTables, x: int, y: int, out: NDArray[Any]) -> None:
     if out.dtype == np.uint8:
-        to_8_bit(planes, *tables.arguments(), x, y, out)
+        to_8_bit(planes, tables, x, y, out)
     else:
-        to_16_bit(planes, *tables.arguments(), out)
+        to_16_bit(planes, tables, out)
 
 
 def _encoding_only(space: str) -> LightTables:

@@ -65,7 +65,7 @@ class Suggester:
         plan = self.source.plan(plain)
         planes = np.ascontiguousarray(self.renderer.stages.local(self.source, self.key, plan, self._window, keep=False))
         out = np.empty_like(planes)
-        to_float(planes, *self.source.tables(plain, "srgb").arguments(), out)
+        to_float(planes, self.source.tables(plain, "srgb"), out)
         return out.astype(np.float64)
 
     def _tones(self, recipe: Recipe) -> Float:
