@@ -39,6 +39,7 @@ Float32 = NDArray[np.float32]
 
 DEPTH_RADIUS = 16
 """Half side of the square of full-size pixels that the depth guard looks at."""
+AMBER = np.array([138.0, 92.0, 8.0], np.float32)
 _SERIAL = itertools.count()
 Show = Literal["picture", "edges", "reach"]
 
@@ -175,19 +176,19 @@ class Renderer:
         inner = window.inside(outer)
         picture = np.empty((r.height, r.width, 3), np.uint8)
         tables = source.tables(recipe, space)
-        if r.show == "edges":
-            encoded = np.empty_like(planes)
-            to_float(planes, tables, encoded)
-            picture[:] = np.rint(edge_area(luma_of(encoded), scale)[inner] * 255).astype(np.uint8)[..., None]
-        elif r.show == "reach":
-            to_8_bit(np.ascontiguousarray(planes[(slice(None), *inner)]), tables, r.x, r.y, picture)
-            _grey_where_not(picture, self._reach(source, recipe, plan, planes[(slice(None), *inner)], r.key))
-        elif plan.finish == FinishPlan():
+        if plan.finish == FinishPlan():
             to_8_bit(np.ascontiguousarray(planes[(slice(None), *inner)]), tables, r.x, r.y, picture)
         else:
             finished(planes, tables, plan.finish, scale, window, inner, picture)
         plates = self._read(source, key, outer, plan.plate.hot_pixels)[(slice(None), *inner)]
         histogram, clipping, counts = measure(picture, plates, source.white_limits)
+        # what is shown over the picture comes after its measurements
+        if r.show == "edges":
+            encoded = np.empty_like(planes)
+            to_float(planes, tables, encoded)
+            _amber_film(picture, edge_area(luma_of(encoded), scale)[inner])
+        elif r.show == "reach":
+            _grey_where_not(picture, self._reach(source, recipe, plan, planes[(slice(None), *inner)], r.key))
         outside = 0.0
         if r.gamut:
             mask = self._outside(source, recipe, planes[(slice(None), *inner)], space)
@@ -293,6 +294,13 @@ class Renderer:
         """
         stages = Stages(self.read_once)
         return deliver_whole(stages, source, key or f"delivery {next(_SERIAL)}", recipe, space, bits, long_edge, progress)
+
+
+def _amber_film(picture: NDArray[np.uint8], area: Float32) -> None:
+    """The picture in grey under an amber film where the area is, in place."""
+    grey = (picture @ np.array([0.2126, 0.7152, 0.0722], np.float32))[..., None]
+    film = (0.8 * area)[..., None]
+    picture[:] = np.rint(grey * (1 - film) + (0.45 * grey + AMBER) * film).astype(np.uint8)
 
 
 def _grey_where_not(picture: NDArray[np.uint8], reach: NDArray[np.float64]) -> None:
