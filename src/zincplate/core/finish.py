@@ -82,10 +82,9 @@ def grain_field(tiles: list[Float32], x0: int, y0: int, width: int, height: int,
         n = tile.shape[0]
         xs = ((np.arange(x0, x0 + width) + 0.5) * scale - 0.5) % n
         ys = ((np.arange(y0, y0 + height) + 0.5) * scale - 0.5) % n
-        padded = np.pad(tile, ((0, 1), (0, 1)), mode="wrap")
         grid_x = np.broadcast_to(xs.astype(np.float32)[None], (height, width))
         grid_y = np.broadcast_to(ys.astype(np.float32)[:, None], (height, width))
-        fields.append(cv2.remap(padded, grid_x, grid_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_WRAP))
+        fields.append(cv2.remap(tile, grid_x, grid_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_WRAP))
     return np.asarray(fields[0] * (1 - mix) + fields[1] * mix, np.float32)
 
 

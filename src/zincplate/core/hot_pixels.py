@@ -2,8 +2,8 @@
 
 A star or a glint spreads over several sites through the lens and the anti-alias of its own size; a hot site stands alone.
 A site counts as hot when it passes the second largest of its eight neighbours of the same colour by 8 standard deviations of
-the noise there and by a quarter of its own value (cold: the same below the second smallest), and none of the four sites
-beside it, of other colours, rises with it.
+the noise there, by twice the spread of those neighbours, and by a quarter of its own value (cold: the same below the second
+smallest), and none of the four sites beside it, of other colours, rises with it.
 """
 
 import numpy as np
@@ -11,6 +11,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 DEVIATIONS = 8.0
+SPREADS = 2.0
 
 
 @njit(parallel=True, nogil=True, cache=True)
@@ -42,7 +43,9 @@ def _find(mosaic, black, slope, offset, found, values):
                 elif n < second_low:
                     second_low = n
             mean = (total - high - low) / 6.0
-            deviation = DEVIATIONS * np.sqrt(max(slope * max(mean - b, 0.0) + offset, 1.0))
+            # where the neighbours themselves differ there is drawing, or more noise than the model knows
+            spread = SPREADS * (second_high - second_low)
+            deviation = max(DEVIATIONS * np.sqrt(max(slope * max(mean - b, 0.0) + offset, 1.0)), spread)
             beside = (
                 np.int32(mosaic[y, x - 1]) + np.int32(mosaic[y, x + 1]) + np.int32(mosaic[y - 1, x]) + np.int32(mosaic[y + 1, x])
             ) / 4.0

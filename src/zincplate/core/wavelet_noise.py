@@ -140,7 +140,8 @@ def _denoised(plane: Float32, deviations: tuple[float, ...], strength: float) ->
             break
         target = smooth if level % 2 == 0 else other
         _split(source, step, target, detail, energy)
-        size = (3, 3) if level == 0 else (5, 5)
+        # small neighbourhoods at first: a star or a glint is one pixel, and must keep its colour
+        size = (3, 3) if level < 2 else (5, 5)
         cv2.blur(energy, size, dst=energy, borderType=cv2.BORDER_REFLECT)
         _shrink(detail, energy, np.float32((strength * deviation) ** 2), total, level == 0)
         source = target
@@ -168,7 +169,7 @@ def _colour_denoised(plane: Float32, deviations: tuple[float, ...], strength: fl
         return _denoised(plane, deviations[:1], strength)
     smooth, detail, energy, total = (np.empty_like(plane) for _ in range(4))
     _split(plane, 1, smooth, detail, energy)
-    cv2.blur(energy, (5, 5), dst=energy, borderType=cv2.BORDER_REFLECT)
+    cv2.blur(energy, (3, 3), dst=energy, borderType=cv2.BORDER_REFLECT)
     _shrink(detail, energy, np.float32((strength * deviations[0]) ** 2), total, True)
     half = cv2.resize(smooth, ((width + 1) // 2, (height + 1) // 2), interpolation=cv2.INTER_AREA)
     calmed = _denoised(half, deviations[1:], strength)

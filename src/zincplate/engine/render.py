@@ -92,6 +92,8 @@ class View:
     """Shares 0..1 of each channel: delivered at the top, delivered at zero, sensor full (rows) by R, G, B (columns)."""
     raw_histogram: NDArray[np.int64] | None = None
     outside_gamut: float = 0.0
+    hot_pixels: int | None = None
+    """How many sites of the file were replaced; None when that is off."""
 
 
 def fitted(source: Source, box_width: int, box_height: int) -> tuple[int, int]:
@@ -199,7 +201,8 @@ class Renderer:
         raw = raw_histogram(source.camera_values(plates)) if r.raw_histogram else None
         elapsed = (time.perf_counter() - start) * 1000
         shares = (float(overall[0]), float(overall[1]), float(overall[2]))
-        return View(r, picture, clipping, shares, histogram, elapsed, counts[1:] / pixels, raw, outside)
+        hot = source.hot_pixels if plan.plate.hot_pixels else None
+        return View(r, picture, clipping, shares, histogram, elapsed, counts[1:] / pixels, raw, outside, hot)
 
     def _outside(self, source: Source, recipe: Recipe, planes: Float32, space: str) -> NDArray[np.bool_]:
         """Which pixels lie outside a delivery space before they are drawn in."""

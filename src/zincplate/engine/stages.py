@@ -24,7 +24,7 @@ from zincplate.ops.plan import LightPlan, LocalPlan, PlatePlan
 
 Float32 = NDArray[np.float32]
 
-LIGHTNESS_STRENGTH, COLOUR_STRENGTH = 2.4, 4.0
+LIGHTNESS_STRENGTH, COLOUR_STRENGTH = 2.4, 3.0
 """Multiples of the noise deviation at 100."""
 
 

@@ -84,6 +84,7 @@ def pack(view: View, source: Source, clipping: bool) -> bytes:
         "channels": view.channels.round(5).tolist(),
         "raw_histogram": None if view.raw_histogram is None else view.raw_histogram.tolist(),
         "outside_gamut": view.outside_gamut,
+        "hot_pixels": view.hot_pixels,
         "render_ms": round(view.render_ms, 1),
         "picture_bytes": len(picture),
         "clipping_bytes": len(mask),

@@ -17,6 +17,8 @@ export interface ViewHeader {
   channels: number[][];
   raw_histogram: number[][] | null;
   outside_gamut: number;
+  /** Sites of the file that were replaced; null when that is off. */
+  hot_pixels: number | null;
   render_ms: number;
   picture_bytes: number;
   clipping_bytes: number;

@@ -27,6 +27,7 @@ export async function previewOf(frame: number, embedded: boolean, picture: Size)
       channels: [],
       raw_histogram: null,
       outside_gamut: 0,
+      hot_pixels: null,
       render_ms: 0,
       picture_bytes: 0,
       clipping_bytes: 0,

@@ -8,6 +8,7 @@ const NOISE = ["luminance_noise", "colour_noise", "hot_pixels"] as const;
 /** Form, sharpening with its edge area, noise. */
 export function Definition({ frame, recipe }: StepProps) {
   const show = useBench((s) => s.show);
+  const hot = useBench((s) => s.header?.hot_pixels);
   const zoom = useBench((s) => s.viewport.zoom);
   const props = { frame, recipe, step: "definition" as const };
   return (
@@ -37,6 +38,11 @@ export function Definition({ frame, recipe }: StepProps) {
         <Control {...props} name="luminance_noise" label="Luminance" />
         <Control {...props} name="colour_noise" label="Colour" />
         <Control {...props} name="hot_pixels" />
+        {hot !== null && hot !== undefined && (
+          <p className="px-3.5 text-xs text-ink2">
+            {hot === 0 ? "None found in this file." : `${hot.toLocaleString("en-GB")} found in this file and replaced.`}
+          </p>
+        )}
       </Part>
       {zoom === "fit" && (
         <p className="px-3.5 pt-2 text-xs text-ink2">
