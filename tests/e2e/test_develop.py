@@ -1,6 +1,10 @@
 """In the browser: suggestions, the wedge, ink keys, definition at 1:1, samplers, named states, all of it by keyboard too."""
 
+import base64
+import io
+
 import numpy as np
+from PIL import Image
 from playwright.sync_api import Page, expect
 
 from tests.e2e.conftest import accessible, drawn
@@ -23,10 +27,8 @@ def opened(page: Page, name: str) -> None:
 def shown(page: Page) -> np.ndarray:
     """Pixels of the canvas (h, w, 3)."""
     drawn(page)
-    data = page.get_by_test_id("picture").evaluate(
-        "c => { const d = c.getContext('2d').getImageData(0, 0, c.width, c.height); return [c.width, c.height, [...d.data]] }"
-    )
-    return np.array(data[2], np.uint8).reshape(data[1], data[0], 4)[..., :3]
+    data = page.get_by_test_id("picture").evaluate("c => c.toDataURL('image/png')")
+    return np.asarray(Image.open(io.BytesIO(base64.b64decode(data.split(",")[1]))).convert("RGB"))
 
 
 def recipe(context: Context, name: str) -> dict[str, dict[str, object]]:
@@ -121,6 +123,7 @@ def test_one_frame_to_the_full(page: Page, context: Context) -> None:
     assert kept["definition"]["sharpen_amount"] == 120 and kept["colour"]["green_saturation"] == 30
     page.keyboard.press("Control+z")
     page.keyboard.press("Control+z")
+    page.keyboard.press("Shift+Digit5")
     page.get_by_role("button", name="Reset step").click()
     drawn(page)
     page.reload()

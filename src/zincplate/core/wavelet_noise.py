@@ -55,7 +55,7 @@ class StabilisedNoise:
 
 
 @njit(**KERNEL)
-def _to_lightness_and_colour(planes, shift, out):
+def to_lightness_and_colour(planes, shift, out):
     _, height, width = planes.shape
     z = np.float32(0)
     for y in prange(height):
@@ -69,7 +69,7 @@ def _to_lightness_and_colour(planes, shift, out):
 
 
 @njit(**KERNEL)
-def _from_lightness_and_colour(values, shift, out):
+def from_lightness_and_colour(values, shift, out):
     _, height, width = values.shape
     z = np.float32(0)
     for y in prange(height):
@@ -152,14 +152,14 @@ def reduce_noise(planes: Float32, noise: StabilisedNoise, lightness: float, colo
     """Planes (3, h, w) -> planes with less noise. Strengths multiply the noise's deviation; 0 leaves one alone."""
     values = np.empty_like(planes)
     shift = np.float32(noise.shift)
-    _to_lightness_and_colour(planes, shift, values)
+    to_lightness_and_colour(planes, shift, values)
     if lightness > 0:
         values[0] = _denoised(values[0], noise.lightness(), lightness)
     if colour > 0:
         for c in (1, 2):
             values[c] = _colour_denoised(values[c], noise.colour(), colour)
     out = np.empty_like(planes)
-    _from_lightness_and_colour(values, shift, out)
+    from_lightness_and_colour(values, shift, out)
     return out
 
 
@@ -182,7 +182,7 @@ def _colour_denoised(plane: Float32, deviations: tuple[float, ...], strength: fl
 def deviation_of(planes: Float32) -> float:
     """Deviation of the noise in root values of a rendered picture (3, h, w): from the calmest blocks of its finest plane."""
     values = np.empty_like(planes)
-    _to_lightness_and_colour(planes, np.float32(1e-4), values)
+    to_lightness_and_colour(planes, np.float32(1e-4), values)
     smooth, detail, energy = (np.empty_like(values[0]) for _ in range(3))
     _split(values[0], 1, smooth, detail, energy)
     n = 16

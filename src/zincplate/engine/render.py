@@ -295,7 +295,7 @@ class Renderer:
 
         ``progress`` is called with 0..1 and stops the delivery by returning False (:class:`Cancelled`).
         """
-        stages = Stages(self.read_once)
+        stages = Stages(self.read_once, best=True)
         return deliver_whole(stages, source, key or f"delivery {next(_SERIAL)}", recipe, space, bits, long_edge, progress)
 
 

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from zincplate.core.haze import KEPT, LEAST_TRANSMISSION, air_of
 from zincplate.core.highlights import ratios_of, rebuild
+from zincplate.core.learned_noise import reduce_noise_best
 from zincplate.core.local_tone import PARAMETERS, LocalTables, local_gain
 from zincplate.core.low_planes import LONG_EDGE, Air, Bases, bases_of, ev
 from zincplate.core.wavelet_noise import MARGIN as NOISE_MARGIN
@@ -69,8 +70,10 @@ def scale_of(source: Source, window: Window) -> float:
 class Stages:
     """One per renderer."""
 
-    def __init__(self, read: Reader, cache_bytes: int = 192 << 20) -> None:
+    def __init__(self, read: Reader, cache_bytes: int = 192 << 20, best: bool = False) -> None:
+        """With ``best`` noise goes the slow way where the recipe asks for it; views leave that to deliveries."""
         self._read = read
+        self._best = best
         self._cache = ByteCache(cache_bytes)
         self._small = ByteCache(32 << 20)
 
@@ -141,12 +144,11 @@ class Stages:
                 planes = out
             if calming:
                 noise = source.noise(scale_of(source, window))
-                planes = reduce_noise(
-                    np.ascontiguousarray(planes),
-                    noise,
-                    plan.luminance_noise * LIGHTNESS_STRENGTH,
-                    plan.colour_noise * COLOUR_STRENGTH,
-                )
+                if plan.best_noise and self._best:
+                    planes = reduce_noise_best(planes, noise, 2 * plan.luminance_noise, 2 * plan.colour_noise)
+                else:
+                    lightness, colour = plan.luminance_noise * LIGHTNESS_STRENGTH, plan.colour_noise * COLOUR_STRENGTH
+                    planes = reduce_noise(np.ascontiguousarray(planes), noise, lightness, colour)
             return planes
 
         if not keep:
@@ -165,7 +167,9 @@ class Stages:
 
     def small(self, source: Source, key: str, plan: PlatePlan) -> Float32:
         """Small planes of the whole picture after recovery; noise is averaged away there."""
-        return self.plate(source, key, replace(plan, luminance_noise=0.0, colour_noise=0.0), self._whole(source))
+        return self.plate(
+            source, key, replace(plan, luminance_noise=0.0, colour_noise=0.0, best_noise=False), self._whole(source)
+        )
 
     def air(self, source: Source, key: str, plan: PlatePlan) -> Air:
         """Haze of the picture."""

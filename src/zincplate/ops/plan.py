@@ -26,6 +26,8 @@ class PlatePlan:
     """Strength 0..1 of noise reduction on lightness, where 1 takes what is within three standard deviations."""
     colour_noise: float = 0.0
     """The same on colour differences."""
+    best_noise: bool = False
+    """Deliveries use the slow learned denoiser."""
     hot_pixels: bool = False
     """Replace single sites that stand out of their neighbourhood."""
 

@@ -1,8 +1,9 @@
 """Noise reduction driven by the sensor's own noise, lightness and colour apart, and hot pixels."""
 
 from dataclasses import replace
+from typing import Literal
 
-from zincplate.ops.base import Operation, Parameters, gauge, switch
+from zincplate.ops.base import Operation, Parameters, choice, gauge, switch
 from zincplate.ops.plan import LightPlan
 
 
@@ -20,6 +21,12 @@ class NoiseParameters(Parameters):
     colour_noise: float = gauge(
         "Colour noise", neutral=0, low=0, high=100, step=1, help="Calms specks of colour; detail in lightness stays."
     )
+    noise_method: Literal["quick", "best"] = choice(
+        "Way",
+        neutral="quick",
+        options={"quick": "Quick", "best": "Best"},
+        help="Best uses a small learned denoiser when a delivery is made, which takes minutes; views show the quick way.",
+    )
     hot_pixels: bool = switch(
         "Hot pixels", help="Finds single sites that stand far out of their neighbourhood and replaces them.", raw_only=True
     )
@@ -33,6 +40,7 @@ def apply(parameters: NoiseParameters, plan: LightPlan) -> LightPlan:
         plan.plate,
         luminance_noise=parameters.luminance_noise / 100,
         colour_noise=parameters.colour_noise / 100,
+        best_noise=parameters.noise_method == "best" and bool(parameters.luminance_noise or parameters.colour_noise),
         hot_pixels=parameters.hot_pixels and plan.raw,
     )
     return replace(plan, plate=plate)

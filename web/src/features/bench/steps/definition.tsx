@@ -3,7 +3,7 @@ import { Button } from "../../../ui/controls";
 import { Control, isTouched, Part, type StepProps } from "./control";
 
 const SHARPENING = ["sharpen_amount", "sharpen_radius_px", "sharpen_threshold", "sharpen_edges"] as const;
-const NOISE = ["luminance_noise", "colour_noise", "hot_pixels"] as const;
+const NOISE = ["luminance_noise", "colour_noise", "noise_method", "hot_pixels"] as const;
 
 /** Form, sharpening with its edge area, noise. */
 export function Definition({ frame, recipe }: StepProps) {
@@ -37,6 +37,7 @@ export function Definition({ frame, recipe }: StepProps) {
       <Part title="Noise" touched={isTouched(recipe, "definition", frame.raw, NOISE)}>
         <Control {...props} name="luminance_noise" label="Luminance" />
         <Control {...props} name="colour_noise" label="Colour" />
+        <Control {...props} name="noise_method" />
         <Control {...props} name="hot_pixels" />
         {hot !== null && hot !== undefined && (
           <p className="px-3.5 text-xs text-ink2">
