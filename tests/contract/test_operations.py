@@ -9,12 +9,14 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from tests.conftest import gradient
+from zincplate.cli.bench import EVERYTHING
 from zincplate.core.colour_spaces import SPACES
 from zincplate.core.light import to_16_bit, to_float
 from zincplate.engine.recipe import Recipe, RecipeError
 from zincplate.engine.render import Renderer, ViewRequest
 from zincplate.engine.schema import recipe_schema
 from zincplate.engine.source import Source
+from zincplate.engine.suggest import Suggester
 from zincplate.formats import icc
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import Decoded
@@ -229,3 +231,27 @@ def test_a_step_that_is_off_changes_nothing() -> None:
     assert changed.with_switch("tone", False).effective() == Recipe.neutral(True).with_values({"balance": {"tint": 10}})
     with pytest.raises(RecipeError, match="no step"):
         changed.with_switch("grading", False)
+
+
+@pytest.mark.parametrize("size", [(1, 1), (3, 2), (17, 5), (64, 1), (1, 90), (33, 40)])
+@pytest.mark.parametrize("kind", ["any", "black", "white", "huge", "no number"])
+def test_tiny_and_extreme_pictures_go_through_everything(size: tuple[int, int], kind: str) -> None:
+    width, height = size
+    rng = np.random.default_rng(1)
+    pixels = {
+        "any": rng.integers(0, 255, (height, width, 3)).astype(np.uint8),
+        "black": np.zeros((height, width, 3), np.uint8),
+        "white": np.full((height, width, 3), 65535, np.uint16),
+        "huge": (rng.standard_normal((height, width, 3)) * 65504).astype(np.float32),
+        # decoding lets none through; but tables are read unchecked, so nothing may be read beside them whatever comes in
+        "no number": np.full((height, width, 3), np.nan, np.float32),
+    }[kind]
+    source, renderer = rendered(pixels), Renderer(Decoder())
+    recipe = Recipe.neutral(False).with_values(EVERYTHING)
+    assert renderer.deliver(source, recipe, space="srgb", bits=16).shape == pixels.shape
+    request = ViewRequest(max(width // 2, 1), max(height // 2, 1), show="edges", gamut=True, raw_histogram=True)
+    assert renderer.view(source, "tiny", recipe, request).picture.size
+    if kind != "no number":
+        suggester = Suggester(renderer, source, "tiny", Recipe.neutral(False))
+        for proposal in renderer.on_render_thread(suggester.whole):
+            assert Recipe.neutral(False).with_values(proposal.values)

@@ -26,7 +26,7 @@ def air_of(small: Float32) -> Air:
     kernel = np.ones((PATCH, PATCH), np.uint8)
     planes = np.maximum(small, 0)
     dark = cv2.erode(np.minimum(np.minimum(planes[0], planes[1]), planes[2]), kernel)
-    count = max(int(dark.size * AIR_SHARE), 4)
+    count = min(max(int(dark.size * AIR_SHARE), 4), dark.size)
     haziest = np.argpartition(dark.ravel(), -count)[-count:]
     light = np.maximum(planes.reshape(3, -1)[:, haziest].mean(1), 1e-6).astype(np.float32)
     relative = (planes / light[:, None, None]).min(0)

@@ -65,7 +65,7 @@ def float_of(typing_context: Any, bits: Any) -> Any:
 def read(table, u, last):
     """Linear interpolation at u in table steps, 0 <= u; values beyond ``last`` read the guard value there."""
     u = min(u, last)
-    i = np.int32(u)
+    i = min(max(np.int32(u), np.int32(0)), np.int32(last))
     f = u - np.float32(i)
     a = load(table, i)
     return a + (load(table, np.int32(i + np.int32(1))) - a) * f

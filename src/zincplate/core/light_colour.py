@@ -121,7 +121,8 @@ def _adjust(buf, n, flags, q, hues, toning, keys):
     for x in range(n):
         light, a, b = buf[0, x], buf[1, x], buf[2, x]
         c = math.sqrt(a * a + b * b)
-        i = np.int32(_diamond(a, b) * np.float32(HUE_SIZE / 4) + np.float32(0.5))
+        # tables are read unchecked: whatever comes in, the index stays inside
+        i = min(max(np.int32(_diamond(a, b) * np.float32(HUE_SIZE / 4) + np.float32(0.5)), np.int32(0)), np.int32(HUE_SIZE))
         cosine, sine = load(hues, i), load(hues, np.int32(i + size))
         lift, guard = load(hues, np.int32(i + size + size)), load(hues, np.int32(i + size + size + size))
         v = max(o - c * np.float32(1 / VIBRANCE_CHROMA), z)
@@ -133,7 +134,7 @@ def _adjust(buf, n, flags, q, hues, toning, keys):
         last = np.float32(TONING_SIZE)
         for x in range(n):
             u = min(buf[0, x], o) * last
-            i = np.int32(u)
+            i = min(max(np.int32(u), np.int32(0)), np.int32(TONING_SIZE))
             f = u - np.float32(i)
             j = np.int32(i + np.int32(TONING_SIZE + 2))
             a0, b0 = load(toning, i), load(toning, j)
@@ -151,7 +152,7 @@ def _draw_in(buf, n, q, limits):
         c = math.sqrt(a * a + b * b)
         u = min(_diamond(a, b) * np.float32(HUES / 4), np.float32(HUES - 0.001))
         v = min(max(light, z), o) * np.float32(LIGHTNESSES - 0.001)
-        i, j = np.int32(u), np.int32(v)
+        i, j = min(max(np.int32(u), np.int32(0)), np.int32(HUES - 1)), min(max(np.int32(v), np.int32(0)), width - np.int32(2))
         fu, fv = u - np.float32(i), v - np.float32(j)
         at = np.int32(i * width + j)
         below = load(limits, at) + (load(limits, np.int32(at + np.int32(1))) - load(limits, at)) * fv

@@ -19,6 +19,8 @@ from zincplate.formats.errors import FileError
 from zincplate.formats.raw import decode_raw, raw_facts
 
 MAX_PIXELS = 300_000_000
+LARGEST_FLOAT = 65504.0
+"""Largest value of a floating-point picture that is taken as it is: sixteen stops above white, the end of half floats."""
 Image.MAX_IMAGE_PIXELS = MAX_PIXELS
 
 _RAW_SIGNATURES = (b"FUJIFILMCCD-RAW", b"FOVb", b"IIU\0", b"IIRO", b"IIRS", b"MMOR")
@@ -290,6 +292,9 @@ def _tiff(path: Path) -> Decoded:
         pixels = pixels.astype(np.float32)
     if pixels.dtype.kind == "f" and not np.isfinite(pixels).all():
         pixels = np.nan_to_num(pixels, nan=0.0, posinf=0.0, neginf=0.0)
+    if pixels.dtype.kind == "f" and max(float(pixels.max()), -float(pixels.min())) > LARGEST_FLOAT:
+        # a picture that is not light any more: kept finite through every product that follows
+        pixels = np.clip(pixels, -LARGEST_FLOAT, LARGEST_FLOAT)
         notes = (*notes, "Pixels that are not numbers were set to black.")
     pixels, channels = _to_rgb(path, pixels)
     capture = _capture(path, "TIFF", width, height, pixels.dtype.itemsize * 8, channels, main, profile)
