@@ -1,36 +1,19 @@
 import { useCallback, useEffect, useMemo, useRef } from "react";
 import { api, type Frame, need } from "../../api/client";
-import type { Recipe } from "../../api/generated/recipe";
-import { fetchView, type View, type ViewOptions } from "../../api/view";
+import { fetchView, type View } from "../../api/view";
 import { Latest } from "../../canvas/latest";
 import { drawLoupe, drawMarker, drawSamplers } from "../../canvas/overlay";
 import { type Layer, Painter } from "../../canvas/painter";
 import { DragTool, HandTool, type Intention, PickTool, type PointerInput, SplitTool } from "../../canvas/tools";
-import { panned, place, type RequestWindow, type Size, scaleOf, windowInSight, zoomAt } from "../../canvas/viewport";
+import { panned, place, type RequestWindow, windowInSight, zoomAt } from "../../canvas/viewport";
 import { SURROUNDS, useBench } from "../../state/bench";
 import { equal } from "../../state/equal";
 import { complain } from "../../state/notices";
-import { previewOf, startToneDrag, type ToneDrag, throttledPixel } from "./picture_data";
-
-interface Ask {
-  frame: number;
-  recipe: Recipe | null;
-  window: RequestWindow;
-  options: ViewOptions;
-  whole: boolean;
-  which: "adjusted" | "original";
-  since: number;
-}
-
-export interface KeyCentre {
-  centre_lightness: number;
-  centre_a: number;
-  centre_b: number;
-}
+import { type Ask, type KeyCentre, previewOf, startToneDrag, type ToneDrag, throttledPixel } from "./picture_data";
+import { density, roomOf, useWheelZoom } from "./picture_zoom";
 
 /** Full-size pixels across the magnifier. */
 const LOUPE = 96;
-const density = () => window.devicePixelRatio || 1;
 
 /** The picture on its surround. Drawing and tools live in canvas/; this wires them to the store and the server. */
 export function Picture({
@@ -330,25 +313,7 @@ export function Picture({
     return { kind, x: (e.clientX - box.left) * density(), y: (e.clientY - box.top) * density() };
   };
 
-  useEffect(() => {
-    const element = canvas.current;
-    if (!element) return;
-    const wheel = (e: WheelEvent) => {
-      e.preventDefault();
-      const s = useBench.getState();
-      const side = s.compare === "side" && e.offsetX * density() >= Math.round(element.width / 2);
-      const x = e.offsetX * density() - (side ? Math.round(element.width / 2) : 0);
-      const scale = scaleOf(s.viewport, roomOf(element), picture, density());
-      const zoom = scale * 2 ** (-Math.max(-60, Math.min(e.deltaY, 60)) / 160);
-      // stop for a moment at one to one, so that it can be hit with the wheel
-      const stopped = (scale - density()) * (zoom - density()) < 0 ? density() : zoom;
-      useBench.setState({
-        viewport: zoomAt(s.viewport, stopped, x, e.offsetY * density(), roomOf(element), picture, density()),
-      });
-    };
-    element.addEventListener("wheel", wheel, { passive: false });
-    return () => element.removeEventListener("wheel", wheel);
-  }, [picture]);
+  useWheelZoom(canvas, picture);
 
   const current = useBench((s) => s.tool);
   return (
@@ -425,10 +390,4 @@ export function Picture({
       }}
     />
   );
-}
-
-/** Room that one rendering of the picture has: half of the canvas when two stand side by side. */
-function roomOf(element: HTMLCanvasElement): Size {
-  const half = useBench.getState().compare === "side";
-  return { width: half ? Math.round(element.width / 2) : element.width, height: element.height };
 }

@@ -1,10 +1,28 @@
 import { api, need, offlineSafe } from "../../api/client";
-import type { View } from "../../api/view";
+import type { Recipe } from "../../api/generated/recipe";
+import type { View, ViewOptions } from "../../api/view";
 import { evaluate, type Point } from "../../canvas/curve";
-import type { Size } from "../../canvas/viewport";
+import type { RequestWindow, Size } from "../../canvas/viewport";
 import { useBench } from "../../state/bench";
 import { complain } from "../../state/notices";
 import { withControl } from "./steps/control";
+
+/** One view that is wanted. */
+export interface Ask {
+  frame: number;
+  recipe: Recipe | null;
+  window: RequestWindow;
+  options: ViewOptions;
+  whole: boolean;
+  which: "adjusted" | "original";
+  since: number;
+}
+
+export interface KeyCentre {
+  centre_lightness: number;
+  centre_a: number;
+  centre_b: number;
+}
 
 /** The camera's own picture as a stand-in until ours is there. */
 export async function previewOf(frame: number, embedded: boolean, picture: Size): Promise<View | null> {
