@@ -20,7 +20,7 @@ from zincplate.formats.errors import FileError
 from zincplate.jobs import runner
 from zincplate.services import bring_in, deliver, pictures, shoots, verify, versions, views, work
 from zincplate.services.context import Context, NotFound, UserError
-from zincplate.store.models import Frame, Job, Version
+from zincplate.store.models import Frame, HistoryEntry, Job, Version
 
 
 def run_jobs(context: Context) -> list[Job]:
@@ -280,3 +280,17 @@ def test_suggestions_keys_and_named_states(context: Context, shoot: Any) -> None
         versions.return_to(context, version.id, returned["revision"], again["states"][0]["id"])
     with pytest.raises(UserError, match="name"):
         versions.name_state(version.id, "  ")
+
+
+def test_a_recipe_of_an_older_program_is_completed_and_is_no_adjustment(context: Context, shoot: Any) -> None:
+    version = Version.get(Version.frame == Frame.get(Frame.name == "TW-0600.dng"))
+    older = {k: v for k, v in version.recipe.items() if k not in ("colour", "definition", "finish")}
+    older = {**older, "versions": {k: v for k, v in older["versions"].items() if k in ("balance", "exposure")}}
+    older["tone"] = {k: v for k, v in older["tone"].items() if k in ("exposure_ev", "contrast", "view", "highlight_recovery")}
+    Version.update(recipe=older).where(Version.id == version.id).execute()
+    HistoryEntry.update(recipe=older).where(HistoryEntry.version == version).execute()
+    state = versions.state(versions.get(version.id))
+    assert state["recipe"] == Recipe.neutral(True).to_document()
+    changed = versions.change(context, version.id, state["revision"], {"colour": {"saturation": 9}})
+    assert changed["adjusted"]
+    assert not versions.change(context, version.id, changed["revision"], {"colour": {"saturation": 0}})["adjusted"]

@@ -96,7 +96,8 @@ class Stages:
         def make() -> Float32:
             planes = self.plate(source, key, plan.plate, window, keep)
             out = np.empty_like(planes)
-            tables = self._tables(source, key, plan, window, weights, exposure_ev)
+            bases = self.bases(source, key, plan.plate, plan.local.haze)
+            tables = self._tables(source, key, plan, window, weights, exposure_ev, bases)
             local_gain(planes, *tables.arguments(), window.x, window.y, out)
             return out
 
@@ -106,10 +107,16 @@ class Stages:
         return self._cache.get(stage, make, lambda a: a.nbytes)
 
     def _tables(
-        self, source: Source, key: str, plan: LightPlan, window: Window, weights: NDArray[np.float64], exposure_ev: float
+        self,
+        source: Source,
+        key: str,
+        plan: LightPlan,
+        window: Window,
+        weights: NDArray[np.float64],
+        exposure_ev: float,
+        bases: Bases,
     ) -> LocalTables:
         local = plan.local
-        bases = self.bases(source, key, plan.plate, local.haze)
         p = np.zeros(PARAMETERS, np.float32)
         p[0:6] = window.full_width, window.full_height, *weights, exposure_ev
         p[6:9] = local.shadows, local.highlights, local.clarity
@@ -185,7 +192,7 @@ class Stages:
             if haze:
                 hazy = LightPlan(source.raw, source.as_shot_xy, source.as_shot_xy, local=LocalPlan(haze=haze), plate=plan)
                 neutral = Bases(np.zeros((4, *small.shape[1:]), np.float32))
-                tables = self._haze_only(source, key, hazy, weights, neutral)
+                tables = self._tables(source, key, hazy, self._whole(source), weights, 0.0, neutral)
                 out = np.empty_like(small)
                 local_gain(small, *tables.arguments(), 0, 0, out)
                 small = out
@@ -198,12 +205,3 @@ class Stages:
 
         stage: tuple[Any, ...] = (key, "bases", plan.recovery, plan.hot_pixels, haze)
         return self._small.get(stage, make, lambda b: b.nbytes)
-
-    def _haze_only(self, source: Source, key: str, plan: LightPlan, weights: NDArray[np.float64], bases: Bases) -> LocalTables:
-        air = self.air(source, key, plan.plate)
-        p = np.zeros(PARAMETERS, np.float32)
-        p[0:5] = bases.planes.shape[2], bases.planes.shape[1], *weights
-        p[9] = plan.local.haze * (KEPT if plan.local.haze > 0 else 0.7)
-        p[10:13] = air.light
-        p[13] = LEAST_TRANSMISSION
-        return LocalTables(bases.planes, np.stack([air.a, air.b]), p)

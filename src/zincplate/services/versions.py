@@ -40,7 +40,8 @@ def state(version: Version) -> dict[str, Any]:
         "revision": version.revision,
         "position": version.position,
         "adjusted": version.adjusted,
-        "recipe": version.recipe,
+        # an older version of the program may have written it: the page gets every control that there is now
+        "recipe": Recipe.from_document(version.recipe).to_document(),
         "states": [
             {"id": n.id, "name": n.name, "at": n.created_at.isoformat()}
             for n in NamedState.select().where(NamedState.version == version).order_by(NamedState.created_at)
@@ -63,7 +64,7 @@ def _store(version: Version, recipe: Recipe, position: int) -> None:
     version.recipe = recipe.to_document()
     version.revision += 1
     version.position = position
-    version.adjusted = version.recipe != initial.recipe
+    version.adjusted = recipe != Recipe.from_document(initial.recipe)
     version.save()
 
 

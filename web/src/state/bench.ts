@@ -86,6 +86,16 @@ export const useBench = create<Bench>((set, get) => {
       }
     });
   };
+  /** Something asked of the server for the open version, whose answer is its new state. */
+  const ask = (action: (version: Version) => Promise<unknown>) => {
+    const { frame } = get();
+    if (frame === null) return;
+    later(
+      frame,
+      (v) => action(v).then((r) => r as Version),
+      () => get().draft,
+    );
+  };
   const goTo = (position: number) => {
     const { frame, version } = get();
     if (frame === null || !version) return;
@@ -178,44 +188,19 @@ export const useBench = create<Bench>((set, get) => {
     },
     cancel: () => set({ draft: get().version?.recipe ?? null }),
     goTo,
-    nameState: (name) => {
-      const { frame } = get();
-      if (frame === null) return;
-      const ask = (v: Version) =>
-        need(api.POST("/api/versions/{id}/states", { params: { path: { id: v.id } }, body: { name } }));
-      later(
-        frame,
-        (v) => ask(v).then((r) => r as unknown as Version),
-        () => get().draft,
-      );
-    },
-    returnTo: (state) => {
-      const { frame } = get();
-      if (frame === null) return;
-      const ask = (v: Version) =>
+    nameState: (name) =>
+      ask((v) => need(api.POST("/api/versions/{id}/states", { params: { path: { id: v.id } }, body: { name } }))),
+    returnTo: (state) =>
+      ask((v) =>
         need(
           api.PUT("/api/versions/{id}/states/{state}", {
             params: { path: { id: v.id, state } },
             body: { revision: v.revision },
           }),
-        );
-      later(
-        frame,
-        (v) => ask(v).then((r) => r as unknown as Version),
-        () => get().draft,
-      );
-    },
-    forgetState: (state) => {
-      const { frame } = get();
-      if (frame === null) return;
-      const ask = (v: Version) =>
-        need(api.DELETE("/api/versions/{id}/states/{state}", { params: { path: { id: v.id, state } } }));
-      later(
-        frame,
-        (v) => ask(v).then((r) => r as unknown as Version),
-        () => get().draft,
-      );
-    },
+        ),
+      ),
+    forgetState: (state) =>
+      ask((v) => need(api.DELETE("/api/versions/{id}/states/{state}", { params: { path: { id: v.id, state } } }))),
     undo: () => {
       const v = get().version;
       if (v && v.position > 0) goTo(v.position - 1);
