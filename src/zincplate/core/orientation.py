@@ -55,3 +55,37 @@ def to_sensor(x: int, y: int, w: int, h: int, width: int, height: int, orientati
     if flip.rows:
         y = height - y - h
     return (y, x, h, w) if flip.transpose else (x, y, w, h)
+
+
+def turned(orientation: int, quarter_turns: int, mirror: bool) -> int:
+    """The orientation that first puts upright, then turns clockwise by quarters, then mirrors left and right."""
+    probe = np.arange(6).reshape(2, 3)
+    wanted = np.rot90(upright(probe, orientation), -quarter_turns)
+    if mirror:
+        wanted = wanted[:, ::-1]
+    for candidate in FLIPS:
+        made = upright(probe, candidate)
+        if made.shape == wanted.shape and (made == wanted).all():
+            return candidate
+    raise AssertionError("the eight orientations are closed under turning")
+
+
+def turned_points(
+    points: NDArray[np.float64], width: float, height: float, quarter_turns: int, mirror: bool
+) -> NDArray[np.float64]:
+    """(n, 2) places of a picture of ``width`` x ``height`` -> places after turning clockwise by quarters, then mirroring."""
+    x, y = np.asarray(points, np.float64).T
+    for _ in range(quarter_turns % 4):
+        x, y = height - y, x
+        width, height = height, width
+    return np.stack([width - x if mirror else x, y], 1)
+
+
+def turned_back(
+    points: NDArray[np.float64], width: float, height: float, quarter_turns: int, mirror: bool
+) -> NDArray[np.float64]:
+    """The opposite of :func:`turned_points`; ``width`` and ``height`` are those of the unturned picture."""
+    turns = quarter_turns % 4
+    across, down = (height, width) if turns % 2 else (width, height)
+    x, y = np.asarray(points, np.float64).T
+    return turned_points(np.stack([across - x if mirror else x, y], 1), across, down, 4 - turns, False)

@@ -22,6 +22,20 @@ Float32 = NDArray[np.float32]
 Float64 = NDArray[np.float64]
 
 
+def _pitch_degrees(origin: tuple[float, float, float], target: tuple[float, float, float]) -> float:
+    x, y, z = (b - a for a, b in zip(origin, target, strict=True))
+    return float(np.degrees(np.arctan2(z, np.hypot(x, y))))
+
+
+SCENE_POSES = {
+    "works_front": (_pitch_degrees((-7.6, -12.2, 1.6), (0.4, 0, 5.75)), 2.2),
+    "kiln_hall": (_pitch_degrees((1.0, 0.9, 1.6), (-0.35, 16, 2.35)), 0.4),
+    "loading_door": (_pitch_degrees((2.0, 21.6, 1.55), (2.15, 30, 1.72)), -0.7),
+    "yard_dusk": (_pitch_degrees((5.4, -12.4, 1.30), (0.2, -1.0, 2.35)), -0.8),
+}
+"""Upward pitch and clockwise lean in degrees of the cameras that the scenes were rendered with (tools/scenes)."""
+
+
 @dataclass(frozen=True)
 class Truth:
     """What is known about one frame. Pictures are (3, h, w) linear Rec.709 on the sensor, 1 = converter full."""
@@ -42,6 +56,16 @@ class Truth:
     def turn(self) -> Float64:
         """(3, 3) rotation from camera to scene."""
         return self.frame.settings.turn
+
+    @property
+    def down(self) -> Float64:
+        """(3,) direction of gravity in the camera's axes (x right, y down, z ahead).
+
+        Raises ``KeyError`` for scenes whose camera stood in no particular way.
+        """
+        pitch_degrees, roll_degrees = SCENE_POSES[self.frame.scene]
+        p, r = np.radians(pitch_degrees), np.radians(roll_degrees)
+        return np.asarray(self.turn.T @ np.array([np.sin(r) * np.cos(p), np.cos(r) * np.cos(p), -np.sin(p)]))
 
     @cached_property
     def exposure(self) -> Exposure:
