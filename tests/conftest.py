@@ -17,11 +17,13 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from zincplate.cli.demo_data import LENSES
 from zincplate.demo.camera import CameraModel, Settings, expose, metered
 from zincplate.demo.dng import dng_bytes
 from zincplate.demo.lens import ideal
 from zincplate.demo.scenes import drawn_field
 from zincplate.formats.isolated import Decoder
+from zincplate.formats.lens_profiles import LensDatabase
 from zincplate.services.context import Context
 from zincplate.store import database as store
 from zincplate.store.home import Home
@@ -53,6 +55,15 @@ def decoder() -> Iterator[Decoder]:
     handle = Decoder()
     yield handle
     handle.close()
+
+
+@pytest.fixture(scope="session")
+def lenses(tmp_path_factory: pytest.TempPathFactory) -> LensDatabase:
+    """lensfun's data, the simulated lenses', and a file that cannot be read."""
+    folder = tmp_path_factory.mktemp("lenses")
+    (folder / LENSES.name).write_bytes(LENSES.read_bytes())
+    (folder / "broken.xml").write_text("<lensdatabase><lens>", encoding="utf-8")
+    return LensDatabase(folder)
 
 
 @dataclass

@@ -13,10 +13,11 @@ from zincplate.cli.bench import EVERYTHING
 from zincplate.core.colour_spaces import SPACES
 from zincplate.core.light import to_16_bit, to_float
 from zincplate.engine.recipe import Recipe, RecipeError
-from zincplate.engine.render import Renderer, ViewRequest
+from zincplate.engine.render import Renderer
 from zincplate.engine.schema import recipe_schema
 from zincplate.engine.source import Source
 from zincplate.engine.suggest import Suggester
+from zincplate.engine.view import ViewRequest
 from zincplate.formats import icc
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import Decoded
@@ -29,7 +30,7 @@ GAUGES = [
     (o, name, info.json_schema_extra["x-ui"])
     for o in ORDER
     for name, info in o.parameters.model_fields.items()
-    if info.json_schema_extra["x-ui"]["kind"] in ("gauge", "kelvin", "key", "hue")
+    if info.json_schema_extra["x-ui"]["kind"] in ("gauge", "kelvin", "key", "hue", "angle")
 ]
 
 
@@ -255,3 +256,45 @@ def test_tiny_and_extreme_pictures_go_through_everything(size: tuple[int, int], 
         suggester = Suggester(renderer, source, "tiny", Recipe.neutral(False))
         for proposal in renderer.on_render_thread(suggester.whole):
             assert Recipe.neutral(False).with_values(proposal.values)
+
+
+place = st.floats(-0.2, 1.2)
+framings = st.fixed_dictionaries(
+    {},
+    optional={
+        "quarter_turn": st.sampled_from(["0", "90", "180", "270"]),
+        "mirror": st.booleans(),
+        "corners": st.lists(st.floats(-0.4, 0.4), min_size=8, max_size=8),
+        "crop_x": place,
+        "crop_y": place,
+        "crop_width": st.one_of(st.just(0.0), st.floats(0.005, 1.5)),
+        "crop_height": st.one_of(st.just(0.0), st.floats(0.005, 1.5)),
+        "ratio": st.sampled_from(["original", "free", "1:1", "50:1", "1:49.9", "4:5"]),
+        "reach_beyond": st.booleans(),
+        "beyond": st.sampled_from(["edge", "mirror"]),
+    }
+    | {name: st.floats(ui["low"], ui["high"]) for o, name, ui in GAUGES if o.step == "framing"},
+)
+
+
+@settings(max_examples=80, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@given(framings, st.sampled_from([(60, 40), (41, 63), (1, 7)]))
+def test_any_framing_gives_a_picture_or_a_sentence(values: dict[str, Any], size: tuple[int, int]) -> None:
+    """Whatever is set together, at the limits too: pixels of the size that was promised, or a refusal in words."""
+    pixels = np.full((size[1], size[0], 3), 120, np.uint8)
+    source, renderer = rendered(pixels), Renderer(Decoder())
+    try:
+        recipe = Recipe.neutral(False).with_values({"framing": values})
+        framed = renderer.framed(source, "any", source.plan(recipe).frame)
+    except RecipeError as error:
+        assert len(str(error)) > 15
+        return
+    if framed.width * framed.height > 250_000:
+        return
+    picture = renderer.deliver(source, recipe, space="srgb", bits=8)
+    assert picture.shape == (framed.height, framed.width, 3)
+    if "corner_light" not in values:
+        # an even picture stays even whatever moves
+        assert np.abs(picture.astype(int) - 120).max() <= 1
+    view = renderer.view(source, "any", recipe, ViewRequest(50, 50, box=True, around=True))
+    assert view.picture.size and np.isfinite(view.framed.map.outline).all()

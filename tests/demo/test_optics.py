@@ -7,8 +7,10 @@ import lensfunpy
 import numpy as np
 import pytest
 
+from zincplate.cli.demo_data import LENSES as SHIPPED
 from zincplate.demo import optics
 from zincplate.demo.camera import CameraModel, Settings, project
+from zincplate.demo.frames import FRAMES
 from zincplate.demo.lens import CLOSE_UP, LENSES, ZOOM, ideal, profile_xml
 from zincplate.demo.scenes import Scene, even_field, grid
 
@@ -172,3 +174,8 @@ def test_diffraction_widens_with_the_f_number() -> None:
     sigma_px = 0.42 * 0.55 * 64 / CAMERA.pixel_pitch_um
     small = 0.42 * 0.55 * 4 / CAMERA.pixel_pitch_um
     assert width(64) ** 2 - width(4) ** 2 == pytest.approx(sigma_px**2 - small**2, rel=0.1)
+
+
+def test_the_profiles_that_ship_are_those_of_the_simulated_lenses() -> None:
+    bodies = sorted({(frame.camera.make, frame.camera.model) for frame in FRAMES})
+    assert SHIPPED.read_text(encoding="utf-8") == profile_xml(cameras=tuple(bodies)), "write demo/simulated_lenses.xml again"

@@ -1,6 +1,7 @@
 """A browser on a running installation with three frames on the card."""
 
 import os
+import re
 import shutil
 from collections.abc import Iterator
 from pathlib import Path
@@ -44,7 +45,7 @@ def page(browser: Browser, stack: Stack, context: Context) -> Iterator[Page]:
     opened = view.new_page()
     problems: list[str] = []
     opened.on("pageerror", lambda e: problems.append(str(e)))
-    opened.on("console", lambda m: problems.append(m.text) if m.type == "error" and "409" not in m.text else None)
+    opened.on("console", lambda m: problems.append(m.text) if m.type == "error" and not re.search("409|422", m.text) else None)
     yield opened
     view.close()
     shutil.rmtree(stack.home.card)

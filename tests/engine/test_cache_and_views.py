@@ -10,8 +10,9 @@ from hypothesis import strategies as st
 from tests.contract.test_operations import rendered
 from zincplate.engine.cache import ByteCache
 from zincplate.engine.recipe import Recipe, RecipeError
-from zincplate.engine.render import Renderer, ViewRequest, fitted
+from zincplate.engine.render import Renderer
 from zincplate.engine.strips import Cancelled
+from zincplate.engine.view import ViewRequest, fitted
 from zincplate.formats.isolated import Decoder
 
 

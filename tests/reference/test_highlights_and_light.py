@@ -17,10 +17,12 @@ from zincplate.demo.dng import dng_bytes
 from zincplate.demo.lens import ideal
 from zincplate.demo.scenes import load
 from zincplate.engine.recipe import Recipe
-from zincplate.engine.render import Renderer, ViewRequest
+from zincplate.engine.render import Renderer
 from zincplate.engine.source import Source
-from zincplate.engine.stages import Stages, Window
+from zincplate.engine.stages import Stages
 from zincplate.engine.suggest import Suggester
+from zincplate.engine.view import ViewRequest
+from zincplate.engine.windows import Window
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import CameraColour, Decoded
 from zincplate.formats.isolated import Decoder

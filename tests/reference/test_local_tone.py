@@ -11,7 +11,7 @@ from zincplate.core.local_tone import HIGHLIGHTS_EV, SHADOWS_EV, local_gain
 from zincplate.core.low_planes import ev
 from zincplate.engine.recipe import Recipe
 from zincplate.engine.render import Renderer
-from zincplate.engine.stages import Window
+from zincplate.engine.windows import Window
 from zincplate.formats.isolated import Decoder
 
 GREY_WEIGHTS = np.array([0.25, 0.5, 0.25])
@@ -24,7 +24,7 @@ def adjusted(planes: np.ndarray, controls: dict[str, dict[str, float]]) -> np.nd
     renderer = Renderer(Decoder())
     plan = source.plan(Recipe.neutral(False).with_values(controls))
     window = Window(source.width, source.height, 0, 0, source.width, source.height)
-    return renderer.stages.local(source, "test", plan, window, keep=False)
+    return renderer.stages.local(renderer.framed(source, "test", plan.frame), "test", plan, window, keep=False)
 
 
 def step_edge(low_ev: float, high_ev: float, height: int = 200, width: int = 512) -> np.ndarray:

@@ -13,8 +13,8 @@ import tifffile
 
 from tests.conftest import small_dng
 from zincplate.engine.recipe import Recipe
-from zincplate.engine.render import ViewRequest
 from zincplate.engine.strips import Cancelled
+from zincplate.engine.view import ViewRequest
 from zincplate.formats import encode
 from zincplate.formats.errors import FileError
 from zincplate.jobs import runner
@@ -163,14 +163,14 @@ def test_editing_undo_redo_and_a_second_tab(context: Context, shoot: Any) -> Non
 def test_picking_a_neutral(context: Context, shoot: Any) -> None:
     frame = Frame.get(Frame.name == "TW-0600.dng")
     source = views.opened(context, frame)
-    found = views.pick_neutral(context, frame.id, 360, 60, 6)
+    found = views.pick_neutral(context, frame.id, Version.get(Version.frame == frame).recipe, 360, 60, 6)
     recipe = Recipe.from_document(Version.get(Version.frame == frame).recipe).with_values(
         {"tone": {"view": "linear"}, "balance": {k: found[k] for k in ("temperature_kelvin", "tint")}}
     )
     area = context.renderer.sample(source, frame.content_hash, recipe, 360, 60, 6, "srgb")
     assert np.hypot(*area["lab"][1:]) < 1.0
     with pytest.raises(UserError, match="outside"):
-        views.pick_neutral(context, frame.id, -500, 10, 2)
+        views.pick_neutral(context, frame.id, recipe.to_document(), -500, 10, 2)
 
 
 def test_a_clipped_area_is_no_neutral(context: Context, tmp_path: Path) -> None:
@@ -179,8 +179,9 @@ def test_a_clipped_area_is_no_neutral(context: Context, tmp_path: Path) -> None:
     made = shoots.create("Too bright")
     bring_in.start(context, made, [path])
     run_jobs(context)
+    clipped = Frame.get(Frame.shoot == made)
     with pytest.raises(UserError, match="clipped"):
-        views.pick_neutral(context, Frame.get(Frame.shoot == made).id, 360, 60, 6)
+        views.pick_neutral(context, clipped.id, Version.get(Version.frame == clipped).recipe, 360, 60, 6)
 
 
 def test_delivery_ledger_and_free_names(context: Context, shoot: Any) -> None:

@@ -7,9 +7,10 @@ from flask_openapi3 import APIBlueprint
 
 from zincplate.api import models as m
 from zincplate.api.context import context
-from zincplate.engine.render import ViewRequest
 from zincplate.engine.schema import panel
+from zincplate.engine.view import ViewRequest
 from zincplate.services import versions, views
+from zincplate.services.framing import lens_search
 
 api = APIBlueprint("bench", __name__, url_prefix="/api", abp_responses={422: m.ErrorOut})
 
@@ -70,6 +71,9 @@ def view(path: m.Id, body: m.ViewIn) -> Any:
         key=body.key,
         gamut=body.gamut,
         raw_histogram=body.raw_histogram,
+        box=body.box,
+        plane=body.plane,
+        around=body.around,
     )
     return Response(views.render(context(), path.id, body.recipe, request, body.clipping), mimetype="application/octet-stream")
 
@@ -81,9 +85,9 @@ def pixel(path: m.Id, body: m.PixelIn) -> Any:
 
 
 @api.post("/frames/<int:id>/neutral", responses={200: m.NeutralOut})
-def neutral(path: m.Id, body: m.PlaceIn) -> Any:
+def neutral(path: m.Id, body: m.PixelIn) -> Any:
     """Temperature and tint that make an area grey."""
-    return views.pick_neutral(context(), path.id, body.x, body.y, body.radius)
+    return views.pick_neutral(context(), path.id, body.recipe, body.x, body.y, body.radius)
 
 
 @api.post("/frames/<int:id>/key", responses={200: m.KeyOut})
@@ -96,3 +100,21 @@ def key(path: m.Id, body: m.PixelIn) -> Any:
 def suggest(path: m.Id, body: m.SuggestIn) -> Any:
     """Measured proposals, each value with its reason."""
     return {"proposals": views.suggest(context(), path.id, body.recipe, body.of)}
+
+
+@api.post("/frames/<int:id>/framing", responses={200: m.FramingOut})
+def framing(path: m.Id, body: m.FramingIn) -> Any:
+    """What a tool of the framing step sets."""
+    return views.framing_action(context(), path.id, body.recipe, body.action)
+
+
+@api.get("/frames/<int:id>/lens", responses={200: m.LensOut})
+def lens(path: m.Id) -> Any:
+    """Lens profiles that fit a frame."""
+    return views.lens_of(context(), path.id)
+
+
+@api.get("/lenses", responses={200: m.LensesOut})
+def lenses(query: m.LensQuery) -> Any:
+    """Lens profiles by name."""
+    return {"lenses": lens_search(context(), query.text)}

@@ -22,7 +22,7 @@ def presets() -> Any:
 @api.post("/deliveries/plan", responses={200: m.PlanOut})
 def plan(body: m.DeliverIn) -> Any:
     """Names and sizes of what would be written."""
-    return {"files": deliver.plan(body.versions, body.presets)}
+    return {"files": deliver.plan(context(), body.versions, body.presets)}
 
 
 @api.post("/deliveries", responses={202: m.JobOut})

@@ -4,7 +4,9 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from zincplate.formats.lens_profiles import LensProfile
 from zincplate.services.deliver import Preset
+from zincplate.services.framing import Action
 
 
 class In(BaseModel):
@@ -218,16 +220,18 @@ class ViewIn(In):
     key: int = Field(default=0, ge=0, le=11)
     gamut: bool = False
     raw_histogram: bool = False
+    box: bool = False
+    plane: tuple[float, float, float, float] | None = None
+    around: bool = False
 
 
-class PlaceIn(In):
+class PixelIn(In):
+    """A place of the finished picture in its full-size pixels."""
+
+    recipe: dict[str, Any]
     x: int
     y: int
     radius: int = Field(default=1, ge=0, le=50)
-
-
-class PixelIn(PlaceIn):
-    recipe: dict[str, Any]
 
 
 class DepthOut(BaseModel):
@@ -247,9 +251,39 @@ class PixelOut(BaseModel):
     depth: DepthOut
 
 
+class FramingIn(In):
+    recipe: dict[str, Any]
+    action: Action
+
+
+class FramingOut(BaseModel):
+    """Step -> control -> value, and a sentence where there is something to say."""
+
+    values: dict[str, dict[str, Any]]
+    note: str
+
+
+class LensOut(BaseModel):
+    """What fits a file: certain by its name, else others to choose from."""
+
+    camera: str
+    lens: str
+    certain: LensProfile | None
+    others: list[LensProfile]
+    refused: list[str]
+
+
+class LensQuery(BaseModel):
+    text: str = Field(default="", max_length=80)
+
+
+class LensesOut(BaseModel):
+    lenses: list[LensProfile]
+
+
 class SuggestIn(In):
     recipe: dict[str, Any]
-    of: Literal["balance", "tone", "whole", "black_point", "white_point"]
+    of: Literal["framing", "balance", "tone", "whole", "black_point", "white_point"]
 
 
 class ProposalOut(BaseModel):

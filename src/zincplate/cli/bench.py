@@ -24,7 +24,8 @@ from zincplate.demo.lens import ideal
 from zincplate.demo.scenes import drawn_field
 from zincplate.engine.develop import Delivery, develop
 from zincplate.engine.recipe import Recipe
-from zincplate.engine.render import Renderer, ViewRequest, fitted
+from zincplate.engine.render import Renderer
+from zincplate.engine.view import ViewRequest, fitted
 from zincplate.formats.isolated import Decoder
 
 USUAL: dict[str, dict[str, Any]] = {"tone": {"exposure_ev": 0.4, "contrast": 12, "black_point": -6, "white_point": 5}}
@@ -50,6 +51,10 @@ EVERYTHING: dict[str, dict[str, Any]] = {
     },
     "finish": {"edge_light_ev": -0.4, "grain": 15},
 }
+FRAMED: dict[str, dict[str, Any]] = {
+    "framing": {"angle": 2, "tilt": 6, "swing": -4, "bend": -2, "bend_edge": 0.5, "fringe_red": 0.3, "corner_light": 0.4}
+}
+"""Everything that moves pixels, on top of the usual recipe."""
 SLIDES: dict[str, tuple[str, str, float]] = {
     "exposure": ("tone", "exposure_ev", 0.001),
     "balance": ("balance", "temperature_kelvin", 1.0),
@@ -59,6 +64,7 @@ SLIDES: dict[str, tuple[str, str, float]] = {
     "haze": ("definition", "haze", 0.1),
     "noise": ("definition", "luminance_noise", 0.1),
     "sharpening": ("definition", "sharpen_amount", 0.1),
+    "angle": ("framing", "angle", 0.01),
 }
 """What is dragged: step, control, size of one move."""
 
@@ -115,7 +121,9 @@ def peak_mb(pid: int | str = "self") -> float:
 def child_main(what: str, path: Path) -> None:
     """In a child of its own: five runs, median time and peak memory as JSON."""
     decoder = Decoder()
-    recipe = Recipe.neutral(raw=True).with_values({"usual": USUAL, "everything": EVERYTHING}.get(what, {}))
+    recipe = Recipe.neutral(raw=True).with_values(
+        {"usual": USUAL, "framed": USUAL | FRAMED, "everything": EVERYTHING}.get(what, {})
+    )
     work = (lambda: reference(path)) if what == "reference" else (lambda: ours(path, recipe, decoder))
     work()
     # of one delivery: the runs after it open the file anew while what they replace is still held
@@ -172,9 +180,17 @@ def measure(quick: bool) -> dict[str, Any]:
         everything = plain.with_values(EVERYTHING)
         for name, base in (("", plain), (", everything on", everything)):
             for place_name, request, pixels in (("fit view", fit, 1000 * 667), ("1:1 window", window, 1000 * 700)):
-                for change in SLIDES if base is everything else ("exposure", "balance", "curve"):
+                for change in (c for c in SLIDES if c != "angle") if base is everything else ("exposure", "balance", "curve"):
                     ms = _median_ms(slide(request, change, base), runs=15, warm=3)
                     row(f"{place_name} after {change}{name}", ms, pixels)
+        around = ViewRequest(1000, 667, box=True, around=True)
+        row(
+            "framing step after a turn",
+            _median_ms(slide(around, "angle", plain.with_values(FRAMED)), runs=15, warm=3),
+            1000 * 667,
+        )
+        ms = _median_ms(slide(fit, "angle", plain.with_values(FRAMED | USUAL)), runs=15, warm=3)
+        row("fit view after a turn", ms, 1000 * 667)
         place = [0]
 
         def pan() -> None:
@@ -186,7 +202,7 @@ def measure(quick: bool) -> dict[str, Any]:
         row("1:1 window after a pan", _median_ms(pan, runs=21), 1000 * 700)
         libraw = _child("reference", path)
         row("LibRaw AHD + JPEG of the same file", libraw["ms"], width * height, peak_mb=round(libraw["peak_mb"]))
-        for what in ("usual", "everything"):
+        for what in ("usual", "framed", "everything"):
             result = _child(what, path)
             ratio = round(result["ms"] / libraw["ms"], 2)
             row(f"raw to JPEG, {what}", result["ms"], width * height, peak_mb=round(result["peak_mb"]), to_libraw=ratio)

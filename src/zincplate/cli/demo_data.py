@@ -1,8 +1,10 @@
 """Fills the demo: the camera takes its frames onto the card, and the first shoot is brought in from it as they come."""
 
 import os
+import shutil
 import subprocess
 import sys
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from zincplate.cli.children import die_with_parent
@@ -19,8 +21,14 @@ _BATCHES = (3, 6, 10, 24, 40, 56, 72, 82, 87)
 """After how many files the next ones are brought in, so that the page has something to show early."""
 
 
+LENSES = Path(__file__).parent.parent / "demo" / "simulated_lenses.xml"
+"""Profiles of the simulated lenses in lensfun's open form, loaded beside its own data."""
+
+
 def take(home: Home) -> "subprocess.Popen[str] | None":
     """Starts the camera in a process of its own, unless the demo has been filled before."""
+    home.lenses.mkdir(parents=True, exist_ok=True)
+    shutil.copyfile(LENSES, home.lenses / LENSES.name)
     if (home.root / _MARKER).exists():
         return None
     command = [sys.executable, "-W", "ignore", "-m", "zincplate.cli.main", "card", str(home.card)]

@@ -5,18 +5,24 @@ import json
 import sys
 import time
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from zincplate import __version__
 from zincplate.core.colour_spaces import SPACES
 from zincplate.engine.recipe import Recipe, RecipeError
 from zincplate.formats.errors import FileError
 
+if TYPE_CHECKING:
+    from zincplate.formats.lens_profiles import LensDatabase
+
 # The engine with its kernels takes a second to load: only the commands that need it import it.
 
 
 class BadUsage(Exception):
     """Bad usage found after the arguments were parsed: exit code 2."""
+
+
+_LENSES_HELP = "lens profiles (lensfun's XML) beside those that come with it"
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -38,8 +44,11 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("--depth", type=int, help="8 or 16 bits per channel (8 for JPEG, 16 for TIFF, 8 for PNG)")
     command.add_argument("--quality", type=int, default=95, help="JPEG quality, 1 to 100")
     command.add_argument("--overwrite", action="store_true", help="replace OUT if it is there")
-    command = commands.add_parser("suggest", help="measured proposals for balance and tone, with reasons")
+    command.add_argument("--lenses", type=Path, metavar="FOLDER", help=_LENSES_HELP)
+    command = commands.add_parser("suggest", help="measured proposals for balance and tone, or for framing, with reasons")
     command.add_argument("input", type=Path)
+    command.add_argument("--of", choices=("whole", "framing"), default="whole", help="what to suggest (whole: balance and tone)")
+    command.add_argument("--lenses", type=Path, metavar="FOLDER", help=_LENSES_HELP)
     command.add_argument("--json", action="store_true", help="as JSON")
     command = commands.add_parser("info", help="facts of a file")
     command.add_argument("input", type=Path, metavar="IN")
@@ -119,26 +128,48 @@ def _develop(arguments: argparse.Namespace) -> None:
     if arguments.output.exists() and arguments.input.exists() and arguments.output.samefile(arguments.input):
         raise FileError(arguments.output, "This is the original; originals are never written.")
     decoder = Decoder()
-    renderer = Renderer(decoder)
+    renderer = Renderer(decoder, _lenses(arguments))
     capture, _ = decoder.facts(arguments.input)
     recipe = _recipe(arguments, capture.raw)  # before the slow part, so that a wrong setting is told at once
-    source = renderer.open(arguments.input, str(arguments.input))
-    data, (width, height) = develop(renderer, source, recipe, delivery)
+    key = str(arguments.input)
+    source = renderer.open(arguments.input, key)
+    try:
+        data, (width, height) = develop(renderer, source, recipe, delivery)
+    except RecipeError as error:
+        raise FileError(arguments.input, str(error)) from error
     write_whole(arguments.output, data, overwrite=arguments.overwrite)
-    for note in source.notes:
+    notes = list(source.notes)
+    if recipe.value("framing", "lens_profile") == "auto" and not renderer.framed(source, key, source.plan(recipe).frame).profile:
+        notes.append("No lens profile is known to fit this file, so none was used. --lenses names a folder with more.")
+    for note in notes:
         print(f"{arguments.input.name}: {note}", file=sys.stderr)
     print(f"{arguments.output}: {width} x {height}, {bits} bit, {SPACES[delivery.space].name}, {len(data) / 1e6:.1f} MB")
 
 
+def _lenses(arguments: argparse.Namespace) -> "LensDatabase":
+    from zincplate.formats.lens_profiles import LensDatabase
+
+    return LensDatabase(*([arguments.lenses] if arguments.lenses is not None else []))
+
+
 def _suggest(arguments: argparse.Namespace) -> None:
+    from zincplate.core.projective import FramingError
     from zincplate.engine.render import Renderer
     from zincplate.engine.suggest import Suggester
+    from zincplate.engine.suggest_framing import suggest_framing
     from zincplate.formats.isolated import Decoder
 
-    renderer = Renderer(Decoder())
-    source = renderer.open(arguments.input, str(arguments.input))
-    suggester = Suggester(renderer, source, str(arguments.input), Recipe.neutral(source.raw))
-    proposals = renderer.on_render_thread(suggester.whole)
+    renderer = Renderer(Decoder(), _lenses(arguments))
+    key = str(arguments.input)
+    source = renderer.open(arguments.input, key)
+    neutral = Recipe.neutral(source.raw)
+    if arguments.of == "framing":
+        try:
+            proposals = renderer.on_render_thread(lambda: suggest_framing(renderer, source, key, neutral))
+        except FramingError as error:
+            raise FileError(arguments.input, str(error)) from error
+    else:
+        proposals = renderer.on_render_thread(Suggester(renderer, source, key, neutral).whole)
     if arguments.json:
         found = [{"name": p.name, "summary": p.summary, "values": p.values, "reasons": p.reasons} for p in proposals]
         print(json.dumps(found, indent=1))

@@ -13,9 +13,10 @@ from zincplate.demo.camera import CameraModel, Settings, expose
 from zincplate.demo.lens import ZOOM
 from zincplate.demo.scenes import even_field
 from zincplate.engine.recipe import Recipe
-from zincplate.engine.render import Renderer, ViewRequest
+from zincplate.engine.render import Renderer
 from zincplate.engine.source import Source
 from zincplate.engine.suggest import Suggester
+from zincplate.engine.view import ViewRequest
 from zincplate.formats import icc
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import CameraColour, Decoded
@@ -64,6 +65,9 @@ def warm(decoder: Decoder | None = None) -> None:
         everything = recipe.with_values(_EVERYTHING)
         for request in (ViewRequest(20, 20), ViewRequest(64, 64), ViewRequest(64, 64, 5, 5, 20, 20, gamut=True)):
             renderer.view(source, key, everything, request)
+        framed = everything.with_values({"framing": {"angle": 3.0, "fringe_red": 0.5, "corner_light": 0.3}})
+        renderer.view(source, key, framed, ViewRequest(20, 20, box=True))
+        renderer.view(source, key, framed, ViewRequest(40, 40, box=True, around=True))
         renderer.view(source, key, everything, ViewRequest(64, 64, show="edges"))
         renderer.view(source, key, everything, ViewRequest(64, 64, show="reach", raw_histogram=True))
         for used in (recipe, everything):

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from zincplate.core.finish import finish, grain_field, grain_tiles, sharpen_margin
 from zincplate.core.light import LightTables, to_float
-from zincplate.engine.stages import Window
+from zincplate.engine.windows import Window
 from zincplate.ops.plan import FinishPlan
 
 Float32 = NDArray[np.float32]

@@ -141,6 +141,10 @@ class Recipe:
         """One control's value."""
         return getattr(self.parameters[CONTROLS[step, name]], name)
 
+    def framing(self) -> tuple[Any, ...]:
+        """Everything that decides which pixels the finished picture has."""
+        return ("framing" in self.off, *(self.parameters[o.id] for o in ORDER if o.step == "framing"))
+
     def effective(self) -> "Recipe":
         """The recipe with switched-off steps at neutral; what belongs to the rendering stays."""
         if not self.off:

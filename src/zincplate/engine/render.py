@@ -10,9 +10,9 @@ import threading
 import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from pathlib import Path
-from typing import Any, Literal, TypeVar
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,85 +23,31 @@ from zincplate.core.depth import depth_of
 from zincplate.core.finish import edge_area, luma_of
 from zincplate.core.lab import xyz_to_lab
 from zincplate.core.light import to_8_bit, to_float
+from zincplate.core.projective import FramingError
 from zincplate.core.resample import reduce_box
 from zincplate.core.statistics import CLIP_GAMUT, measure, raw_histogram
 from zincplate.engine.cache import ByteCache
 from zincplate.engine.colour_plan import reach_of
 from zincplate.engine.finishing import finished, margin_of
+from zincplate.engine.framing import LARGEST_SIDE, Framed, framed
 from zincplate.engine.recipe import Recipe, RecipeError
 from zincplate.engine.source import Plate, Source
-from zincplate.engine.stages import Stages, Window, scale_of
+from zincplate.engine.stages import Stages
 from zincplate.engine.strips import deliver_whole
+from zincplate.engine.view import View, ViewRequest
+from zincplate.engine.windows import Window, scale_of
 from zincplate.formats.isolated import Decoder
-from zincplate.ops.plan import FinishPlan, LightPlan
+from zincplate.formats.lens_profiles import LensDatabase
+from zincplate.ops.plan import FinishPlan, FramePlan, LightPlan
 
 Float32 = NDArray[np.float32]
 
 DEPTH_RADIUS = 16
 """Half side of the square of full-size pixels that the depth guard looks at."""
+FRAMED_KEPT = 64
+"""Resolved frame stages; each counts one in its cache."""
 AMBER = np.array([138.0, 92.0, 8.0], np.float32)
 _SERIAL = itertools.count()
-Show = Literal["picture", "edges", "reach"]
-
-
-@dataclass(frozen=True)
-class ViewRequest:
-    """The picture scaled to ``scaled_width`` x ``scaled_height``, and the window of it that is wanted."""
-
-    scaled_width: int
-    scaled_height: int
-    x: int = 0
-    y: int = 0
-    width: int = 0
-    height: int = 0
-    show: Show = "picture"
-    """The picture, the area that sharpening counts as edges, or what the picked key ``key`` reaches."""
-    key: int = 0
-    gamut: bool = False
-    """Mark colours outside the delivery space in the clipping map."""
-    raw_histogram: bool = False
-
-    def checked(self, source: Source) -> "ViewRequest":
-        """Window kept inside the picture; raises :class:`RecipeError` for sizes that make no sense."""
-        w = min(max(self.scaled_width, 1), source.width)
-        h = min(max(self.scaled_height, 1), source.height)
-        x, y = min(max(self.x, 0), w - 1), min(max(self.y, 0), h - 1)
-        width, height = min(self.width or w, w - x), min(self.height or h, h - y)
-        if width < 1 or height < 1 or width * height > 40_000_000:
-            raise RecipeError("The view asked for has no size or is larger than 40 megapixels.")
-        return replace(self, scaled_width=w, scaled_height=h, x=x, y=y, width=width, height=height)
-
-    @property
-    def window(self) -> Window:
-        """As the stages have it."""
-        return Window(self.scaled_width, self.scaled_height, self.x, self.y, self.width, self.height)
-
-
-@dataclass(frozen=True)
-class View:
-    """A rendered window with its measurements."""
-
-    request: ViewRequest
-    picture: NDArray[np.uint8]
-    clipping: NDArray[np.uint8]
-    clipped: tuple[float, float, float]
-    """Shares 0..1 of the window: delivered highlights, shadows, raw."""
-    histogram: NDArray[np.int64]
-    render_ms: float
-    channels: NDArray[np.float64] = field(default_factory=lambda: np.zeros((3, 3)))
-    """Shares 0..1 of each channel: delivered at the top, delivered at zero, sensor full (rows) by R, G, B (columns)."""
-    raw_histogram: NDArray[np.int64] | None = None
-    outside_gamut: float = 0.0
-    hot_pixels: int | None = None
-    """How many sites of the file were replaced; None when that is off."""
-
-
-def fitted(source: Source, box_width: int, box_height: int) -> tuple[int, int]:
-    """Size of the whole picture inside a box, never enlarged."""
-    scale = min(box_width / source.width, box_height / source.height, 1.0)
-    return max(round(source.width * scale), 1), max(round(source.height * scale), 1)
-
-
 T = TypeVar("T")
 _RENDER_THREAD = "render"
 
@@ -113,8 +59,16 @@ class Renderer:
     OpenMP threads of its own, and dozens of teams on a web server's request threads would fight for the cores.
     """
 
-    def __init__(self, decoder: Decoder, source_bytes: int = 1 << 30, plate_bytes: int = 512 << 20) -> None:
+    def __init__(
+        self,
+        decoder: Decoder,
+        lenses: LensDatabase | None = None,
+        source_bytes: int = 1 << 30,
+        plate_bytes: int = 512 << 20,
+    ) -> None:
         self._decoder = decoder
+        self.lenses = lenses or LensDatabase()
+        self._framed = ByteCache(FRAMED_KEPT)
         self._sources = ByteCache(source_bytes)
         self._plates = ByteCache(plate_bytes)
         self.stages = Stages(self._read)
@@ -130,6 +84,19 @@ class Renderer:
         """Decoded file, from the cache if ``key`` (its content hash) is there; raises ``FileError``."""
         return self._sources.get(key, lambda: Source(self._decoder.decode(path)), lambda s: s.nbytes)
 
+    def framed(self, source: Source, key: str, plan: FramePlan) -> Framed:
+        """The frame stage of a plan, kept for a while; raises :class:`RecipeError` when it makes no sense on this source."""
+        # data of a lens may come or change while the file is open
+        stage = (key, source.width, source.height, plan, self.lenses.stamp())
+
+        def make() -> Framed:
+            try:
+                return framed(source, plan, self.lenses)
+            except FramingError as error:
+                raise RecipeError(str(error)) from error
+
+        return self._framed.get(stage, make, lambda _: 1)
+
     def _read(self, source: Source, key: str, window: Window, hot_pixels: bool) -> Float32:
         """Plates of a window at its size, kept."""
         make = lambda: self._window(source, key, window, hot_pixels)  # noqa: E731
@@ -140,9 +107,10 @@ class Renderer:
         return self._window(source, key, window, hot_pixels)
 
     def _window(self, source: Source, key: str, r: Window, hot_pixels: bool) -> Float32:
-        step_x, step_y = source.width / r.full_width, source.height / r.full_height
-        x0, x1 = r.x * step_x, (r.x + r.width) * step_x
-        y0, y1 = r.y * step_y, (r.y + r.height) * step_y
+        span_x, span_y = r.span(source)
+        step_x, step_y = span_x / r.full_width, span_y / r.full_height
+        x0, x1 = r.left + r.x * step_x, r.left + (r.x + r.width) * step_x
+        y0, y1 = r.top + r.y * step_y, r.top + (r.y + r.height) * step_y
         level = int(min(step_x, step_y)) // 2 * 2
         if level >= 2:
             plate = self._plate(source, key, level, hot_pixels)
@@ -156,7 +124,7 @@ class Renderer:
         left, top = int(x0), int(y0)
         right, bottom = min(int(np.ceil(x1 - 1e-9)), source.width), min(int(np.ceil(y1 - 1e-9)), source.height)
         full = source.window(left, top, right - left, bottom - top, hot_pixels)
-        if (r.full_width, r.full_height) == (source.width, source.height):
+        if step_x == 1 and step_y == 1:
             return full
         return reduce_box(full, (x0 - left, x1 - left), (y0 - top, y1 - top), r.width, r.height)
 
@@ -170,11 +138,20 @@ class Renderer:
 
     def _view(self, source: Source, key: str, recipe: Recipe, request: ViewRequest, space: str) -> View:
         start = time.perf_counter()
-        r = request.checked(source)
-        window, plan = r.window, source.plan(recipe)
-        scale = scale_of(source, window)
-        outer = window.grown(self.stages.margin(source, plan, window) + margin_of(plan.finish, scale, r.show == "edges"))
-        planes = self.stages.local(source, key, plan, outer)
+        plan = source.plan(recipe)
+        framed = self.framed(source, key, plan.frame)
+        finished_picture = framed
+        if request.around and request.plane is None:
+            all_of_it = framed.around()
+            corner = (all_of_it.x - all_of_it.width / 2, all_of_it.y - all_of_it.height / 2)
+            request = replace(request, plane=(*corner, all_of_it.width, all_of_it.height))
+        if request.plane is not None:
+            framed, plan = _through(framed, plan, request)
+        source, r = framed.source, request.checked(framed)
+        window = r.window
+        scale = scale_of(framed, window)
+        outer = window.grown(self.stages.margin(framed, plan) + margin_of(plan.finish, scale, r.show == "edges"))
+        planes = self.stages.local(framed, key, plan, outer)
         inner = window.inside(outer)
         picture = np.empty((r.height, r.width, 3), np.uint8)
         tables = source.tables(recipe, space)
@@ -182,7 +159,11 @@ class Renderer:
             to_8_bit(np.ascontiguousarray(planes[(slice(None), *inner)]), tables, r.x, r.y, picture)
         else:
             finished(planes, tables, plan.finish, scale, window, inner, picture)
-        plates = self._read(source, key, outer, plan.plate.hot_pixels)[(slice(None), *inner)]
+        if request.plane is None:
+            plates = self.stages.as_recorded(framed, key, window, plan.plate.hot_pixels)
+        else:
+            # a drag of the framing step: what it measures may be of resampled values, for the sake of its speed
+            plates = np.ascontiguousarray(self.stages.frame(framed, key, plan.plate, outer)[(slice(None), *inner)])
         histogram, clipping, counts = measure(picture, plates, source.white_limits)
         # what is shown over the picture comes after its measurements
         if r.show == "edges":
@@ -202,7 +183,7 @@ class Renderer:
         elapsed = (time.perf_counter() - start) * 1000
         shares = (float(overall[0]), float(overall[1]), float(overall[2]))
         hot = source.hot_pixels if plan.plate.hot_pixels else None
-        return View(r, picture, clipping, shares, histogram, elapsed, counts[1:] / pixels, raw, outside, hot)
+        return View(r, picture, clipping, shares, histogram, elapsed, finished_picture, counts[1:] / pixels, raw, outside, hot)
 
     def _outside(self, source: Source, recipe: Recipe, planes: Float32, space: str) -> NDArray[np.bool_]:
         """Which pixels lie outside a delivery space before they are drawn in."""
@@ -236,16 +217,19 @@ class Renderer:
         return self.on_render_thread(work)
 
     def _square(self, source: Source, key: str, recipe: Recipe, x: int, y: int, radius: int) -> Float32:
-        """Planes after the local stage of a square of full-size pixels."""
-        x0, y0 = max(x - radius, 0), max(y - radius, 0)
-        x1, y1 = min(x + radius + 1, source.width), min(y + radius + 1, source.height)
-        if x0 >= x1 or y0 >= y1:
-            raise RecipeError("That place lies outside the picture.")
+        """Planes after the local stage of a square of the finished picture's full-size pixels."""
         plan = source.plan(recipe)
-        window = Window(source.width, source.height, x0, y0, x1 - x0, y1 - y0)
-        outer = window.grown(self.stages.margin(source, plan, window))
-        planes = self.stages.local(source, key, plan, outer, keep=False)
+        framed = self.framed(source, key, plan.frame)
+        window = _square_of(framed, x, y, radius)
+        outer = window.grown(self.stages.margin(framed, plan))
+        planes = self.stages.local(framed, key, plan, outer, keep=False)
         return np.ascontiguousarray(planes[(slice(None), *window.inside(outer))])
+
+    def recorded_at(self, source: Source, key: str, recipe: Recipe, x: int, y: int, radius: int) -> Float32:
+        """Plates as the sensor recorded them about a place of the finished picture."""
+        framed = self.framed(source, key, source.plan(recipe).frame)
+        window = _square_of(framed, x, y, radius)
+        return self.on_render_thread(lambda: self.stages.as_recorded(framed, key, window, False))
 
     def sample(self, source: Source, key: str, recipe: Recipe, x: int, y: int, radius: int, space: str) -> dict[str, Any]:
         """Mean of a square of full-size pixels about (x, y): delivered values before sharpening and grain, L*a*b*, camera values,
@@ -254,8 +238,7 @@ class Renderer:
 
     def _sample(self, source: Source, key: str, recipe: Recipe, x: int, y: int, radius: int, space: str) -> dict[str, Any]:
         planes = self._square(source, key, recipe, x, y, radius)
-        x0, y0 = max(x - radius, 0), max(y - radius, 0)
-        plates = source.window(x0, y0, planes.shape[2], planes.shape[1])
+        plates = self.recorded_at(source, key, recipe, x, y, radius)
         linear = np.empty_like(planes)
         to_float(planes, source.tables(recipe, space, linear_output=True), linear)
         mean_linear = linear.reshape(3, -1).mean(1).astype(np.float64)
@@ -296,7 +279,28 @@ class Renderer:
         ``progress`` is called with 0..1 and stops the delivery by returning False (:class:`Cancelled`).
         """
         stages = Stages(self.read_once, best=True)
-        return deliver_whole(stages, source, key or f"delivery {next(_SERIAL)}", recipe, space, bits, long_edge, progress)
+        key = key or f"delivery {next(_SERIAL)}"
+        return deliver_whole(
+            stages, self.framed(source, key, source.plan(recipe).frame), key, recipe, space, bits, long_edge, progress
+        )
+
+
+def _square_of(framed: Framed, x: int, y: int, radius: int) -> Window:
+    x0, y0 = max(x - radius, 0), max(y - radius, 0)
+    x1, y1 = min(x + radius + 1, framed.width), min(y + radius + 1, framed.height)
+    if x0 >= x1 or y0 >= y1:
+        raise RecipeError("That place lies outside the picture.")
+    return Window(framed.width, framed.height, x0, y0, x1 - x0, y1 - y0)
+
+
+def _through(framed: Framed, plan: LightPlan, request: ViewRequest) -> tuple[Framed, LightPlan]:
+    """The plane seen through the request's rectangle, without what belongs to the edges of the finished picture."""
+    assert request.plane is not None
+    left, top, width, height = request.plane
+    if not (1 <= width <= LARGEST_SIDE and 1 <= height <= LARGEST_SIDE and abs(left) < 1e6 and abs(top) < 1e6):
+        raise RecipeError("The view asked for has no size.")
+    plan = replace(plan, local=replace(plan.local, vignette=None), finish=replace(plan.finish, border_share=0.0))
+    return framed.over(left, top, round(width), round(height)), plan
 
 
 def _amber_film(picture: NDArray[np.uint8], area: Float32) -> None:

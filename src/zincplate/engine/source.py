@@ -4,6 +4,7 @@ Plates are float32 planes (3, h, w), upright. For camera data they are camera RG
 the first channel of a neutral clips); for rendered files linear light of their own primaries.
 """
 
+import copy
 import threading
 from dataclasses import dataclass, replace
 from typing import Any, Protocol
@@ -17,7 +18,7 @@ from zincplate.core.demosaic import MARGIN, bin_mosaic, demosaic_window, window_
 from zincplate.core.hot_pixels import without_hot_pixels
 from zincplate.core.light import LightTables
 from zincplate.core.noise_model import NoiseModel, measure_noise
-from zincplate.core.orientation import FLIPS, to_sensor, upright, upright_size
+from zincplate.core.orientation import FLIPS, to_sensor, turned, upright, upright_size
 from zincplate.core.rendered import bin_codes, bin_linear, window_from_codes, window_from_linear
 from zincplate.core.wavelet_noise import StabilisedNoise, deviation_of
 from zincplate.engine.light_plan import gains_of, matrix_of, plan_of, tables_of
@@ -185,6 +186,15 @@ class Source:
                 pixels = np.stack([np.interp(pixels[..., c], x, profile.curves[c]) for c in range(3)], -1)
             return _Picture(np.ascontiguousarray(pixels, np.float32), None)
         return _Picture(pixels, profile.decode_table(256 if pixels.dtype == np.uint8 else 65536))
+
+    def turned(self, quarter_turns: int, mirror: bool) -> "Source":
+        """The same file seen turned clockwise by quarters, then mirrored; what was measured and decoded is shared."""
+        if not quarter_turns % 4 and not mirror:
+            return self
+        other = copy.copy(self)
+        other.orientation = turned(self.orientation, quarter_turns, mirror)
+        other.width, other.height = upright_size(self._reader.width, self._reader.height, other.orientation)
+        return other
 
     @property
     def raw(self) -> bool:

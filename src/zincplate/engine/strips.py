@@ -12,10 +12,11 @@ from zincplate.core.light import LightTables, to_8_bit, to_16_bit, to_float
 from zincplate.core.resample import lanczos_columns, lanczos_rows
 from zincplate.engine.colour_plan import colour_tables
 from zincplate.engine.finishing import finished, margin_of
+from zincplate.engine.framing import Framed
 from zincplate.engine.light_plan import encode_table
 from zincplate.engine.recipe import Recipe
-from zincplate.engine.source import Source
-from zincplate.engine.stages import Stages, Window, fitted_size, scale_of
+from zincplate.engine.stages import Stages
+from zincplate.engine.windows import Window, fitted_size, scale_of
 from zincplate.ops.plan import ColourPlan, FinishPlan, LightPlan
 
 Float32 = NDArray[np.float32]
@@ -31,20 +32,21 @@ class Cancelled(Exception):
 
 
 def deliver_whole(
-    stages: Stages, source: Source, key: str, recipe: Recipe, space: str, bits: int, long_edge: int | None, progress: Progress
+    stages: Stages, framed: Framed, key: str, recipe: Recipe, space: str, bits: int, long_edge: int | None, progress: Progress
 ) -> NDArray[np.uint8] | NDArray[np.uint16]:
     """The finished picture (h, w, 3), 8 bit (dithered) or 16 bit; smaller when ``long_edge`` is."""
     if bits not in (8, 16):
         raise ValueError("a delivery has 8 or 16 bits")
+    source = framed.source
     plan = source.plan(recipe)
-    if long_edge is not None and long_edge < max(source.width, source.height):
-        return _reduced(stages, source, key, recipe, plan, space, bits, long_edge, progress)
+    if long_edge is not None and long_edge < max(framed.width, framed.height):
+        return _reduced(stages, framed, key, recipe, plan, space, bits, long_edge, progress)
     tables = source.tables(recipe, space)
-    out = _empty(source.height, source.width, bits)
-    whole = Window(source.width, source.height, 0, 0, source.width, source.height)
-    margin = stages.margin(source, plan, whole) + margin_of(plan.finish, 1.0)
-    for window, outer in _parts(whole, margin):
-        planes = stages.local(source, key, plan, outer, keep=False)
+    out = _empty(framed.height, framed.width, bits)
+    whole = Window(framed.width, framed.height, 0, 0, framed.width, framed.height)
+    margin = stages.margin(framed, plan) + margin_of(plan.finish, 1.0)
+    for window, outer in _parts(whole, margin, tiles=not framed.direct):
+        planes = stages.local(framed, key, plan, outer, keep=False)
         # one block of memory, as the compiled kernels know it; a tile of the picture itself would not be
         part = _empty(window.height, window.width, bits)
         inner = window.inside(outer)
@@ -59,7 +61,7 @@ def deliver_whole(
 
 def _reduced(
     stages: Stages,
-    source: Source,
+    framed: Framed,
     key: str,
     recipe: Recipe,
     plan: LightPlan,
@@ -68,20 +70,21 @@ def _reduced(
     long_edge: int,
     progress: Progress,
 ) -> NDArray[np.uint8] | NDArray[np.uint16]:
-    width, height = fitted_size(source.width, source.height, long_edge)
+    source = framed.source
+    width, height = fitted_size(framed.width, framed.height, long_edge)
     tables = source.tables(recipe, space, linear_output=True)
-    middle = np.empty((3, source.height, width), np.float32)
-    whole = Window(source.width, source.height, 0, 0, source.width, source.height)
-    row = np.empty((3, 0, source.width), np.float32)
-    for window, outer in _parts(whole, stages.margin(source, plan, whole)):
-        planes = stages.local(source, key, plan, outer, keep=False)
+    middle = np.empty((3, framed.height, width), np.float32)
+    whole = Window(framed.width, framed.height, 0, 0, framed.width, framed.height)
+    row = np.empty((3, 0, framed.width), np.float32)
+    for window, outer in _parts(whole, stages.margin(framed, plan), tiles=not framed.direct):
+        planes = stages.local(framed, key, plan, outer, keep=False)
         planes = np.ascontiguousarray(planes[(slice(None), *window.inside(outer))])
         if window.x == 0:
-            row = np.empty((3, window.height, source.width), np.float32)
+            row = np.empty((3, window.height, framed.width), np.float32)
         linear = np.empty_like(planes)
         to_float(planes, tables, linear)
         row[:, :, window.x : window.x + window.width] = linear
-        if window.x + window.width == source.width:
+        if window.x + window.width == framed.width:
             middle[:, window.y : window.y + window.height] = lanczos_rows(row, width)
         _tell(progress, 0.95 * _share(window))
     out = _empty(height, width, bits)
@@ -90,7 +93,7 @@ def _reduced(
         _quantise(small, _encoding_only(space), 0, 0, out)
     else:
         all_of_it = Window(width, height, 0, 0, width, height)
-        scale = scale_of(source, all_of_it)
+        scale = scale_of(framed, all_of_it)
         finished(
             np.ascontiguousarray(small),
             _encoding_only(space),
@@ -104,9 +107,9 @@ def _reduced(
     return out
 
 
-def _parts(whole: Window, margin: int) -> list[tuple[Window, Window]]:
+def _parts(whole: Window, margin: int, tiles: bool) -> list[tuple[Window, Window]]:
     """Parts of the picture, row after row, each with its context: strips where none is needed, else tiles."""
-    width, height = (TILE_WIDTH, TILE_HEIGHT) if margin else (whole.width, STRIP_ROWS)
+    width, height = (TILE_WIDTH, TILE_HEIGHT) if margin or tiles else (whole.width, STRIP_ROWS)
     found = []
     for y in range(0, whole.height, height):
         for x in range(0, whole.width, width):

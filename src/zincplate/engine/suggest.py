@@ -22,7 +22,8 @@ from zincplate.core.temperature import temperature_and_tint, white_point_xy
 from zincplate.engine.recipe import Recipe
 from zincplate.engine.render import Renderer
 from zincplate.engine.source import Source
-from zincplate.engine.stages import Window, fitted_size
+from zincplate.engine.stages import calm
+from zincplate.engine.windows import Window, fitted_size
 
 Float = NDArray[np.float64]
 Values = dict[str, dict[str, Any]]
@@ -56,14 +57,15 @@ class Suggester:
 
     def __init__(self, renderer: Renderer, source: Source, key: str, recipe: Recipe) -> None:
         self.renderer, self.source, self.key, self.recipe = renderer, source, key, recipe
-        width, height = fitted_size(source.width, source.height, LONG_EDGE)
+        self._framed = renderer.framed(source, key, source.plan(recipe).frame)
+        width, height = fitted_size(self._framed.width, self._framed.height, LONG_EDGE)
         self._window = Window(width, height, 0, 0, width, height)
 
     def _encoded(self, recipe: Recipe) -> Float:
         """Encoded sRGB planes (3, h, w) of the small picture, colour controls and finish left out."""
         plain = recipe.with_switch("colour", False).with_switch("finish", False)
         plan = self.source.plan(plain)
-        planes = np.ascontiguousarray(self.renderer.stages.local(self.source, self.key, plan, self._window, keep=False))
+        planes = np.ascontiguousarray(self.renderer.stages.local(self._framed, self.key, plan, self._window, keep=False))
         out = np.empty_like(planes)
         to_float(planes, self.source.tables(plain, "srgb"), out)
         return out.astype(np.float64)
@@ -154,7 +156,7 @@ class Suggester:
         source, reasons = self.source, {}
         start = self.recipe.with_values({"tone": dict.fromkeys(_TONE, 0) | {"view": view} | _STRAIGHT})
         plan = source.plan(start)
-        small = self.renderer.stages.small(source, self.key, plan.plate)
+        small = self.renderer.stages.frame(self._framed, self.key, calm(plan.plate), self._window, keep=False)
         scene = ev(small, source.luminance_weights(plan)).ravel().astype(np.float64)
         dark, low, high, light = np.percentile(scene, [1, 10, 90, 99.5])
         lit = scene[(scene > max(dark, -9)) & (scene < light)]

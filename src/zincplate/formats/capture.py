@@ -27,6 +27,8 @@ class CaptureData:
     f_number: float = 0.0
     iso: int = 0
     focal_length_mm: float = 0.0
+    focal_length_35mm: float = 0.0
+    """The same angle of view on 36 x 24 mm."""
     captured_at: str = ""
     """ISO 8601 without zone, with milliseconds where the file has them."""
 
@@ -60,6 +62,7 @@ def facts_of(main: Directory) -> dict[str, Any]:
         "f_number": exif.number(33437) or main.number(33437) or 0.0,
         "iso": exif.integer(34855) or exif.integer(34866) or main.integer(34855),
         "focal_length_mm": exif.number(37386) or main.number(37386) or 0.0,
+        "focal_length_35mm": float(exif.integer(41989)),
         "captured_at": _time(main, exif),
     }
     return {k: v for k, v in found.items() if v}
@@ -87,6 +90,8 @@ def add_capture_entries(ifd: IFD, capture: CaptureData, software: str, orientati
         exif.set(34855, SHORT, min(capture.iso, 65535)).set(34864, SHORT, 2).set(34866, LONG, capture.iso)
     if capture.focal_length_mm:
         exif.set(37386, RATIONAL, rational(capture.focal_length_mm, 100))
+    if capture.focal_length_35mm:
+        exif.set(41989, SHORT, min(round(capture.focal_length_35mm), 65535))
     if capture.lens:
         exif.set(42036, ASCII, capture.lens)
     ifd.exif = exif

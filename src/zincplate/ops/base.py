@@ -35,12 +35,13 @@ def gauge(
     help: str,
     decimals: int = 0,
     wedge: tuple[int, int] | None = None,
-    scale: Literal["linear", "reciprocal", "log"] = "linear",
-    kind: Literal["gauge", "hue", "key"] = "gauge",
+    scale: Literal["linear", "reciprocal", "log", "middle"] = "linear",
+    kind: Literal["gauge", "hue", "key", "angle"] = "gauge",
     raw_only: bool = False,
     more: dict[str, Any] | None = None,
 ) -> Any:
-    """A number shown as a gauge. ``wedge`` is the range of wedge steps (0 dark to 10 light) on which it acts."""
+    """A number shown as a gauge. ``scale`` says how it is ruled (``middle``: finer round zero). ``wedge`` is the range of wedge
+    steps (0 dark to 10 light) on which it acts."""
     ui: dict[str, Any] = {
         "kind": kind,
         "label": label,

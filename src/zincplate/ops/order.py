@@ -8,12 +8,16 @@ from zincplate.ops.black_white import BLACK_WHITE
 from zincplate.ops.border import BORDER
 from zincplate.ops.clarity import CLARITY
 from zincplate.ops.contrast import CONTRAST
+from zincplate.ops.corners import CORNERS
+from zincplate.ops.crop import CROP
 from zincplate.ops.curve import CURVE
 from zincplate.ops.exposure import EXPOSURE
 from zincplate.ops.grain import GRAIN
 from zincplate.ops.haze import HAZE
 from zincplate.ops.keys import KEYS
+from zincplate.ops.lens import LENS
 from zincplate.ops.levels import LEVELS
+from zincplate.ops.movements import MOVEMENTS
 from zincplate.ops.noise import NOISE
 from zincplate.ops.points import POINTS
 from zincplate.ops.primaries import PRIMARY_SHIFT
@@ -21,6 +25,7 @@ from zincplate.ops.recovery import RECOVERY
 from zincplate.ops.regions import REGIONS
 from zincplate.ops.sharpen import SHARPEN
 from zincplate.ops.toning import TONING
+from zincplate.ops.turn import TURN
 from zincplate.ops.vibrance import VIBRANCE
 from zincplate.ops.view import VIEW
 from zincplate.ops.vignette import VIGNETTE
@@ -28,6 +33,11 @@ from zincplate.ops.vignette import VIGNETTE
 ORDER: tuple[Operation[Any], ...] = (
     RECOVERY,
     NOISE,
+    TURN,
+    MOVEMENTS,
+    CORNERS,
+    LENS,
+    CROP,
     BALANCE,
     PRIMARY_SHIFT,
     EXPOSURE,

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.core.adaptation import D65_XY
+from zincplate.core.radial import ByHand
 
 Float = NDArray[np.float64]
 Points = tuple[tuple[float, float], ...]
@@ -117,6 +118,58 @@ class FinishPlan:
 
 
 @dataclass(frozen=True)
+class LensPlan:
+    """Correction of what the lens did."""
+
+    profile: str = ""
+    """Empty: none; ``auto``: the one that fits camera and lens; else the name of one."""
+    distortion: float = 1.0
+    """Share of the profile's correction that is applied, for distortion, lateral colour and fall-off."""
+    lateral: float = 1.0
+    fall_off: float = 1.0
+    by_hand: ByHand = field(default_factory=ByHand)
+
+
+@dataclass(frozen=True)
+class CropPlan:
+    """Where the finished picture lies: middle in frame coordinates, size on the corrected plane, both in long edges."""
+
+    middle: tuple[float, float] | None = None
+    """None: the largest that fits."""
+    width: float = 0.0
+    height: float = 0.0
+    ratio: float | None = None
+    """Width to height of a crop that was not drawn; None is the picture's own."""
+    keep_inside: bool = True
+    mirrored: bool = False
+    """Beyond the picture: its mirror image or its edge drawn out."""
+
+
+NO_CORNERS = (0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
+
+
+@dataclass(frozen=True)
+class FramePlan:
+    """The frame stage: everything that moves pixels. Angles in degrees."""
+
+    quarter_turns: int = 0
+    """Clockwise, 0..3."""
+    mirror: bool = False
+    roll_degrees: float = 0.0
+    tilt_degrees: float = 0.0
+    swing_degrees: float = 0.0
+    rise: float = 0.0
+    """Of the long edge, up; ``shift`` to the right."""
+    shift: float = 0.0
+    stretch: float = 0.0
+    """Binary logarithm of height against width."""
+    corners: tuple[float, ...] = NO_CORNERS
+    """x and y by which the corners are pulled, from the upper left clockwise, of the long edge."""
+    lens: LensPlan = field(default_factory=LensPlan)
+    crop: CropPlan = field(default_factory=CropPlan)
+
+
+@dataclass(frozen=True)
 class LightPlan:
     """Everything; adjustments add to it in order."""
 
@@ -139,6 +192,7 @@ class LightPlan:
     curve_blue: Points | None = None
     curve_luminance: Points | None = None
     plate: PlatePlan = field(default_factory=PlatePlan)
+    frame: FramePlan = field(default_factory=FramePlan)
     local: LocalPlan = field(default_factory=LocalPlan)
     colour: ColourPlan = field(default_factory=ColourPlan)
     finish: FinishPlan = field(default_factory=FinishPlan)

@@ -6,6 +6,7 @@ from typing import Protocol
 
 from zincplate.engine.render import Renderer
 from zincplate.formats.isolated import Decoder
+from zincplate.formats.lens_profiles import LensDatabase
 from zincplate.store.home import Home
 
 
@@ -44,4 +45,4 @@ class Context:
     renderer: Renderer = field(init=False)
 
     def __post_init__(self) -> None:
-        self.renderer = Renderer(self.decoder)
+        self.renderer = Renderer(self.decoder, LensDatabase(self.home.lenses))

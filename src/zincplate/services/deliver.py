@@ -11,6 +11,7 @@ from zincplate.engine.recipe import Recipe, RecipeError
 from zincplate.formats.encode import SUFFIX, write_whole
 from zincplate.services import work
 from zincplate.services.context import Context, NotFound, Progress, UserError
+from zincplate.services.framing import size_of
 from zincplate.services.pictures import original_path
 from zincplate.services.versions import get as get_version
 from zincplate.store.models import Delivered, Frame, Job, Shoot, Version
@@ -56,13 +57,13 @@ def file_name(frame: Frame, version: Version, preset: Preset) -> str:
     return f"{Path(frame.name).stem}{number}{preset.suffix}{SUFFIX[preset.file_format]}"
 
 
-def plan(version_ids: list[int], presets: list[Preset]) -> list[dict[str, Any]]:
+def plan(context: Context, version_ids: list[int], presets: list[Preset]) -> list[dict[str, Any]]:
     """What would be written: names and sizes, in order."""
     rows = []
     for version_id in version_ids:
         version = get_version(version_id)
         frame = version.frame
-        width, height = frame.capture["width"], frame.capture["height"]
+        width, height = size_of(context, frame, version.recipe)
         for preset in presets:
             preset.delivery()
             scale = min((preset.long_edge or 10**9) / max(width, height), 1.0)
@@ -83,7 +84,7 @@ def start(context: Context, version_ids: list[int], presets: list[Preset]) -> Jo
     """Submits a delivery of some versions in some presets."""
     if not version_ids or not presets:
         raise UserError("Choose at least one frame and one preset to deliver.")
-    rows = plan(version_ids, presets)
+    rows = plan(context, version_ids, presets)
     title = f"Deliver {len(rows)} file{'s' if len(rows) != 1 else ''}"
     return work.submit(context, "deliver", title, version_ids=version_ids, presets=[p.model_dump() for p in presets])
 

@@ -10,7 +10,7 @@ from PIL import Image
 
 from zincplate.core.orientation import upright
 from zincplate.engine.recipe import Recipe
-from zincplate.engine.render import ViewRequest, fitted
+from zincplate.engine.view import ViewRequest, fitted
 from zincplate.formats.errors import FileError
 from zincplate.services.context import Context, Progress
 from zincplate.store.home import Home

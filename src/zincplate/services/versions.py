@@ -7,6 +7,7 @@ from typing import Any
 from zincplate.engine.recipe import Recipe, RecipeError
 from zincplate.services import pictures
 from zincplate.services.context import Context, NotFound, UserError
+from zincplate.services.framing import size_of
 from zincplate.services.words import describe
 from zincplate.store.database import database
 from zincplate.store.home import Home
@@ -79,6 +80,8 @@ def set_recipe(context: Context, version_id: int, revision: int, document: dict[
         old = Recipe.from_document(version.recipe)
         if recipe == old:
             return state(version)
+        if recipe.framing() != old.framing():
+            size_of(context, version.frame, document)  # refuses a framing that cannot be shown
         position = version.position + 1
         HistoryEntry.delete().where(HistoryEntry.version == version, HistoryEntry.position >= position).execute()
         HistoryEntry.create(version=version, position=position, words=describe(old, recipe)[:250], recipe=recipe.to_document())

@@ -10,11 +10,13 @@ import numpy as np
 import simplejpeg
 
 from zincplate.core.temperature import KELVIN_MAX, KELVIN_MIN, temperature_and_tint
+from zincplate.engine.framing import Framed
 from zincplate.engine.recipe import Recipe, RecipeError
-from zincplate.engine.render import View, ViewRequest
 from zincplate.engine.source import Source
 from zincplate.engine.suggest import Proposal, Suggester
+from zincplate.engine.view import View, ViewRequest
 from zincplate.services.context import Context, NotFound, UserError
+from zincplate.services.framing import Action, act, framing_facts, lens_choice, suggested
 from zincplate.services.pictures import original_path
 from zincplate.store.models import Frame, HistoryEntry, Version
 
@@ -59,10 +61,10 @@ def render(context: Context, frame_id: int, recipe: dict[str, Any] | None, reque
         view = context.renderer.view(source, frame.content_hash, used, request)
     except RecipeError as error:
         raise UserError(str(error)) from error
-    return pack(view, source, clipping)
+    return pack(view, source, used, clipping)
 
 
-def pack(view: View, source: Source, clipping: bool) -> bytes:
+def pack(view: View, source: Source, recipe: Recipe, clipping: bool) -> bytes:
     """Length of a JSON header, the header, the JPEG, and (when asked) the clipping map as PNG.
 
     One answer, so that picture, histogram and clipping always belong together.
@@ -77,8 +79,9 @@ def pack(view: View, source: Source, clipping: bool) -> bytes:
         "y": r.y,
         "width": r.width,
         "height": r.height,
-        "full_width": source.width,
-        "full_height": source.height,
+        "full_width": view.framed.width,
+        "full_height": view.framed.height,
+        "framing": None if r.plane is None else framing_facts(view.framed, recipe, r.plane),
         "histogram": view.histogram.tolist(),
         "clipped": list(view.clipped),
         "channels": view.channels.round(5).tolist(),
@@ -89,10 +92,18 @@ def pack(view: View, source: Source, clipping: bool) -> bytes:
         "picture_bytes": len(picture),
         "clipping_bytes": len(mask),
         "as_shot": as_shot(source),
-        "notes": list(source.notes),
+        "notes": [*source.notes, *_filled(view.framed)],
     }
     text = json.dumps(header, separators=(",", ":")).encode()
     return b"".join((struct.pack("<I", len(text)), text, picture, mask))
+
+
+def _filled(framed: Framed) -> list[str]:
+    """Says when a part of the finished picture is not from the file."""
+    if framed.beyond < 0.0005:
+        return []
+    how = "its mirror image" if framed.plan.crop.mirrored else "its edge, drawn out"
+    return [f"{framed.beyond:.1%} lies beyond the picture and shows {how}."]
 
 
 def as_shot(source: Source) -> dict[str, float]:
@@ -129,6 +140,8 @@ def suggest(context: Context, frame_id: int, recipe: dict[str, Any], of: str) ->
     """Proposals for balance, tone, one end of the scale, or the whole; each with values and reasons."""
     frame = frame_of(frame_id)
     source, parsed_recipe = opened(context, frame), parsed(recipe)
+    if of == "framing":
+        return suggested(context, source, frame.content_hash, parsed_recipe)
 
     def work() -> list[Proposal]:
         suggester = Suggester(context.renderer, source, frame.content_hash, parsed_recipe)
@@ -142,15 +155,26 @@ def suggest(context: Context, frame_id: int, recipe: dict[str, Any], of: str) ->
     ]
 
 
-def pick_neutral(context: Context, frame_id: int, x: int, y: int, radius: int) -> dict[str, Any]:
-    """Temperature and tint that make an area grey. Refuses clipped, dark or impossible areas with a sentence."""
+def framing_action(context: Context, frame_id: int, recipe: dict[str, Any], action: Action) -> dict[str, Any]:
+    """What a tool of the framing step sets."""
+    frame = frame_of(frame_id)
+    return act(context, opened(context, frame), frame.content_hash, parsed(recipe), action)
+
+
+def lens_of(context: Context, frame_id: int) -> dict[str, Any]:
+    """Lens profiles that fit a frame."""
+    return lens_choice(context, opened(context, frame_of(frame_id)))
+
+
+def pick_neutral(context: Context, frame_id: int, recipe: dict[str, Any], x: int, y: int, radius: int) -> dict[str, Any]:
+    """Temperature and tint that make an area of the finished picture grey. Refuses clipped, dark or impossible areas with a
+    sentence."""
     frame = frame_of(frame_id)
     source = opened(context, frame)
-    x0, y0 = max(x - radius, 0), max(y - radius, 0)
-    x1, y1 = min(x + radius + 1, source.width), min(y + radius + 1, source.height)
-    if x0 >= x1 or y0 >= y1:
-        raise UserError("That place lies outside the picture.")
-    planes = context.renderer.on_render_thread(lambda: source.window(x0, y0, x1 - x0, y1 - y0))
+    try:
+        planes = context.renderer.recorded_at(source, frame.content_hash, parsed(recipe), x, y, radius)
+    except RecipeError as error:
+        raise UserError(str(error)) from error
     clipped = float((planes >= source.white_limits[:, None, None]).any(0).mean())
     if not source.raw:
         clipped = float((planes.max(0) >= 0.995).mean())

@@ -1,5 +1,6 @@
 """Changes of a recipe in words, from the parameter models: "Exposure +0.35 -> +0.60 EV"."""
 
+from collections.abc import Callable
 from typing import Any
 
 from zincplate.engine.recipe import Recipe
@@ -23,11 +24,38 @@ def formatted(value: Any, ui: dict[str, Any]) -> str:
         return "on" if value else "off"
     if kind == "own_keys":
         return "none" if not value else ", ".join(key.name for key in value)
+    if kind in _FRAMING_WORDS:
+        return _FRAMING_WORDS[kind](value)
     decimals = int(ui.get("decimals", 0))
     text = f"{abs(value):.{decimals}f}"
     if ui.get("low", 0) < 0 and float(text) != 0:
         text = (MINUS if value < 0 else "+") + text
     return f"{text} {ui['unit']}" if ui.get("unit") else text
+
+
+def _counted(number: int, one: str) -> str:
+    return "none" if number == 0 else f"{number} {one}{'s' if number > 1 else ''}"
+
+
+_FRAMING_WORDS: dict[str, Callable[[Any], str]] = {
+    "profile": lambda value: {"": "none", "auto": "by the file"}.get(value) or value.split(" / ")[1],
+    "corners": lambda value: "pulled" if any(value) else "as they are",
+    "lines": lambda value: _counted(len(value), "line"),
+    "bent_lines": lambda value: _counted(len(value), "line"),
+    "guides": lambda value: _counted(len(value), "guide"),
+    "ratio": str,
+}
+_CROP = ("crop_x", "crop_y", "crop_width", "crop_height")
+
+
+def _crop(before: Any, after: Any) -> str:
+    """A crop in one phrase, whichever of its four numbers changed."""
+    if not after.crop_width:
+        return "Crop taken away"
+    if (before.crop_width, before.crop_height) == (after.crop_width, after.crop_height):
+        return "Crop moved"
+    ratio = f" {after.ratio}" if ":" in after.ratio else ""
+    return f"Crop{ratio} drawn" if not before.crop_width else f"Crop{ratio} changed"
 
 
 def _keys(old: Any, new: Any) -> list[str]:
@@ -52,9 +80,12 @@ def describe(old: Recipe, new: Recipe) -> str:
     found: list[str] = []
     for operation in ORDER:
         before, after = old.parameters[operation.id], new.parameters[operation.id]
+        cropped = operation.id == "crop" and any(getattr(before, n) != getattr(after, n) for n in _CROP)
+        if cropped:
+            found.append(_crop(before, after))
         for name, info in operation.parameters.model_fields.items():
             a, b = getattr(before, name), getattr(after, name)
-            if a == b:
+            if a == b or (cropped and name in (*_CROP, "ratio")):
                 continue
             extra = info.json_schema_extra
             ui: Any = extra.get("x-ui", {}) if isinstance(extra, dict) else {}

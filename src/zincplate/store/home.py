@@ -37,6 +37,11 @@ class Home:
         return self.root / "cache"
 
     @property
+    def lenses(self) -> Path:
+        """Lens profiles in lensfun's XML form that are loaded beside its own."""
+        return self.root / "lenses"
+
+    @property
     def manifest(self) -> Path:
         """One JSON line for each original: path, SHA-256, size. Makes them verifiable without the database."""
         return self.root / "originals.jsonl"
@@ -48,6 +53,6 @@ class Home:
 
     def make(self) -> "Home":
         """Creates the folders; returns self."""
-        for folder in (self.root, self.originals, self.deliveries, self.recipes, self.cache):
+        for folder in (self.root, self.originals, self.deliveries, self.recipes, self.cache, self.lenses):
             folder.mkdir(parents=True, exist_ok=True)
         return self

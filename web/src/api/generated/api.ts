@@ -311,6 +311,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/frames/{id}/framing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a tool of the framing step sets. */
+        post: operations["bench_framing_frames__int_id__framing_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/frames/{id}/lens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Lens profiles that fit a frame. */
+        get: operations["bench_lens_frames__int_id__lens_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lenses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Lens profiles by name. */
+        get: operations["bench_lenses_lenses_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/presets": {
         parameters: {
             query?: never;
@@ -872,6 +923,26 @@ export interface components {
              * @default false
              */
             raw_histogram: boolean;
+            /**
+             * Box
+             * @default false
+             */
+            box: boolean;
+            /**
+             * Plane
+             * @default null
+             */
+            plane: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Around
+             * @default false
+             */
+            around: boolean;
         };
         /** PixelOut */
         PixelOut: {
@@ -902,8 +973,15 @@ export interface components {
             /** Step */
             step: number;
         };
-        /** PixelIn */
+        /**
+         * PixelIn
+         * @description A place of the finished picture in its full-size pixels.
+         */
         PixelIn: {
+            /** Recipe */
+            recipe: {
+                [key: string]: unknown;
+            };
             /** X */
             x: number;
             /** Y */
@@ -913,10 +991,6 @@ export interface components {
              * @default 1
              */
             radius: number;
-            /** Recipe */
-            recipe: {
-                [key: string]: unknown;
-            };
         };
         /** NeutralOut */
         NeutralOut: {
@@ -926,18 +1000,6 @@ export interface components {
             tint: number;
             /** Clipped */
             clipped: number;
-        };
-        /** PlaceIn */
-        PlaceIn: {
-            /** X */
-            x: number;
-            /** Y */
-            y: number;
-            /**
-             * Radius
-             * @default 1
-             */
-            radius: number;
         };
         /**
          * KeyOut
@@ -986,7 +1048,133 @@ export interface components {
              * Of
              * @enum {string}
              */
-            of: "balance" | "tone" | "whole" | "black_point" | "white_point";
+            of: "framing" | "balance" | "tone" | "whole" | "black_point" | "white_point";
+        };
+        /**
+         * FramingOut
+         * @description Step -> control -> value, and a sentence where there is something to say.
+         */
+        FramingOut: {
+            /** Values */
+            values: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
+            /** Note */
+            note: string;
+        };
+        /** FramingIn */
+        FramingIn: {
+            /** Recipe */
+            recipe: {
+                [key: string]: unknown;
+            };
+            action: components["schemas"]["Action"];
+        };
+        /**
+         * Action
+         * @description What a tool of the framing step did. Places are in plane pixels (0 = where the picture's middle went).
+         */
+        Action: {
+            /**
+             * Do
+             * @enum {string}
+             */
+            do: "turn_right" | "turn_left" | "mirror" | "lines" | "lines_again" | "bent_lines" | "crop";
+            /**
+             * Lines
+             * @default []
+             */
+            lines: components["schemas"]["Line"][];
+            /**
+             * Bent Lines
+             * @default []
+             */
+            bent_lines: [
+                number,
+                number
+            ][][];
+            /**
+             * Rectangle
+             * @default null
+             */
+            rectangle: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Ratio
+             * @default free
+             */
+            ratio: string;
+        };
+        /**
+         * Line
+         * @description A drawn line, its ends in plane pixels.
+         */
+        Line: {
+            /**
+             * Along
+             * @enum {string}
+             */
+            along: "level" | "plumb";
+            /** Start */
+            start: [
+                number,
+                number
+            ];
+            /** End */
+            end: [
+                number,
+                number
+            ];
+        };
+        /**
+         * LensOut
+         * @description What fits a file: certain by its name, else others to choose from.
+         */
+        LensOut: {
+            /** Camera */
+            camera: string;
+            /** Lens */
+            lens: string;
+            certain: components["schemas"]["LensProfile"] | null;
+            /** Others */
+            others: components["schemas"]["LensProfile"][];
+            /** Refused */
+            refused: string[];
+        };
+        /**
+         * LensProfile
+         * @description A lens of the database, as a list shows it.
+         */
+        LensProfile: {
+            /** Id */
+            id: string;
+            /** Maker */
+            maker: string;
+            /** Model */
+            model: string;
+            /** Crop Factor */
+            crop_factor: number;
+            /** Shortest Mm */
+            shortest_mm: number;
+            /** Longest Mm */
+            longest_mm: number;
+            /** Distortion */
+            distortion: boolean;
+            /** Lateral */
+            lateral: boolean;
+            /** Fall Off */
+            fall_off: boolean;
+        };
+        /** LensesOut */
+        LensesOut: {
+            /** Lenses */
+            lenses: components["schemas"]["LensProfile"][];
         };
         /** PresetsOut */
         PresetsOut: {
@@ -1643,7 +1831,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PlaceIn"];
+                "application/json": components["schemas"]["PixelIn"];
             };
         };
         responses: {
@@ -1724,6 +1912,103 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProposalsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    bench_framing_frames__int_id__framing_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FramingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FramingOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    bench_lens_frames__int_id__lens_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LensOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    bench_lenses_lenses_get: {
+        parameters: {
+            query?: {
+                text?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LensesOut"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -1,0 +1,35 @@
+"""The four corners of the picture, pulled freely: perspective by eye."""
+
+from dataclasses import replace
+from typing import Annotated
+
+from pydantic import Field
+
+from zincplate.ops.base import Operation, Parameters
+from zincplate.ops.plan import NO_CORNERS, LightPlan
+
+Pull = Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)]
+Pulls = tuple[Pull, Pull, Pull, Pull, Pull, Pull, Pull, Pull]
+
+
+class CornersParameters(Parameters):
+    """Corners stay where the movements put them unless pulled."""
+
+    corners: Pulls = Field(
+        default=NO_CORNERS,
+        json_schema_extra={
+            "x-ui": {
+                "kind": "corners",
+                "label": "Corners",
+                "help": "x and y by which the upper left, upper right, lower right and lower left corner is pulled.",
+            }
+        },
+    )
+
+
+def apply(parameters: CornersParameters, plan: LightPlan) -> LightPlan:
+    """Sets the pulls of the frame plan."""
+    return replace(plan, frame=replace(plan.frame, corners=parameters.corners))
+
+
+CORNERS = Operation("corners", "framing", "Corners", 1, CornersParameters, apply)
