@@ -2,6 +2,26 @@ import type { RequestWindow } from "../canvas/viewport";
 import { offlineSafe } from "./client";
 import type { Recipe } from "./generated/recipe";
 
+/** Where things lie on the corrected plane, in its pixels (0 = where the picture's middle went). */
+export interface FramingFacts {
+  /** What of the plane is shown. */
+  plane: [number, number, number, number];
+  left: number;
+  top: number;
+  outline: [number, number][];
+  corners: [number, number][];
+  around: [number, number, number, number];
+  lines: { along: "level" | "plumb"; start: [number, number]; end: [number, number] }[];
+  bent_lines: [number, number][][];
+  source_width: number;
+  source_height: number;
+  /** Share of the finished picture that lies beyond the file's. */
+  beyond: number;
+  shrunk: boolean;
+  profile: string;
+  focal_known: boolean;
+}
+
 export interface ViewHeader {
   scaled_width: number;
   scaled_height: number;
@@ -24,6 +44,8 @@ export interface ViewHeader {
   clipping_bytes: number;
   as_shot: { temperature_kelvin: number; tint: number };
   notes: string[];
+  /** Only when the plane was asked for. */
+  framing: FramingFacts | null;
 }
 
 export interface View {
@@ -51,6 +73,11 @@ export interface ViewOptions {
   show?: "picture" | "edges" | "reach";
   key?: number;
   rawHistogram?: boolean;
+  /** The scaled size is a box; the answer says how large the whole became in it. */
+  box?: boolean;
+  /** The corrected plane instead of the finished picture: a rectangle of it, or all round the picture. */
+  plane?: readonly [number, number, number, number];
+  around?: boolean;
 }
 
 /** Renders a window of a frame; recipe null shows it as it came in. */
@@ -78,6 +105,9 @@ export async function fetchView(
         key: options.key ?? 0,
         gamut: options.gamut ?? false,
         raw_histogram: options.rawHistogram ?? false,
+        box: options.box ?? false,
+        plane: options.plane ?? null,
+        around: options.around ?? false,
       }),
       signal,
     }),

@@ -92,6 +92,13 @@ export interface RequestWindow extends Size {
   y: number;
 }
 
+/** The box that the whole picture is fitted into, whatever its shape turns out to be. */
+export function fitBox(canvas: Size, density: number): RequestWindow {
+  const margin = 2 * MARGIN * density;
+  const room = (v: number) => Math.max(Math.round(v - margin), 1);
+  return { scaledWidth: room(canvas.width), scaledHeight: room(canvas.height), x: 0, y: 0, width: 0, height: 0 };
+}
+
 /** The part of the picture that is in sight, in pixels of the picture at min(scale, 1). */
 export function windowInSight(view: Viewport, canvas: Size, picture: Size, density: number): RequestWindow {
   const at = place(view, canvas, picture, density);

@@ -10,7 +10,8 @@ export interface GaugeFacts {
   high: number;
   step: number;
   decimals: number;
-  scale: "linear" | "reciprocal" | "log";
+  /** How it is ruled; "middle" is finer round zero. */
+  scale: "linear" | "reciprocal" | "log" | "middle";
 }
 
 interface Props {
@@ -35,6 +36,15 @@ interface Props {
   onRest?: (on: boolean) => void;
 }
 
+const rooted = (x: number) => Math.sign(x) * Math.sqrt(Math.abs(x));
+/** Where a value stands along the scale, up to offset and factor. */
+const RULES: Record<GaugeFacts["scale"], (x: number) => number> = {
+  linear: (x) => x,
+  reciprocal: (x) => -1 / x,
+  log: Math.log,
+  middle: rooted,
+};
+const FROM_MIDDLE = [-45, -30, -20, -10, -5, -2, -1, 0, 1, 2, 5, 10, 20, 30, 45];
 const WIDTH = 264;
 const EDGE = 5;
 
@@ -46,12 +56,16 @@ export function Gauge(props: Props) {
   const grip = useRef<{ offset: number; from: number } | null>(null);
   const [moving, setMoving] = useState(false);
   const along = (v: number) => {
-    const f = (x: number) => (facts.scale === "reciprocal" ? -1 / x : facts.scale === "log" ? Math.log(x) : x);
+    const f = RULES[facts.scale];
     return EDGE + ((f(v) - f(facts.low)) / (f(facts.high) - f(facts.low))) * (WIDTH - 2 * EDGE);
   };
   const valueAt = (x: number) => {
     const t = (x - EDGE) / (WIDTH - 2 * EDGE);
     if (facts.scale === "linear") return facts.low + t * (facts.high - facts.low);
+    if (facts.scale === "middle") {
+      const root = rooted(facts.low) + t * (rooted(facts.high) - rooted(facts.low));
+      return Math.sign(root) * root * root;
+    }
     if (facts.scale === "log") return facts.low * (facts.high / facts.low) ** t;
     return -1 / (-1 / facts.low + t * (-1 / facts.high + 1 / facts.low));
   };
@@ -170,7 +184,7 @@ export function Gauge(props: Props) {
       >
         <title>{facts.label}</title>
         {props.band}
-        <Ticks along={along} notches={props.notches} />
+        <Ticks along={along} notches={props.notches} facts={facts} />
         <path d={`M${EDGE} 13H${WIDTH - EDGE}`} stroke="#6f6f6f" />
         <path d={`M${zero} 13H${at}`} stroke="#161616" strokeWidth="3" />
         <path d={`M${zero} 5V13`} stroke="#161616" strokeWidth="1.6" />
@@ -181,10 +195,19 @@ export function Gauge(props: Props) {
   );
 }
 
-function Ticks({ along, notches }: { along: (v: number) => number; notches?: readonly (readonly [number, string])[] }) {
+interface TicksProps {
+  along: (v: number) => number;
+  notches?: readonly (readonly [number, string])[];
+  facts: GaugeFacts;
+}
+
+function Ticks({ along, notches, facts }: TicksProps) {
+  const ruled = FROM_MIDDLE.filter((v) => v >= facts.low && v <= facts.high);
   const places: [number, boolean][] = notches
     ? notches.map(([v]) => [along(v), true])
-    : Array.from({ length: 21 }, (_, i) => [EDGE + (i / 20) * (WIDTH - 2 * EDGE), i % 5 === 0]);
+    : facts.scale === "middle"
+      ? ruled.map((v) => [along(v), v % 10 === 0])
+      : Array.from({ length: 21 }, (_, i) => [EDGE + (i / 20) * (WIDTH - 2 * EDGE), i % 5 === 0]);
   return (
     <>
       {places.map(([x, long]) => (

@@ -12,6 +12,8 @@ import { next } from "../contact_sheet/selection";
 import { JobsButton } from "../jobs/jobs_button";
 import { FootBar } from "./foot_bar";
 import { FrameStrip } from "./frame_strip";
+import { useFraming } from "./framing/framing_state";
+import { FramingTable } from "./framing/framing_table";
 import { HistoryDrawer } from "./history_drawer";
 import { Panel } from "./panel";
 import { Picture } from "./picture";
@@ -38,7 +40,11 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
   );
   const setStep = useCallback(
     (s: Step) => {
-      useBench.setState({ tool: "hand", show: "picture" });
+      useBench.setState({
+        tool: "hand",
+        show: "picture",
+        ...(s === "framing" ? { viewport: FIT, compare: "none" } : {}),
+      });
       go({ place: "bench", shoot, frame: id, step: s }, true);
     },
     [shoot, id],
@@ -67,7 +73,8 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
       if (e.shiftKey && number) {
         const target = STEPS.find((x) => STEP_NUMBERS[x] === Number(number));
         if (target) setStep(target);
-      } else if (e.shiftKey && key === "s") useBench.setState({ compare: s.compare === "side" ? "none" : "side" });
+      } else if (step === "framing" && (/^[fzpgw]$/.test(key) || (e.shiftKey && /^[so]$/.test(key)))) return;
+      else if (e.shiftKey && key === "s") useBench.setState({ compare: s.compare === "side" ? "none" : "side" });
       else if (e.shiftKey && key === "o") useBench.setState({ compare: s.compare === "split" ? "none" : "split" });
       else if (key === "o") {
         if (!e.repeat && s.compare === "none") useBench.setState({ compare: "original" });
@@ -77,11 +84,13 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
         });
       else if (key === "z") useBench.setState({ magnifier: !s.magnifier });
       else if (key === "p") {
-        if (s.hover && frame) s.pin(s.hover, frame.capture);
+        if (s.hover && s.header) s.pin(s.hover, { width: s.header.full_width, height: s.header.full_height });
       } else if (key === "g") useBench.setState({ gamut: !s.gamut });
       else if (key === "w") useBench.setState({ warnings: !s.warnings });
-      else if (key === "escape") useBench.setState({ tool: "hand", show: "picture" });
-      else if (key === "arrowright") show(next(frames, id, 1));
+      else if (key === "escape") {
+        useBench.setState({ tool: "hand", show: "picture" });
+        useFraming.setState({ tool: "crop", points: [] });
+      } else if (key === "arrowright") show(next(frames, id, 1));
       else if (key === "arrowleft") show(next(frames, id, -1));
       else if (/^[0-5]$/.test(key)) marking.mutate({ frames: [id], stars: Number(key) });
       else if (key in marks) {
@@ -100,7 +109,7 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
       window.removeEventListener("keydown", down);
       window.removeEventListener("keyup", up);
     };
-  }, [frames, id, frame, marking, setStep, show]);
+  }, [frames, id, frame, marking, setStep, show, step]);
 
   if (error)
     return (
@@ -125,7 +134,7 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
           [frame?.name.replace(/\.[^.]+$/, "") ?? "", null],
         ]}
       >
-        <Tools />
+        <Tools framing={step === "framing"} />
         <JobsButton />
         <Button ink onClick={() => go({ place: "deliver", shoot, frames: [id] })}>
           Deliver
@@ -135,7 +144,8 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
         <StepRail step={step} frame={frame} onStep={setStep} />
         {frame ? <Panel frame={frame} step={step} /> : <div className="bg-paper" />}
         <main className="relative min-w-0 bg-surround" aria-label="Picture">
-          {frame && (
+          {frame && step === "framing" && <FramingTable frame={frame} />}
+          {frame && step !== "framing" && (
             <Picture
               frame={frame}
               onNeutral={(kelvin, tint) =>
@@ -155,7 +165,7 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
             />
           )}
           <SplitWords />
-          {frame && <Samplers frame={frame} />}
+          {frame && step !== "framing" && <Samplers frame={frame} />}
         </main>
         <FrameStrip frames={frames} current={id} onShow={show} />
       </div>
@@ -164,7 +174,8 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
   );
 }
 
-function Tools() {
+/** Undo, history, comparison and zoom; what makes no sense on the whole plane of the framing step is switched off there. */
+function Tools({ framing }: { framing: boolean }) {
   const version = useBench((s) => s.version);
   const compare = useBench((s) => s.compare);
   const zoom = useBench((s) => s.viewport.zoom);
@@ -199,7 +210,8 @@ function Tools() {
       </Hint>
       <Hint text="Original and adjusted side by side (Shift+O)">
         <Button
-          pressed={compare === "split"}
+          disabled={framing}
+          pressed={!framing && compare === "split"}
           onClick={() => useBench.setState({ compare: compare === "split" ? "none" : "split" })}
         >
           Split
@@ -207,23 +219,33 @@ function Tools() {
       </Hint>
       <Hint text="Original and adjusted beside each other (Shift+S)">
         <Button
-          pressed={compare === "side"}
+          disabled={framing}
+          pressed={!framing && compare === "side"}
           onClick={() => useBench.setState({ compare: compare === "side" ? "none" : "side" })}
         >
           Side by side
         </Button>
       </Hint>
       <Hint text="Hatching where the picture or the sensor is at its end (W)">
-        <Button pressed={warnings} onClick={() => useBench.setState({ warnings: !warnings })}>
+        <Button
+          disabled={framing}
+          pressed={!framing && warnings}
+          onClick={() => useBench.setState({ warnings: !warnings })}
+        >
           Warnings
         </Button>
       </Hint>
-      <Button pressed={zoom === "fit"} onClick={() => useBench.setState({ viewport: FIT })}>
+      <Button
+        disabled={framing}
+        pressed={!framing && zoom === "fit"}
+        onClick={() => useBench.setState({ viewport: FIT })}
+      >
         Fit
       </Button>
       <Hint text="One picture pixel on one screen pixel (F)">
         <Button
-          pressed={zoom === (window.devicePixelRatio || 1)}
+          disabled={framing}
+          pressed={!framing && zoom === (window.devicePixelRatio || 1)}
           onClick={() =>
             useBench.setState((s) => ({ viewport: { ...s.viewport, zoom: window.devicePixelRatio || 1 } }))
           }

@@ -23,6 +23,7 @@ export function FootBar({ frame }: { frame: Frame | undefined }) {
       <label className="flex w-28 items-center gap-1.5">
         zoom
         <select
+          disabled={header?.framing != null}
           value={zoom === "fit" ? "fit" : ZOOMS.includes(Math.round(percent)) ? Math.round(percent) : "now"}
           onChange={(e) => {
             const v = e.currentTarget.value;
@@ -76,8 +77,9 @@ export function FootBar({ frame }: { frame: Frame | undefined }) {
         magnifier
       </Aid>
       {c && (
-        <span>
-          {c.width} {"\u00d7"} {c.height}, {c.bits} bit {c.raw ? "raw" : c.colour_space}
+        <span title={`The file has ${c.width} \u00d7 ${c.height} pixels`}>
+          {header?.full_width ?? c.width} {"\u00d7"} {header?.full_height ?? c.height}, {c.bits} bit{" "}
+          {c.raw ? "raw" : c.colour_space}
         </span>
       )}
       <label className="flex items-center gap-1.5">

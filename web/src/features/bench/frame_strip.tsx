@@ -42,7 +42,6 @@ export function FrameStrip({
         {virtual.getVirtualItems().map((item) => {
           const frame = frames[item.index] as Frame;
           const mine = version?.frame === frame.id ? { ...frame, revision: version.revision } : frame;
-          const upright = frame.capture.height > frame.capture.width;
           const scale = Math.min(PICTURE.width / frame.capture.width, PICTURE.height / frame.capture.height);
           const size = { width: frame.capture.width * scale, height: frame.capture.height * scale };
           return (
@@ -64,7 +63,7 @@ export function FrameStrip({
                       src={thumbUrl(mine)}
                       alt=""
                       draggable={false}
-                      className={`block h-full w-full ${upright ? "object-contain" : "object-cover"} outline ${frame.id === current ? "outline-[2.5px] outline-offset-1 outline-ink" : "outline-1 outline-black/30"}`}
+                      className={`absolute inset-0 m-auto block max-h-full max-w-full outline ${frame.id === current ? "outline-[2.5px] outline-offset-1 outline-ink" : "outline-1 outline-black/30"}`}
                     />
                   )}
                   {frame.mark !== "keep" && <GreasePencil mark={frame.mark} {...size} />}

@@ -10,9 +10,11 @@ import { Colour } from "./steps/colour";
 import { factsOf, isTouched, neutralOf, STEP_NAMES, type StepProps } from "./steps/control";
 import { Definition } from "./steps/definition";
 import { Finish } from "./steps/finish";
+import { Framing } from "./steps/framing";
 import { Tone } from "./steps/tone";
 
 const PARTS: Record<Step, FC<StepProps>> = {
+  framing: Framing,
   balance: Balance,
   tone: Tone,
   colour: Colour,
@@ -55,16 +57,18 @@ export function Panel({ frame, step }: { frame: Frame; step: Step }) {
       <div className={`scroll-plain min-h-0 grow pb-2 ${on ? "" : "opacity-55"}`}>
         {draft && <Body frame={frame} recipe={draft} />}
       </div>
-      <Scope
-        header={header?.histogram.length ? header : null}
-        lit={wedge ?? null}
-        under={
-          pixel
-            ? wedgeStep(0.2126 * (pixel.rgb[0] ?? 0) + 0.7152 * (pixel.rgb[1] ?? 0) + 0.0722 * (pixel.rgb[2] ?? 0))
-            : null
-        }
-        raw={frame.raw}
-      />
+      {step !== "framing" && (
+        <Scope
+          header={header?.histogram.length ? header : null}
+          lit={wedge ?? null}
+          under={
+            pixel
+              ? wedgeStep(0.2126 * (pixel.rgb[0] ?? 0) + 0.7152 * (pixel.rgb[1] ?? 0) + 0.0722 * (pixel.rgb[2] ?? 0))
+              : null
+          }
+          raw={frame.raw}
+        />
+      )}
     </aside>
   );
 }

@@ -5,15 +5,22 @@ import { Latest } from "../../canvas/latest";
 import { drawLoupe, drawMarker, drawSamplers } from "../../canvas/overlay";
 import { type Layer, Painter } from "../../canvas/painter";
 import { DragTool, HandTool, type Intention, PickTool, type PointerInput, SplitTool } from "../../canvas/tools";
-import { panned, place, type RequestWindow, windowInSight, zoomAt } from "../../canvas/viewport";
+import { fitBox, panned, place, type RequestWindow, type Size, windowInSight, zoomAt } from "../../canvas/viewport";
 import { SURROUNDS, useBench } from "../../state/bench";
 import { equal } from "../../state/equal";
 import { complain } from "../../state/notices";
-import { type Ask, type KeyCentre, previewOf, startToneDrag, type ToneDrag, throttledPixel } from "./picture_data";
+import {
+  type Ask,
+  type KeyCentre,
+  loupeWindow,
+  pickerKey,
+  previewOf,
+  startToneDrag,
+  type ToneDrag,
+  throttledPixel,
+  unadjusted,
+} from "./picture_data";
 import { density, roomOf, useWheelZoom } from "./picture_zoom";
-
-/** Full-size pixels across the magnifier. */
-const LOUPE = 96;
 
 /** The picture on its surround. Drawing and tools live in canvas/; this wires them to the store and the server. */
 export function Picture({
@@ -35,11 +42,11 @@ export function Picture({
   const pointerAt = useRef<{ x: number; y: number } | null>(null);
   const loupe = useRef<View | null>(null);
   const painter = useRef<Painter | null>(null);
-  const picture = useMemo(
-    () => ({ width: frame.capture.width, height: frame.capture.height }),
-    [frame.capture.width, frame.capture.height],
-  );
+  // the finished picture's size is known when its first view has come; until then the file's stands in. One object for the
+  // life of this component: everything that draws or asks reads it when it is needed.
+  const picture = useRef<Size>({ width: frame.capture.width, height: frame.capture.height }).current;
   const redrawAsked = useRef(false);
+  const again = useRef(() => {});
 
   const redraw = useCallback(() => {
     if (redrawAsked.current) return;
@@ -74,10 +81,18 @@ export function Picture({
     const show = (view: View, ask: Ask) => {
       if (useBench.getState().frame !== ask.frame) return;
       const layer = layers.current[ask.which];
+      const { full_width, full_height } = view.header;
+      const resized = full_width !== picture.width || full_height !== picture.height;
+      if (resized) {
+        picture.width = full_width;
+        picture.height = full_height;
+        if (layer.whole) layer.part = null;
+      }
       if (ask.whole) {
         layer.whole = view;
         layer.part = null;
       } else layer.part = view;
+      if (resized && useBench.getState().viewport.zoom !== "fit") again.current();
       if (ask.which === "adjusted")
         useBench.setState({ header: view.header, drawMs: Math.round(performance.now() - ask.since) });
       redraw();
@@ -95,7 +110,7 @@ export function Picture({
         fail,
       ),
     };
-  }, [redraw]);
+  }, [redraw, picture]);
 
   const request = useCallback(
     (which: "adjusted" | "original") => {
@@ -107,48 +122,39 @@ export function Picture({
       const whole = s.viewport.zoom === "fit";
       const ask = (window: RequestWindow, isWhole: boolean): Ask => ({
         frame: frame.id,
-        recipe: which === "original" ? null : s.draft,
+        recipe: which === "original" ? unadjusted(s.draft, frame.raw) : s.draft,
         window,
         options:
           which === "adjusted"
             ? {
+                box: isWhole,
                 clipping: s.warnings || s.gamut,
                 gamut: s.gamut,
                 show: s.show === "reach" && s.ownKey === null ? "picture" : s.show,
                 key: s.ownKey ?? 0,
                 rawHistogram: s.sensorScope && frame.raw,
               }
-            : {},
+            : { box: isWhole },
         whole: isWhole,
         which,
         since: performance.now(),
       });
       if (whole || !layer.whole) {
-        const fit = windowInSight({ zoom: "fit", centreX: 0.5, centreY: 0.5 }, roomOf(element), picture, density());
-        latest[which].ask(ask(fit, true));
+        latest[which].ask(ask(fitBox(roomOf(element), density()), true));
       }
       if (!whole) latest[which].ask(ask(inSight, false));
     },
     [frame.id, frame.raw, latest, picture],
   );
+  again.current = () => request("adjusted");
 
   const askLoupe = useCallback(() => {
     const s = useBench.getState();
     if (!s.magnifier || !hover.current || !s.draft) return;
-    const size = Math.min(LOUPE, picture.width, picture.height);
-    const corner = (v: number, full: number) => Math.min(Math.max(v - Math.floor(size / 2), 0), full - size);
-    const window = {
-      scaledWidth: picture.width,
-      scaledHeight: picture.height,
-      x: corner(hover.current.x, picture.width),
-      y: corner(hover.current.y, picture.height),
-      width: size,
-      height: size,
-    };
     latest.loupe.ask({
       frame: frame.id,
       recipe: s.draft,
-      window,
+      window: loupeWindow(hover.current, picture),
       options: {},
       whole: false,
       which: "adjusted",
@@ -161,9 +167,13 @@ export function Picture({
   // a new frame: nothing of the old one may be seen; the camera's own preview comes first. The frame's facts may be asked
   // for again at any time (a job changed them): that is no new frame.
   const id = frame.id;
+  const size = useRef<Size>(frame.capture);
+  size.current = frame.capture;
   const embedded = frame.raw && frame.thumb_state !== "none";
   useEffect(() => {
     layers.current = { adjusted: { whole: null, part: null }, original: { whole: null, part: null } };
+    picture.width = size.current.width;
+    picture.height = size.current.height;
     marker.current = null;
     let current = true;
     void previewOf(id, embedded, picture).then((view) => {
@@ -282,7 +292,7 @@ export function Picture({
             const body = { ...{ x: at.x, y: at.y, radius }, recipe: s.draft as unknown as Record<string, never> };
             onKey(await need(api.POST("/api/frames/{id}/key", { params, body })));
           } else {
-            const body = { x: at.x, y: at.y, radius };
+            const body = { x: at.x, y: at.y, radius, recipe: s.draft as unknown as Record<string, never> };
             const found = await need(api.POST("/api/frames/{id}/neutral", { params, body }));
             onNeutral(found.temperature_kelvin, found.tint);
           }
@@ -326,15 +336,12 @@ export function Picture({
       data-testid="picture"
       tabIndex={current === "hand" ? -1 : 0}
       onKeyDown={(e) => {
-        // the pickers without a pointer: arrows move a mark, Enter picks there
-        const element = e.currentTarget;
-        const d = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
         if (current !== "neutral" && current !== "key") return;
-        const from = marker.current ?? { x: element.width / 2, y: element.height / 2, radius: 6 * density() };
-        const size = (e.shiftKey ? 40 : 8) * density();
-        if (d) void carryOut({ ...from, do: "mark", x: from.x + (d[0] ?? 0) * size, y: from.y + (d[1] ?? 0) * size });
-        else if (e.key === "Enter") void carryOut({ ...from, do: "pick" });
-        else return;
+        const { width, height } = e.currentTarget;
+        const from = marker.current ?? { x: width / 2, y: height / 2, radius: 6 * density() };
+        const next = pickerKey(e, from, density());
+        if (!next) return;
+        void carryOut(next);
         e.preventDefault();
         e.stopPropagation();
       }}

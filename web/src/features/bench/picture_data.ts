@@ -2,10 +2,11 @@ import { api, need, offlineSafe } from "../../api/client";
 import type { Recipe } from "../../api/generated/recipe";
 import type { View, ViewOptions } from "../../api/view";
 import { evaluate, type Point } from "../../canvas/curve";
+import type { Intention } from "../../canvas/tools";
 import type { RequestWindow, Size } from "../../canvas/viewport";
 import { useBench } from "../../state/bench";
 import { complain } from "../../state/notices";
-import { withControl } from "./steps/control";
+import { neutralOf, withControl } from "./steps/control";
 
 /** One view that is wanted. */
 export interface Ask {
@@ -51,11 +52,55 @@ export async function previewOf(frame: number, embedded: boolean, picture: Size)
       clipping_bytes: 0,
       as_shot: { temperature_kelvin: 0, tint: 0 },
       notes: [],
+      framing: null,
     };
     return { header, picture: image, clipping: null };
   } catch {
     return null; // no stand-in, then: the picture itself is on its way
   }
+}
+
+/** The frame as it came in, seen through the framing of now: what stands beside the adjusted picture covers the same places. */
+export function unadjusted(draft: Recipe | null, raw: boolean): Recipe | null {
+  if (!draft) return null;
+  const off = draft.off.filter((step) => step === "framing");
+  return { ...neutralOf(raw), framing: draft.framing, off };
+}
+
+/** Full-size pixels across the magnifier. */
+const LOUPE = 96;
+
+/** The square about a place that the magnifier shows, kept inside the picture. */
+export function loupeWindow(at: { x: number; y: number }, picture: Size): RequestWindow {
+  const size = Math.min(LOUPE, picture.width, picture.height);
+  const corner = (v: number, full: number) => Math.min(Math.max(v - Math.floor(size / 2), 0), full - size);
+  return {
+    scaledWidth: picture.width,
+    scaledHeight: picture.height,
+    x: corner(at.x, picture.width),
+    y: corner(at.y, picture.height),
+    width: size,
+    height: size,
+  };
+}
+
+const STEPS: Record<string, readonly [number, number]> = {
+  ArrowLeft: [-1, 0],
+  ArrowRight: [1, 0],
+  ArrowUp: [0, -1],
+  ArrowDown: [0, 1],
+};
+
+/** The pickers without a pointer: arrows move a mark (Shift further), Enter picks there. */
+export function pickerKey(
+  e: { key: string; shiftKey: boolean },
+  from: { x: number; y: number; radius: number },
+  density: number,
+): Intention | null {
+  const step = STEPS[e.key];
+  const size = (e.shiftKey ? 40 : 8) * density;
+  if (step) return { ...from, do: "mark", x: from.x + step[0] * size, y: from.y + step[1] * size };
+  return e.key === "Enter" ? { ...from, do: "pick" } : null;
 }
 
 /** Asks for the values under the pointer, one request at a time, the newest place only. */

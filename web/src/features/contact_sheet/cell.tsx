@@ -46,7 +46,7 @@ export const Cell = memo(function Cell({ frame, chosen, current, onPress, onOpen
               src={thumbUrl(frame)}
               alt=""
               draggable={false}
-              className={`h-full w-full object-cover outline outline-1 outline-black/25 ${frame.mark === "drop" ? "opacity-45 grayscale" : ""}`}
+              className={`absolute inset-0 m-auto max-h-full max-w-full outline outline-1 outline-black/25 ${frame.mark === "drop" ? "opacity-45 grayscale" : ""}`}
             />
           )}
           <GreasePencil mark={frame.mark} {...size} />

@@ -7,6 +7,7 @@ import { Choices, Hint, Switch } from "../../../ui/controls";
 import { Gauge, type GaugeFacts } from "../../../ui/gauge";
 
 export const STEP_NAMES: Record<Step, string> = {
+  framing: "Framing",
   balance: "Balance",
   tone: "Tone",
   colour: "Colour",
@@ -14,8 +15,15 @@ export const STEP_NAMES: Record<Step, string> = {
   finish: "Finish",
 };
 /** Places of the steps in the working order of the bench. */
-export const STEP_NUMBERS: Record<Step, number> = { balance: 2, tone: 3, colour: 4, definition: 5, finish: 8 };
-export const STEPS: Step[] = ["balance", "tone", "colour", "definition", "finish"];
+export const STEP_NUMBERS: Record<Step, number> = {
+  framing: 1,
+  balance: 2,
+  tone: 3,
+  colour: 4,
+  definition: 5,
+  finish: 8,
+};
+export const STEPS: Step[] = ["framing", "balance", "tone", "colour", "definition", "finish"];
 
 export type Values = Record<string, Record<string, unknown>>;
 export interface Facts extends GaugeFacts {

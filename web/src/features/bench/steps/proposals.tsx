@@ -22,7 +22,15 @@ export function withValues(recipe: Recipe, values: Values): Recipe {
 }
 
 /** Measured starts, as small pictures made by the engine; pressing one takes its values over. */
-export function Proposals({ frame, recipe, of }: { frame: Frame; recipe: Recipe; of: "balance" | "tone" | "whole" }) {
+export function Proposals({
+  frame,
+  recipe,
+  of,
+}: {
+  frame: Frame;
+  recipe: Recipe;
+  of: "framing" | "balance" | "tone" | "whole";
+}) {
   const [found, setFound] = useState<{ frame: number; base: Recipe; list: Proposal[] } | null>(null);
   const [busy, setBusy] = useState(false);
   const [taken, setTaken] = useState<number | null>(null);
@@ -99,15 +107,20 @@ export function Proposals({ frame, recipe, of }: { frame: Frame; recipe: Recipe;
 /** A small picture of the frame under a recipe. */
 function Small({ frame, recipe }: { frame: Frame; recipe: Recipe }) {
   const canvas = useRef<HTMLCanvasElement>(null);
-  const { width, height } = frame.capture;
-  const scale = Math.min(240 / width, 160 / height);
-  const size = [Math.max(Math.round(width * scale), 1), Math.max(Math.round(height * scale), 1)] as const;
+  const [size, setSize] = useState([240, 160]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: the picture belongs to the recipe it was made for
   useEffect(() => {
     const stop = new AbortController();
-    const window = { scaledWidth: size[0], scaledHeight: size[1], x: 0, y: 0, width: size[0], height: size[1] };
-    fetchView(frame.id, recipe, window, {}, stop.signal)
-      .then((view) => canvas.current?.getContext("2d")?.drawImage(view.picture, 0, 0))
+    const window = { scaledWidth: 240, scaledHeight: 160, x: 0, y: 0, width: 0, height: 0 };
+    fetchView(frame.id, recipe, window, { box: true }, stop.signal)
+      .then((view) => {
+        const element = canvas.current;
+        if (!element) return;
+        element.width = view.picture.width;
+        element.height = view.picture.height;
+        element.getContext("2d")?.drawImage(view.picture, 0, 0);
+        setSize([view.picture.width, view.picture.height]);
+      })
       .catch((error: unknown) => stop.signal.aborted || complain(error));
     return () => stop.abort();
   }, [frame.id]);

@@ -1,0 +1,190 @@
+import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
+import type { Frame } from "../../../api/client";
+import { type FramingFacts, fetchView, type View, type ViewOptions } from "../../../api/view";
+import { Latest } from "../../../canvas/latest";
+import { type PlanePlacement, placePlane, type Rect } from "../../../canvas/plane";
+import type { Size } from "../../../canvas/viewport";
+import { SURROUNDS, useBench } from "../../../state/bench";
+import { density } from "../picture_zoom";
+import { useFraming } from "./framing_state";
+import { Over } from "./over";
+
+const MARGIN = 26;
+const SETTLE_MS = 450;
+
+/** What is brought into sight: the whole picture, and room to pull its corners into while they are pulled. */
+function roomFor(facts: FramingFacts): Rect {
+  const [left, top, width, height] = facts.around;
+  const room = useFraming.getState().tool === "corners" ? 0.1 * Math.max(width, height) : 0;
+  return [left - room, top - room, width + 2 * room, height + 2 * room];
+}
+
+interface PlaneAsk {
+  recipe: unknown;
+  options: ViewOptions;
+  since: number;
+}
+
+/** The framing step: the whole corrected plane, the crop on it, and the tools that are drawn on it. */
+export function FramingTable({ frame }: { frame: Frame }) {
+  const holder = useRef<HTMLDivElement>(null);
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const shown = useRef<View | null>(null);
+  const [box, setBox] = useState<Size>({ width: 0, height: 0 });
+  const [plane, setPlane] = useState<Rect | null>(null);
+  const surround = useBench((s) => s.surround);
+  const draft = useBench((s) => s.draft);
+  const compare = useBench((s) => s.compare);
+  const tool = useFraming((s) => s.tool);
+  const settle = useRef<ReturnType<typeof setTimeout>>(undefined);
+  const pressed = useRef(false);
+
+  const draw = useCallback(() => {
+    const element = canvas.current;
+    const context = element?.getContext("2d");
+    const view = shown.current;
+    const rect = view?.header.framing?.plane;
+    if (!element || !context) return;
+    context.fillStyle = SURROUNDS[useBench.getState().surround];
+    context.fillRect(0, 0, element.width, element.height);
+    if (!view || !rect) return;
+    const at = placePlane(rect, { width: element.width, height: element.height }, MARGIN * density());
+    const x = Math.round(at.left + rect[0] * at.scale);
+    const y = Math.round(at.top + rect[1] * at.scale);
+    context.imageSmoothingQuality = "medium";
+    context.drawImage(view.picture, x, y, Math.round(rect[2] * at.scale), Math.round(rect[3] * at.scale));
+  }, []);
+
+  const latest = useMemo(
+    () =>
+      new Latest<PlaneAsk, View>(
+        (ask, signal) => {
+          const element = canvas.current;
+          const room = (v: number) => Math.max(Math.round(v - 2 * MARGIN * density()), 16);
+          const window = {
+            scaledWidth: room(element?.width ?? 0),
+            scaledHeight: room(element?.height ?? 0),
+            x: 0,
+            y: 0,
+            width: 0,
+            height: 0,
+          };
+          return fetchView(frame.id, ask.recipe as never, window, { ...ask.options, box: true }, signal);
+        },
+        (view, ask) => {
+          if (useBench.getState().frame !== frame.id) return;
+          shown.current = view;
+          useFraming.setState({ refusal: "" });
+          useBench.setState({ header: view.header, drawMs: Math.round(performance.now() - ask.since) });
+          const rect = view.header.framing?.plane;
+          if (rect) setPlane((before) => (before?.every((v, i) => v === rect[i]) ? before : rect));
+          draw();
+        },
+        (error) => useFraming.setState({ refusal: error instanceof Error ? error.message : String(error) }),
+      ),
+    [frame.id, draw],
+  );
+
+  const ask = useCallback(
+    (around: boolean) => {
+      const s = useBench.getState();
+      const element = canvas.current;
+      if (!s.draft || s.frame !== frame.id || !element || element.width < 40) return;
+      const facts = shown.current?.header.framing;
+      const fixed = facts?.plane;
+      const recipe = s.compare === "original" ? null : s.draft;
+      latest.ask({
+        recipe,
+        options: !fixed || !facts ? { around: true } : { plane: around ? roomFor(facts) : fixed },
+        since: performance.now(),
+      });
+    },
+    [frame.id, latest],
+  );
+
+  useEffect(() => {
+    shown.current = null;
+    setPlane(null);
+    useFraming.setState({ tool: "crop", points: [], refusal: "" });
+    return () => {
+      latest.stop();
+      clearTimeout(settle.current);
+    };
+  }, [latest]);
+
+  // while a hand is on a control the plane stands still; when it rests the whole picture is brought into sight
+  // biome-ignore lint/correctness/useExhaustiveDependencies: asked again whenever one of these changes
+  useEffect(() => {
+    ask(false);
+    clearTimeout(settle.current);
+    const rest = () => {
+      if (pressed.current) {
+        settle.current = setTimeout(rest, SETTLE_MS);
+        return;
+      }
+      const facts = shown.current?.header.framing;
+      if (!facts?.plane) return ask(true);
+      const [l, t, w, h] = facts.plane;
+      const [al, at, aw, ah] = roomFor(facts);
+      const off = Math.max(Math.abs(l - al), Math.abs(t - at), Math.abs(w - aw), Math.abs(h - ah));
+      if (off > 0.004 * Math.max(w, h)) ask(true);
+    };
+    settle.current = setTimeout(rest, SETTLE_MS);
+  }, [draft, compare, tool, ask]);
+
+  useEffect(() => {
+    const set = (e: PointerEvent) => {
+      pressed.current = e.type === "pointerdown";
+    };
+    const kinds = ["pointerdown", "pointerup", "pointercancel"] as const;
+    for (const kind of kinds) window.addEventListener(kind, set, true);
+    return () => {
+      for (const kind of kinds) window.removeEventListener(kind, set, true);
+    };
+  }, []);
+
+  useLayoutEffect(() => {
+    const parent = holder.current;
+    const element = canvas.current;
+    if (!parent || !element) return;
+    const observer = new ResizeObserver(() => {
+      element.width = Math.round(parent.clientWidth * density());
+      element.height = Math.round(parent.clientHeight * density());
+      setBox({ width: parent.clientWidth, height: parent.clientHeight });
+      draw();
+      ask(true);
+    });
+    observer.observe(parent);
+    return () => observer.disconnect();
+  }, [draw, ask]);
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the surround is read while drawing
+  useEffect(draw, [draw, surround]);
+
+  const at: PlanePlacement | null = plane ? placePlane(plane, box, MARGIN) : null;
+  return (
+    <div ref={holder} className="absolute inset-0 overflow-hidden" data-testid="plane">
+      <canvas
+        ref={canvas}
+        className="absolute inset-0 h-full w-full"
+        role="img"
+        aria-label={`${frame.name}, the whole picture with its crop`}
+      />
+      {at && compare !== "original" && <Over frame={frame} at={at} box={box} surround={SURROUNDS[surround]} />}
+      <Refusal />
+    </div>
+  );
+}
+
+function Refusal() {
+  const refusal = useFraming((s) => s.refusal);
+  if (!refusal) return null;
+  return (
+    <p
+      role="alert"
+      className="absolute left-1/2 top-2 max-w-[80%] -translate-x-1/2 rounded-[2px] bg-ink px-2.5 py-1 text-sm text-white"
+    >
+      {refusal}
+    </p>
+  );
+}
