@@ -64,3 +64,4 @@ def drawn(page: Page) -> None:
     """Until the newest picture has come: the histogram's numbers are there and saving is over."""
     expect(page.get_by_role("contentinfo")).to_contain_text("drawn in", timeout=20_000)
     page.wait_for_timeout(400)
+    expect(page.locator("[aria-busy=true]")).to_have_count(0, timeout=20_000)

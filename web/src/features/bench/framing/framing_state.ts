@@ -20,17 +20,49 @@ interface Framing {
   points: Point[];
   /** Why the newest framing cannot be shown. */
   refusal: string;
+  /** The recipe whose picture is on the plane: places on it count in this one. */
+  shownOf: unknown;
+  /** How many actions the server is working out. */
+  acting: number;
 }
 
-export const useFraming = create<Framing>(() => ({ tool: "crop", overlay: "thirds", points: [], refusal: "" }));
+export const useFraming = create<Framing>(() => ({
+  tool: "crop",
+  overlay: "thirds",
+  points: [],
+  refusal: "",
+  shownOf: null,
+  acting: 0,
+}));
 
 /** Where everything lies now; null until the first picture has come. */
 export const factsNow = (): FramingFacts | null => useBench.getState().header?.framing ?? null;
+
+const isCurrent = (): boolean => {
+  const { shownOf, acting } = useFraming.getState();
+  return acting === 0 && shownOf !== null && shownOf === useBench.getState().draft;
+};
+
+/** Where everything lies once the picture of the newest recipe has come; null when it does not within some seconds. */
+export function factsSettled(within_ms = 5000): Promise<FramingFacts | null> {
+  if (isCurrent()) return Promise.resolve(factsNow());
+  return new Promise((resolve) => {
+    const end = (facts: FramingFacts | null) => {
+      clearTimeout(timer);
+      for (const stop of stops) stop();
+      resolve(facts);
+    };
+    const look = () => isCurrent() && end(factsNow());
+    const timer = setTimeout(() => end(null), within_ms);
+    const stops = [useFraming.subscribe(look), useBench.subscribe(look)];
+  });
+}
 
 /** Lets the server work out what a tool sets, and saves it. Returns whether it could. */
 export async function act(frame: number, action: Partial<Action> & { do: Action["do"] }): Promise<boolean> {
   const { draft, save } = useBench.getState();
   if (!draft) return false;
+  useFraming.setState((s) => ({ acting: s.acting + 1 }));
   try {
     const body = { recipe: draft as unknown as Record<string, never>, action: { ...EMPTY, ...action } };
     const found = await need(api.POST("/api/frames/{id}/framing", { params: { path: { id: frame } }, body }));
@@ -41,6 +73,8 @@ export async function act(frame: number, action: Partial<Action> & { do: Action[
   } catch (error) {
     complain(error);
     return false;
+  } finally {
+    useFraming.setState((s) => ({ acting: s.acting - 1 }));
   }
 }
 

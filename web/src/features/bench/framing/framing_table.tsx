@@ -36,6 +36,7 @@ export function FramingTable({ frame }: { frame: Frame }) {
   const draft = useBench((s) => s.draft);
   const compare = useBench((s) => s.compare);
   const tool = useFraming((s) => s.tool);
+  const busy = useFraming((s) => s.acting > 0 || s.shownOf !== draft) && compare !== "original";
   const settle = useRef<ReturnType<typeof setTimeout>>(undefined);
   const pressed = useRef(false);
 
@@ -74,10 +75,10 @@ export function FramingTable({ frame }: { frame: Frame }) {
         (view, ask) => {
           if (useBench.getState().frame !== frame.id) return;
           shown.current = view;
-          useFraming.setState({ refusal: "" });
           useBench.setState({ header: view.header, drawMs: Math.round(performance.now() - ask.since) });
           const rect = view.header.framing?.plane;
           if (rect) setPlane((before) => (before?.every((v, i) => v === rect[i]) ? before : rect));
+          useFraming.setState({ refusal: "", shownOf: ask.recipe });
           draw();
         },
         (error) => useFraming.setState({ refusal: error instanceof Error ? error.message : String(error) }),
@@ -105,7 +106,7 @@ export function FramingTable({ frame }: { frame: Frame }) {
   useEffect(() => {
     shown.current = null;
     setPlane(null);
-    useFraming.setState({ tool: "crop", points: [], refusal: "" });
+    useFraming.setState({ tool: "crop", points: [], refusal: "", shownOf: null });
     return () => {
       latest.stop();
       clearTimeout(settle.current);
@@ -163,7 +164,7 @@ export function FramingTable({ frame }: { frame: Frame }) {
 
   const at: PlanePlacement | null = plane ? placePlane(plane, box, MARGIN) : null;
   return (
-    <div ref={holder} className="absolute inset-0 overflow-hidden" data-testid="plane">
+    <div ref={holder} className="absolute inset-0 overflow-hidden" data-testid="plane" aria-busy={busy}>
       <canvas
         ref={canvas}
         className="absolute inset-0 h-full w-full"

@@ -1,7 +1,8 @@
 import { FlipHorizontal, RotateCcw, RotateCw } from "lucide-react";
 import { useBench } from "../../../state/bench";
+import { useNotices } from "../../../state/notices";
 import { Button, Hint } from "../../../ui/controls";
-import { act, type PlaneLine, useFraming } from "../framing/framing_state";
+import { act, factsSettled, type PlaneLine, useFraming } from "../framing/framing_state";
 import { Control, isTouched, neutralOf, Part, type StepProps, withControls } from "./control";
 import { Crop } from "./crop";
 import { Lens } from "./lens";
@@ -15,6 +16,8 @@ export function Framing({ frame, recipe }: StepProps) {
   const tool = useFraming((s) => s.tool);
   const touched = (names: readonly string[]) => isTouched(recipe, "framing", frame.raw, names);
   const take = (next: typeof tool) => useFraming.setState({ tool: tool === next ? "crop" : next, points: [] });
+  // drawn lines set the angle together with the movements, so it goes back with them
+  const byLines = recipe.framing.drawn_lines.length > 0 ? ["angle"] : [];
   const reset = (names: readonly string[]) => {
     const neutral = neutralOf(frame.raw).framing as unknown as Record<string, unknown>;
     const values = Object.fromEntries(names.map((n) => [n, neutral[n]]));
@@ -57,7 +60,7 @@ export function Framing({ frame, recipe }: StepProps) {
         touched={touched([...MOVEMENTS, "drawn_lines"])}
         folded
         aside={
-          <Button quiet className="!h-6 !px-1" onClick={() => reset([...MOVEMENTS, "drawn_lines"])}>
+          <Button quiet className="!h-6 !px-1" onClick={() => reset([...MOVEMENTS, "drawn_lines", ...byLines])}>
             Reset
           </Button>
         }
@@ -114,7 +117,7 @@ function DrawnLines({ frame, recipe }: StepProps) {
   return (
     <>
       {none && <p className="pt-1 text-xs text-ink2">{words}</p>}
-      {tool === "lines" && lines.length < 4 && <AddLine lines={lines} onAdd={send} />}
+      {tool === "lines" && lines.length < 4 && <AddLine onAdd={send} />}
       <ul className="pt-1.5 text-sm" aria-label="Drawn lines">
         {lines.map((line, i) => (
           // biome-ignore lint/suspicious/noArrayIndexKey: lines have no other identity
@@ -147,23 +150,24 @@ function DrawnLines({ frame, recipe }: StepProps) {
 }
 
 /** A line without a pointer: it comes in where it changes nothing, and its ends are moved by arrow keys. */
-function AddLine({ lines, onAdd }: { lines: PlaneLine[]; onAdd: (next: PlaneLine[]) => void }) {
-  const header = useBench((s) => s.header);
-  const facts = header?.framing;
-  if (!header || !facts) return null;
-  const { full_width: width, full_height: height } = header;
-  const at = (x: number, y: number): [number, number] => [facts.left + x * width, facts.top + y * height];
-  const add = (along: PlaneLine["along"]) => {
-    const same = lines.filter((l) => l.along === along).length;
+function AddLine({ onAdd }: { onAdd: (next: PlaneLine[]) => void }) {
+  const add = async (along: PlaneLine["along"]) => {
+    // in the picture as it is after everything pressed before, which may still be on its way
+    const facts = await factsSettled();
+    const header = useBench.getState().header;
+    if (!facts || !header) return useNotices.getState().say("The picture has not come yet; try again when it has.");
+    const { full_width: width, full_height: height } = header;
+    const at = (x: number, y: number): [number, number] => [facts.left + x * width, facts.top + y * height];
+    const same = facts.lines.filter((l) => l.along === along).length;
     const place = [0.2, 0.8, 0.4, 0.6][same] ?? 0.5;
     const [start, end] = along === "plumb" ? [at(place, 0.25), at(place, 0.75)] : [at(0.25, place), at(0.75, place)];
-    onAdd([...lines, { along, start, end }]);
+    onAdd([...facts.lines, { along, start, end }]);
   };
   return (
     <p className="flex items-center gap-1 pt-1 text-xs text-ink2">
       Without drawing:
       {(["plumb", "level"] as const).map((along) => (
-        <Button key={along} quiet className="!h-6 !px-1" onClick={() => add(along)}>
+        <Button key={along} quiet className="!h-6 !px-1" onClick={() => void add(along)}>
           + {along}
         </Button>
       ))}
