@@ -26,7 +26,7 @@ def test_from_the_card_to_a_delivered_picture(page: Page, context: Context) -> N
     dialog.get_by_role("button", name="Bring in").click()
 
     # contact sheet: three frames, one refused with its reason
-    expect(page.locator("[data-frame]")).to_have_count(3, timeout=30_000)
+    expect(page.locator("[data-frame]")).to_have_count(3, timeout=60_000)
     expect(page.get_by_text("TW-0091.dng")).to_be_visible(timeout=30_000)
     page.get_by_role("button", name="TW-0010, unmarked").click()
     page.keyboard.press("k")
@@ -163,7 +163,7 @@ def test_two_tabs_and_a_database_that_is_away(page: Page, browser: Browser, stac
     page.goto("/")
     page.get_by_role("banner").get_by_role("button", name="Bring in").click()
     page.get_by_role("dialog").get_by_role("button", name="Bring in").click()
-    expect(page.locator("[data-frame]")).to_have_count(3, timeout=30_000)
+    expect(page.locator("[data-frame]")).to_have_count(3, timeout=60_000)
     page.get_by_role("button", name="TW-0001, unmarked").dblclick()
     drawn(page)
     second = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=stack.url)

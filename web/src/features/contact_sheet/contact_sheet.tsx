@@ -225,7 +225,7 @@ export function ContactSheet({ shoot }: { shoot: number }) {
         </Button>
       </footer>
       <BringIn
-        card={shoots.data?.card ?? { present: false, name: "", files: 0 }}
+        card={shoots.data?.card ?? null}
         shoot={data ? { id: data.id, name: data.name } : undefined}
         dropped={dropped}
         open={asking}

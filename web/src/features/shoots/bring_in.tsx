@@ -9,7 +9,8 @@ import { Button } from "../../ui/controls";
 type Source = "card" | "folder" | "uploads";
 
 interface Props {
-  card: { present: boolean; name: string; files: number };
+  /** What is in the reader; null until that is known. */
+  card: { present: boolean; name: string; files: number } | null;
   /** Bring into this shoot; otherwise a new one is made. */
   shoot?: { id: number; name: string };
   dropped: File[] | null;
@@ -43,7 +44,7 @@ export function BringIn({ card, shoot, dropped, open, onClose }: Props) {
   const [sent, setSent] = useState<number | null>(null);
   const [problem, setProblem] = useState("");
   const files = dropped ?? picked;
-  const chosen: Source = source ?? (dropped ? "uploads" : card.present ? "card" : "folder");
+  const chosen: Source = source ?? (dropped ? "uploads" : card === null || card.present ? "card" : "folder");
   const close = () => {
     setProblem("");
     setSent(null);
@@ -91,8 +92,12 @@ export function BringIn({ card, shoot, dropped, open, onClose }: Props) {
           </Dialog.Title>
           <fieldset className="flex flex-col gap-1.5">
             <legend className="sr-only">From where</legend>
-            <Way on={chosen === "card"} disabled={!card.present} onPick={() => setSource("card")}>
-              {card.present ? `Memory card ${card.name}, ${card.files} files` : "Memory card: none in the reader"}
+            <Way on={chosen === "card"} disabled={!card?.present} onPick={() => setSource("card")}>
+              {card === null
+                ? "Memory card: looking into the reader"
+                : card.present
+                  ? `Memory card ${card.name}, ${card.files} files`
+                  : "Memory card: none in the reader"}
             </Way>
             <Way on={chosen === "folder"} onPick={() => setSource("folder")}>
               Folder on this machine
@@ -151,7 +156,7 @@ export function BringIn({ card, shoot, dropped, open, onClose }: Props) {
               </span>
             )}
             <Button onClick={close}>Cancel</Button>
-            <Button ink disabled={sent !== null} onClick={start}>
+            <Button ink disabled={sent !== null || (chosen === "card" && !card)} onClick={start}>
               Bring in
             </Button>
           </div>

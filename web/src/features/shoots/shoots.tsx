@@ -50,7 +50,7 @@ export function Shoots() {
         </ul>
       </main>
       <BringIn
-        card={data?.card ?? { present: false, name: "", files: 0 }}
+        card={data?.card ?? null}
         dropped={dropped}
         open={asking}
         onClose={() => {
