@@ -23,6 +23,8 @@ interface PlaneAsk {
   recipe: unknown;
   options: ViewOptions;
   since: number;
+  /** Whether the plane comes to rest with this picture. */
+  settles: boolean;
 }
 
 /** The framing step: the whole corrected plane, the crop on it, and the tools that are drawn on it. */
@@ -36,7 +38,8 @@ export function FramingTable({ frame }: { frame: Frame }) {
   const draft = useBench((s) => s.draft);
   const compare = useBench((s) => s.compare);
   const tool = useFraming((s) => s.tool);
-  const busy = useFraming((s) => s.acting > 0 || s.shownOf !== draft) && compare !== "original";
+  const [settling, setSettling] = useState(true);
+  const late = useFraming((s) => s.acting > 0 || s.shownOf !== draft) && compare !== "original";
   const settle = useRef<ReturnType<typeof setTimeout>>(undefined);
   const pressed = useRef(false);
 
@@ -78,10 +81,14 @@ export function FramingTable({ frame }: { frame: Frame }) {
           useBench.setState({ header: view.header, drawMs: Math.round(performance.now() - ask.since) });
           const rect = view.header.framing?.plane;
           if (rect) setPlane((before) => (before?.every((v, i) => v === rect[i]) ? before : rect));
+          if (ask.settles) setSettling(false);
           useFraming.setState({ refusal: "", shownOf: ask.recipe });
           draw();
         },
-        (error) => useFraming.setState({ refusal: error instanceof Error ? error.message : String(error) }),
+        (error) => {
+          setSettling(false);
+          useFraming.setState({ refusal: error instanceof Error ? error.message : String(error) });
+        },
       ),
     [frame.id, draw],
   );
@@ -98,6 +105,7 @@ export function FramingTable({ frame }: { frame: Frame }) {
         recipe,
         options: !fixed || !facts ? { around: true } : { plane: around ? roomFor(facts) : fixed },
         since: performance.now(),
+        settles: around,
       });
     },
     [frame.id, latest],
@@ -117,6 +125,7 @@ export function FramingTable({ frame }: { frame: Frame }) {
   // biome-ignore lint/correctness/useExhaustiveDependencies: asked again whenever one of these changes
   useEffect(() => {
     ask(false);
+    setSettling(true);
     clearTimeout(settle.current);
     const rest = () => {
       if (pressed.current) {
@@ -129,6 +138,7 @@ export function FramingTable({ frame }: { frame: Frame }) {
       const [al, at, aw, ah] = roomFor(facts);
       const off = Math.max(Math.abs(l - al), Math.abs(t - at), Math.abs(w - aw), Math.abs(h - ah));
       if (off > 0.004 * Math.max(w, h)) ask(true);
+      else setSettling(false);
     };
     settle.current = setTimeout(rest, SETTLE_MS);
   }, [draft, compare, tool, ask]);
@@ -164,7 +174,7 @@ export function FramingTable({ frame }: { frame: Frame }) {
 
   const at: PlanePlacement | null = plane ? placePlane(plane, box, MARGIN) : null;
   return (
-    <div ref={holder} className="absolute inset-0 overflow-hidden" data-testid="plane" aria-busy={busy}>
+    <div ref={holder} className="absolute inset-0 overflow-hidden" data-testid="plane" aria-busy={late || settling}>
       <canvas
         ref={canvas}
         className="absolute inset-0 h-full w-full"
