@@ -93,7 +93,7 @@ def test_level_plumb_square_and_cropped(page: Page, context: Context, stack: Sta
     page.get_by_role("region", name="Movements").get_by_role("button", name="Reset").click()
     expect(page.get_by_role("list", name="Drawn lines").get_by_role("listitem")).to_have_count(0)
     # and added without a pointer, where it changes nothing yet
-    page.get_by_role("button", name="+ plumb").click()
+    page.get_by_role("button", name="+ plumb line").click()
     expect(page.get_by_role("list", name="Drawn lines").get_by_role("listitem")).to_have_count(1)
     assert abs(number(page, "Angle")) < 0.05
     page.get_by_role("button", name="Remove line 1").click()

@@ -4,11 +4,12 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from PIL import Image
 
 from tests.conftest import small_dng
 from tests.services.test_use_cases import run_jobs
 from zincplate.cli.demo_data import LENSES
-from zincplate.services import bring_in, deliver, framing, shoots, versions, views
+from zincplate.services import bring_in, deliver, framing, pictures, shoots, versions, views
 from zincplate.services.context import Context, UserError
 from zincplate.services.framing import Action, Line
 from zincplate.store.models import Delivered, Frame, HistoryEntry, Version
@@ -52,6 +53,12 @@ def test_plan_and_file_have_the_framed_size(context: Context, version: Version) 
     run_jobs(context)
     written = Delivered.get(Delivered.version == version)
     assert (written.width, written.height) == (row["width"], row["height"])
+
+
+def test_the_small_picture_has_the_shape_of_the_crop(context: Context, version: Version) -> None:
+    changed(context, version, {"ratio": "1:2"})
+    with Image.open(pictures.thumb_path(context.home, version.id)) as small:
+        assert small.height == pictures.THUMB_EDGE and small.width == pytest.approx(small.height / 2, abs=1)
 
 
 def test_tools_work_in_plane_pixels(context: Context, version: Version) -> None:

@@ -10,7 +10,7 @@ from PIL import Image
 
 from zincplate.core.orientation import upright
 from zincplate.engine.recipe import Recipe
-from zincplate.engine.view import ViewRequest, fitted
+from zincplate.engine.view import ViewRequest
 from zincplate.formats.errors import FileError
 from zincplate.services.context import Context, Progress
 from zincplate.store.home import Home
@@ -71,9 +71,8 @@ def refresh_thumb(context: Context, version: Version) -> None:
     """Makes the small picture of a version from its recipe; raises ``FileError``."""
     frame = version.frame
     source = context.renderer.open(original_path(context.home, frame), frame.content_hash)
-    width, height = fitted(source, THUMB_EDGE, THUMB_EDGE)
     recipe = Recipe.from_document(version.recipe)
-    view = context.renderer.view(source, frame.content_hash, recipe, ViewRequest(width, height))
+    view = context.renderer.view(source, frame.content_hash, recipe, ViewRequest(THUMB_EDGE, THUMB_EDGE, box=True))
     _replace(thumb_path(context.home, version.id), _jpeg(view.picture, 85))
     if frame.thumb_state != "own":
         Frame.update(thumb_state="own").where(Frame.id == frame.id).execute()

@@ -4,7 +4,7 @@ import { thumbUrl } from "../../state/queries";
 import { GreasePencil, MARK_WORDS, Stars } from "../../ui/marks";
 import { exposureTime } from "../../ui/number";
 
-export const CELL = { width: 178, height: 152, picture: 164, tall: 110 };
+export const CELL = { width: 178, height: 162, picture: 164, tall: 110 };
 
 interface Props {
   frame: Frame;

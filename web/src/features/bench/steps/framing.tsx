@@ -168,7 +168,7 @@ function AddLine({ onAdd }: { onAdd: (next: PlaneLine[]) => void }) {
       Without drawing:
       {(["plumb", "level"] as const).map((along) => (
         <Button key={along} quiet className="!h-6 !px-1" onClick={() => void add(along)}>
-          + {along}
+          + {along} line
         </Button>
       ))}
     </p>
