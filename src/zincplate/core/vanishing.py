@@ -1,33 +1,33 @@
-"""Upright and level directions of a scene from the lines in its picture.
+"""What is upright and what is level in a picture, from its line segments, and the turns that follow from it.
 
-Segments: LSD (Grompone von Gioi et al. 2010, in OpenCV). Each spans a plane with the camera's eye; all lines of one direction
-d in the world have n . d = 0. Directions are found by RANSAC over pairs (Fischler and Bolles 1981) with a prior about how
-far people tilt a camera, then by iterated least squares (Tukey's weights) over the segments that agree. Nothing is returned
-where too little of the picture agrees: doing nothing is better than something wild.
+The search is in :mod:`world_directions`; here is what counts as found. Nothing is returned where too little of the picture
+agrees: doing nothing is better than something wild.
 """
 
 import math
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.core.projective import angles_of
-from zincplate.core.straighten import normals
+from zincplate.core.world_directions import (
+    CLEAR_OF_UPRIGHT,
+    Fit,
+    could_be_upright,
+    fit,
+    fitted_out,
+    level_starts,
+    off_degrees,
+    upright_starts,
+    weights_of,
+)
 
 Float64 = NDArray[np.float64]
+Bool = NDArray[np.bool_]
 
-SHORTEST = 0.018
-"""Of the long edge: shorter segments are texture."""
-MOST_ROLL, MOST_PITCH = 20.0, 38.0
-AGREES_DEGREES = 0.8
-"""Angle in the picture between a segment and the direction at its place."""
-AGREES_CLOSELY = 0.4
-"""The same at the end of the search."""
-LONGEST = 0.25
-"""Of the long edge: longer segments weigh no more."""
-TRIES = 1500
+MOST_SLOPE = 40.0
+"""Of a segment that may be level, in the picture."""
 LEAST_LENGTH = 0.9
 """Long edges of agreeing segments that a direction needs."""
 LEAST_SEGMENTS = 12
@@ -71,68 +71,7 @@ class Scene:
     level: Direction | None
 
 
-def segments_of(grey: NDArray[np.uint8]) -> Float64:
-    """(n, 2, 2) ends of line segments of a picture, in its pixels (0..width, 0..height)."""
-    found = cv2.createLineSegmentDetector(cv2.LSD_REFINE_ADV).detect(grey)[0]
-    if found is None:
-        return np.zeros((0, 2, 2))
-    lines = np.asarray(found, np.float64).reshape(-1, 2, 2) + 0.5
-    lengths = np.hypot(*(lines[:, 1] - lines[:, 0]).T)
-    height, width = grey.shape
-    edge = 3
-    low, high = lines.min(1), lines.max(1)
-    # a line along the edge of the picture is the edge itself
-    border = (high[:, 0] < edge) | (high[:, 1] < edge) | (low[:, 0] > width - edge) | (low[:, 1] > height - edge)
-    return lines[(lengths > SHORTEST * max(width, height)) & ~border]
-
-
-def _weights(lengths: Float64) -> Float64:
-    """A segment's ends are known to a part of a pixel, so its direction the better the longer it is."""
-    return np.asarray(np.minimum(lengths, LONGEST) ** 1.5)
-
-
-def _off_degrees(lines: Float64, direction: Float64, focal_px: float) -> Float64:
-    """Angle in the picture between each segment and the direction at its middle."""
-    middle = lines.mean(1)
-    # the vanishing point lies at f d_xy / d_z; towards it from m runs f d_xy - m d_z, which also holds at infinity
-    towards = focal_px * direction[None, :2] - middle * direction[2]
-    along = lines[:, 1] - lines[:, 0]
-    cross = along[:, 0] * towards[:, 1] - along[:, 1] * towards[:, 0]
-    dot = (along * towards).sum(1)
-    return np.degrees(np.arctan2(np.abs(cross), np.abs(dot)))
-
-
-def _refined(lines: Float64, weights: Float64, start: Float64, focal_px: float) -> tuple[Float64, NDArray[np.bool_], float]:
-    """Direction, which segments agree, and its standard error in degrees."""
-    n, direction, width = normals(lines, focal_px), start, AGREES_DEGREES
-    for _ in range(16):
-        off = _off_degrees(lines, direction, focal_px)
-        tukey = np.where(off < width, (1 - (off / width) ** 2) ** 2, 0.0) * weights
-        if (tukey > 0).sum() < 3:
-            break
-        _, vectors = np.linalg.eigh((n * tukey[:, None]).T @ n)
-        direction = vectors[:, 0] * np.sign(vectors[:, 0] @ direction or 1.0)
-        width = max(AGREES_CLOSELY, width * 0.9)
-    off = _off_degrees(lines, direction, focal_px)
-    agrees = off < AGREES_CLOSELY
-    if agrees.sum() < 2:
-        return direction, agrees, 90.0
-    w = weights[agrees]
-    scatter = math.sqrt(float((w * off[agrees] ** 2).sum() / w.sum()))
-    effective = float(w.sum() ** 2 / (w**2).sum())
-    return direction, agrees, scatter / math.sqrt(max(effective - 2, 1))
-
-
-def _best(lines: Float64, weights: Float64, candidates: Float64, focal_px: float) -> Float64:
-    """The candidate with which most of the weight agrees, the more closely the better."""
-    scores = []
-    for candidate in candidates:
-        off = _off_degrees(lines, candidate, focal_px) / AGREES_DEGREES
-        scores.append(float((weights * np.maximum(1 - off**2, 0)).sum()))
-    return np.asarray(candidates[int(np.argmax(scores))])
-
-
-def _described(lines: Float64, direction: Float64, agrees: NDArray[np.bool_], error: float, edge_px: float) -> Direction:
+def _described(lines: Float64, direction: Float64, agrees: Bool, error: float, edge_px: float) -> Direction:
     lengths = np.hypot(*(lines[:, 1] - lines[:, 0]).T) / edge_px
     length = float(lengths[agrees].sum())
     share = length / max(float(lengths.sum()), 1e-9)
@@ -160,63 +99,40 @@ def directions(lines: Float64, focal_px: float, long_edge_px: float, seed: int =
     """
     if len(lines) < 5:
         return Scene(None, None)
-    upright = _upright(lines, focal_px, long_edge_px, np.random.default_rng(seed))
-    level = _level(lines, upright, focal_px, long_edge_px)
-    return Scene(upright, level)
+    weights = weights_of(lines, long_edge_px)
+    best: Fit | None = None
+    for start in upright_starts(lines, weights, focal_px, np.random.default_rng(seed)):
+        found = fitted_out(lines, weights, focal_px, start)
+        if best is None or found.score > best.score:
+            best = found
+    upright = None if best is None else _upright(lines, best, long_edge_px)
+    if best is None or upright is None:
+        # without uprights the camera is taken to have been held level
+        down = np.array([0.0, 1.0, 0.0])
+        best = fit(lines, weights, focal_px, down, level_starts(lines, weights, focal_px, down), fixed=True)
+    return Scene(upright, _level(lines, best, focal_px, long_edge_px))
 
 
-def _upright(lines: Float64, focal_px: float, edge_px: float, random: np.random.Generator) -> Direction | None:
-    along = lines[:, 1] - lines[:, 0]
-    lengths = np.hypot(*along.T)
-    lean = np.degrees(np.arctan2(np.abs(along[:, 0]), np.abs(along[:, 1])))
-    could = lean < 32
-    if could.sum() < 5:
-        return None
-    chosen, weights = lines[could], _weights(lengths[could] / edge_px)
-    n = normals(chosen, focal_px)
-    chance = weights / weights.sum()
-    pairs = random.choice(len(chosen), (TRIES, 2), p=chance)
-    candidates = np.cross(n[pairs[:, 0]], n[pairs[:, 1]])
-    size = np.linalg.norm(candidates, axis=1)
-    candidates = candidates[size > 0.004] / size[size > 0.004, None]
-    candidates = np.concatenate([np.array([[0.0, 1.0, 0.0]]), candidates])
-    candidates = candidates * np.where(candidates[:, 1:2] < 0, -1, 1)
-    roll = np.degrees(np.arctan2(np.abs(candidates[:, 0]), candidates[:, 1]))
-    pitch = np.degrees(np.arcsin(np.clip(np.abs(candidates[:, 2]), 0, 1)))
-    candidates = candidates[(roll < MOST_ROLL) & (pitch < MOST_PITCH)]
-    scores = np.array(
-        [(weights * np.maximum(1 - (_off_degrees(chosen, c, focal_px) / AGREES_DEGREES) ** 2, 0)).sum() for c in candidates]
+def _upright(lines: Float64, found: Fit, edge_px: float) -> Direction | None:
+    could = could_be_upright(lines)
+    vector = found.vectors[0] * (1 if found.vectors[0, 1] >= 0 else -1)
+    return _accepted(
+        _described(lines[could], vector, ((found.belongs == 0) & found.agrees)[could], found.error_degrees[0], edge_px)
     )
-    direction, agrees, error = _refined(chosen, weights, candidates[int(scores.argmax())], focal_px)
-    direction = direction * (1 if direction[1] >= 0 else -1)
-    return _accepted(_described(chosen, direction, agrees, error, edge_px))
 
 
-def _level(lines: Float64, upright: Direction | None, focal_px: float, edge_px: float) -> Direction | None:
-    """The level direction on which most of the picture agrees, facing at most 45 degrees away from the camera's own right."""
-    up = upright.vector if upright is not None else np.array([0.0, 1.0, 0.0])
-    n = normals(lines, focal_px)
+def _level(lines: Float64, found: Fit, focal_px: float, edge_px: float) -> Direction | None:
+    """The level direction with most of the picture that faces the camera rather than runs away from it."""
     along = lines[:, 1] - lines[:, 0]
-    lengths = np.hypot(*along.T)
     lean = np.degrees(np.arctan2(np.abs(along[:, 1]), np.abs(along[:, 0])))
-    could = (lean < 40) & (_off_degrees(lines, up, focal_px) > 8)
-    if could.sum() < 5:
-        return None
-    chosen, weights = lines[could], _weights(lengths[could] / edge_px)
-    # every segment and the upright direction fix one level direction
-    candidates = np.cross(n[could], up)
-    size = np.linalg.norm(candidates, axis=1)
-    candidates = candidates[size > 0.05] / size[size > 0.05, None]
-    candidates = candidates * np.where(candidates[:, 0:1] < 0, -1, 1)
-    candidates = candidates[np.abs(candidates[:, 2]) < math.sin(math.radians(45))]
-    if len(candidates) == 0:
-        return None
-    scores = np.array(
-        [(weights * np.maximum(1 - (_off_degrees(chosen, c, focal_px) / AGREES_DEGREES) ** 2, 0)).sum() for c in candidates]
-    )
-    direction, agrees, error = _refined(chosen, weights, candidates[int(scores.argmax())], focal_px)
-    direction = direction * (1 if direction[0] >= 0 else -1)
-    return _accepted(_described(chosen, direction, agrees, error, edge_px))
+    could = (lean < MOST_SLOPE) & (np.abs(off_degrees(lines, found.vectors[0], focal_px)) > CLEAR_OF_UPRIGHT)
+    known = []
+    for k, vector in enumerate(found.vectors[1:], 1):
+        if abs(vector[2]) < math.sin(math.radians(45)):
+            agrees = ((found.belongs == k) & found.agrees)[could]
+            facing = vector * (1 if vector[0] >= 0 else -1)
+            known.append(_described(lines[could], facing, agrees, float(found.error_degrees[k]), edge_px))
+    return _accepted(max(known, key=lambda d: d.length)) if known else None
 
 
 def roll_of(upright: Float64) -> float:

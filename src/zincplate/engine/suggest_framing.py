@@ -7,13 +7,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.core.projective import FramingError
+from zincplate.core.segments import segments_of
 from zincplate.core.straighten import MOST_ROLL, MOST_TILT
 from zincplate.core.vanishing import (
     Direction,
     Scene,
     directions,
     roll_of,
-    segments_of,
     turns_both,
     turns_level,
     turns_upright,
