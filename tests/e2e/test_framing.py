@@ -125,6 +125,25 @@ def test_level_plumb_square_and_cropped(page: Page, context: Context, stack: Sta
     expect(page.get_by_label("Distortion, number")).to_have_value("100")
     accessible(page)
 
+    # an edge is measured without a pointer, and taken back
+    page.get_by_role("button", name="Measure a bent edge").click()
+    for _ in range(4):
+        page.get_by_role("button", name="+ point").click()
+    for point in (2, 3):
+        page.get_by_role("button", name=f"Point {point} of the bent edge").focus()
+        for _ in range(2):
+            page.keyboard.press("ArrowDown")
+    page.get_by_role("button", name="take the last back").click()
+    expect(page.get_by_role("button", name="Point 4 of the bent edge")).to_have_count(0)
+    page.get_by_role("button", name="Make straight").click()
+    expect(page.get_by_label("Bend, number")).not_to_have_value("0.00")
+    drawn(page)
+    assert framing(context)["bend"] and len(framing(context)["bent_lines"]) == 1  # type: ignore[arg-type]
+    page.get_by_role("button", name="Remove the measured edge").click()
+    drawn(page)
+    page.get_by_role("button", name="Measure a bent edge").click()
+    page.get_by_label("Lens profile").select_option("auto")
+
     # 4:5, typed; an edge by keyboard, a corner by hand
     page.get_by_label("Ratio", exact=True).select_option("typed")
     page.get_by_label("Typed ratio").fill("4:5")

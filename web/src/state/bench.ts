@@ -72,7 +72,9 @@ export const useBench = create<Bench>((set, get) => {
       try {
         const next = await action(version);
         if (get().frame !== frame) return;
-        set({ version: next, draft: get().draft === shown ? next.recipe : get().draft });
+        // the same recipe stays the same object, so that nothing is drawn twice
+        const draft = shown && equal(next.recipe, shown) ? shown : next.recipe;
+        set({ version: next, draft: get().draft === shown ? draft : get().draft });
       } catch (error) {
         if (get().frame !== frame) return;
         if (error instanceof ApiError && error.status === 409 && error.current) {

@@ -87,6 +87,7 @@ export function Handle<T>(props: Props<T>) {
         const d = KEYS[e.key];
         if (!d || e.ctrlKey || e.metaKey || e.altKey) return;
         const size = e.shiftKey ? 10 : 1;
+        onHold?.(true);
         props.onStep(d[0] * size, d[1] * size);
         e.preventDefault();
         e.stopPropagation();

@@ -17,6 +17,7 @@ import {
 import type { Size } from "../../../canvas/viewport";
 import { useBench } from "../../../state/bench";
 import { withControl } from "../steps/control";
+import { BentPoints } from "./bent_points";
 import { act, type PlaneLine, useFraming } from "./framing_state";
 import { Handle } from "./handle";
 import { Loupe } from "./loupe";
@@ -218,11 +219,6 @@ function Inner({ frame, at, box, surround, facts, crop, tool }: InnerProps) {
               <Double key={i} d={`M${path(list)}`} strong />
             ) : null,
           )}
-        {tool === "bent" &&
-          points.map((p) => {
-            const [x, y] = toScreen(at, p);
-            return <circle key={`${p}`} cx={x} cy={y} r="4" fill="#161616" stroke="#f6f6f6" strokeWidth="1.5" />;
-          })}
         {drawing && <Double d={`M${path([drawing.start])}L${path([drawing.end])}`} strong />}
       </svg>
       {tool === "crop" && (
@@ -278,11 +274,16 @@ function Inner({ frame, at, box, surround, facts, crop, tool }: InnerProps) {
                 const [dx = 0, dy = 0, ...from] = (last ?? []) as number[];
                 if (last) pull(i, dx / at.scale, dy / at.scale, from, true);
               }}
-              onStep={(dx, dy) => pull(i, dx / at.scale, dy / at.scale, draft.framing.corners, true)}
+              onStep={(dx, dy) => {
+                pull(i, dx / at.scale, dy / at.scale, draft.framing.corners, false);
+                clearTimeout(commit.current);
+                commit.current = setTimeout(() => useBench.getState().save(), 350);
+              }}
               onCancel={() => useBench.getState().cancel()}
             />
           );
         })}
+      {tool === "bent" && <BentPoints frame={frame} points={points} at={at} box={box} />}
       {tool === "corners" && pulled !== null && facts.corners[pulled] && (
         <Loupe frame={frame} place={facts.corners[pulled]} at={at} box={box} />
       )}

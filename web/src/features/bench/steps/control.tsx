@@ -76,6 +76,8 @@ interface ControlProps extends StepProps {
   band?: ReactNode;
   children?: ReactNode;
   notches?: readonly (readonly [number, string])[];
+  /** After a new value was saved by hand. */
+  onSaved?: () => void;
 }
 
 /**
@@ -88,7 +90,7 @@ export const Control = memo(ControlOfOne, (a, b) => {
   return same && own(a) === own(b);
 });
 
-function ControlOfOne({ frame, recipe, step, name, label, band, children, notches }: ControlProps) {
+function ControlOfOne({ frame, recipe, step, name, label, band, children, notches, onSaved }: ControlProps) {
   const { edit, save, cancel } = useBench.getState();
   const kelvin = useBench((s) => s.header?.as_shot.temperature_kelvin);
   const tint = useBench((s) => s.header?.as_shot.tint);
@@ -101,6 +103,7 @@ function ControlOfOne({ frame, recipe, step, name, label, band, children, notche
   const set = (value: unknown) => {
     forget(`${step}.${name}`);
     save((r) => withControl(r, step, name, value));
+    onSaved?.();
   };
   if (facts.kind === "choice")
     return (

@@ -4,7 +4,7 @@ import type { components } from "../../../api/generated/api";
 import { useBench } from "../../../state/bench";
 import { complain } from "../../../state/notices";
 import { Button } from "../../../ui/controls";
-import { act, factsNow, useFraming } from "../framing/framing_state";
+import { act, factsNow, factsSettled, useFraming } from "../framing/framing_state";
 import { Control, isTouched, Part, type StepProps, withControl } from "./control";
 
 type Fits = components["schemas"]["LensOut"];
@@ -30,10 +30,21 @@ export function Lens({ frame, recipe }: StepProps) {
       current = false;
     };
   }, [frame.id]);
+  // lines that were drawn along level and plumb things stay so through another lens
+  const again = () => {
+    if (useBench.getState().draft?.framing.drawn_lines.length) void act(frame.id, { do: "lines_again" });
+  };
   const set = (value: string) => {
     save((r) => withControl(r, "framing", "lens_profile", value));
-    // lines that were drawn along level and plumb things stay so through another lens
-    if (recipe.framing.drawn_lines.length) void act(frame.id, { do: "lines_again" });
+    again();
+  };
+  const addPoint = async () => {
+    const facts = await factsSettled();
+    const header = useBench.getState().header;
+    if (!facts || !header) return;
+    // along the upper edge, from where the arrow keys take them to a line of the picture
+    const x = facts.left + header.full_width * (0.14 + 0.12 * (points.length % 7));
+    useFraming.setState({ points: [...points, [x, facts.top + 0.1 * header.full_height] as const].slice(0, 12) });
   };
   const addBent = async () => {
     const lines = factsNow()?.bent_lines ?? [];
@@ -88,12 +99,20 @@ export function Lens({ frame, recipe }: StepProps) {
             recipe={recipe}
             step="framing"
             name={name}
+            onSaved={name === "distortion" ? again : undefined}
             label={{ distortion: "Distortion", fringes: "Fringes", fall_off: "Fall-off" }[name]}
           />
         ))}
       <h4 className="px-3.5 pb-0.5 pt-2 text-xs font-semibold">By hand{used ? ", added to the profile" : ""}</h4>
       {BY_HAND.map((name) => (
-        <Control key={name} frame={frame} recipe={recipe} step="framing" name={name} />
+        <Control
+          key={name}
+          frame={frame}
+          recipe={recipe}
+          step="framing"
+          name={name}
+          onSaved={name.startsWith("bend") ? again : undefined}
+        />
       ))}
       <div className="px-3.5 pt-1.5">
         <div className="flex gap-1.5">
@@ -114,6 +133,22 @@ export function Lens({ frame, recipe }: StepProps) {
             ? `${points.length} of at least 3 points. Press along one edge that is straight in the world, well away from the middle.`
             : "Points along an edge that should be straight set the bend."}
         </p>
+        {tool === "bent" && (
+          <p className="flex items-center gap-1 pt-1 text-xs text-ink2">
+            Without pressing:
+            <Button quiet className="!h-6 !px-1" disabled={points.length >= 12} onClick={() => void addPoint()}>
+              + point
+            </Button>
+            <Button
+              quiet
+              className="!h-6 !px-1"
+              disabled={!points.length}
+              onClick={() => useFraming.setState({ points: points.slice(0, -1) })}
+            >
+              take the last back
+            </Button>
+          </p>
+        )}
         {recipe.framing.bent_lines.length > 0 && (
           <Button quiet className="!px-1" onClick={() => void act(frame.id, { do: "bent_lines", bent_lines: [] })}>
             Remove {recipe.framing.bent_lines.length === 1 ? "the measured edge" : "the measured edges"}
