@@ -1,6 +1,5 @@
 """Fills the demo: the camera takes its frames onto the card, and the first shoot is brought in from it as they come."""
 
-import os
 import shutil
 import subprocess
 import sys
@@ -32,8 +31,7 @@ def take(home: Home) -> "subprocess.Popen[str] | None":
     if (home.root / _MARKER).exists():
         return None
     command = [sys.executable, "-W", "ignore", "-m", "zincplate.cli.main", "card", str(home.card)]
-    environment = {**os.environ, "OMP_WAIT_POLICY": "passive"}  # threads that wait must not take a core from those that code
-    return subprocess.Popen(command, stdout=subprocess.PIPE, text=True, env=environment, preexec_fn=die_with_parent)
+    return subprocess.Popen(command, stdout=subprocess.PIPE, text=True, preexec_fn=die_with_parent)
 
 
 def fill(context: "Context", camera: "subprocess.Popen[str]") -> None:

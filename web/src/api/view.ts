@@ -59,10 +59,10 @@ export function unpack(data: ArrayBuffer): { header: ViewHeader; picture: Blob; 
   const length = new DataView(data).getUint32(0, true);
   const header = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length))) as ViewHeader;
   const start = 4 + length;
-  const picture = new Blob([data.slice(start, start + header.picture_bytes)], { type: "image/jpeg" });
+  const picture = new Blob([new Uint8Array(data, start, header.picture_bytes)], { type: "image/jpeg" });
   const rest = start + header.picture_bytes;
   const clipping = header.clipping_bytes
-    ? new Blob([data.slice(rest, rest + header.clipping_bytes)], { type: "image/png" })
+    ? new Blob([new Uint8Array(data, rest, header.clipping_bytes)], { type: "image/png" })
     : null;
   return { header, picture, clipping };
 }
@@ -80,13 +80,14 @@ export interface ViewOptions {
   around?: boolean;
 }
 
-/** Renders a window of a frame; recipe null shows it as it came in. */
+/** Renders a window of a frame; recipe null shows it as it came in. `received` is called when only decoding is left. */
 export async function fetchView(
   frame: number,
   recipe: Recipe | null,
   window: RequestWindow,
   options: ViewOptions,
   signal?: AbortSignal,
+  received?: () => void,
 ): Promise<View> {
   const response = await offlineSafe(() =>
     fetch(`/api/frames/${frame}/view`, {
@@ -113,6 +114,7 @@ export async function fetchView(
     }),
   );
   const parts = unpack(await response.arrayBuffer());
+  received?.();
   const [picture, mask] = await Promise.all([
     createImageBitmap(parts.picture),
     parts.clipping ? createImageBitmap(parts.clipping) : Promise.resolve(null),

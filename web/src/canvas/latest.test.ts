@@ -48,3 +48,35 @@ it("goes on after a failure and shows nothing after a stop", async () => {
   await turn();
   expect(t.shown).toEqual([3]);
 });
+
+it("sends the next one while an answer is unpacked, and never goes back", async () => {
+  const sent: number[] = [];
+  const shown: number[] = [];
+  const done = new Map<number, () => void>();
+  const arrived = new Map<number, () => void>();
+  const latest = new Latest<number, number>(
+    (n, _, received) => {
+      sent.push(n);
+      arrived.set(n, received);
+      return new Promise((resolve) => done.set(n, () => resolve(n)));
+    },
+    (answer) => shown.push(answer),
+    () => undefined,
+  );
+  for (const n of [1, 2, 3]) latest.ask(n);
+  arrived.get(1)?.();
+  expect(sent).toEqual([1, 3]);
+  arrived.get(1)?.(); // told twice, it counts once
+  latest.ask(4);
+  expect(sent).toEqual([1, 3]);
+  arrived.get(3)?.();
+  expect(sent).toEqual([1, 3, 4]);
+  done.get(3)?.();
+  await turn();
+  done.get(1)?.(); // unpacked too late
+  await turn();
+  done.get(4)?.();
+  await turn();
+  expect(shown).toEqual([3, 4]);
+  expect(latest.busy).toBe(false);
+});

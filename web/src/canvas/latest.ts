@@ -1,20 +1,25 @@
 /**
- * Sends the newest request only: one runs at a time, the next one waits, older waiting ones are dropped.
- * Answers come in order, so what is shown never goes back.
+ * Sends the newest request only: one is with the server at a time, the next one waits, older waiting ones are dropped.
+ * While an answer that has arrived is still being unpacked the next request goes out already. What is shown never goes back.
  */
 export class Latest<Request, Answer> {
   private waiting: Request | null = null;
-  private running: AbortController | null = null;
+  private running = new Set<AbortController>();
+  /** The one that is with the server. */
+  private sent: AbortController | null = null;
+  private count = 0;
+  private newestShown = 0;
 
+  /** `send` may call `received` when its answer is there and only remains to be unpacked. */
   constructor(
-    private readonly send: (request: Request, signal: AbortSignal) => Promise<Answer>,
+    private readonly send: (request: Request, signal: AbortSignal, received: () => void) => Promise<Answer>,
     private readonly show: (answer: Answer, request: Request) => void,
     private readonly fail: (error: unknown, request: Request) => void,
   ) {}
 
   /** Asks for something newer than everything before. */
   ask(request: Request): void {
-    if (this.running) {
+    if (this.sent) {
       this.waiting = request;
       return;
     }
@@ -24,27 +29,37 @@ export class Latest<Request, Answer> {
   /** Forgets what waits and what runs: nothing of it is shown. */
   stop(): void {
     this.waiting = null;
-    this.running?.abort();
-    this.running = null;
+    for (const control of this.running) control.abort();
+    this.running.clear();
+    this.sent = null;
   }
 
   get busy(): boolean {
-    return this.running !== null;
+    return this.running.size > 0;
   }
 
   private async run(request: Request): Promise<void> {
     const control = new AbortController();
-    this.running = control;
+    const number = ++this.count;
+    this.running.add(control);
+    this.sent = control;
+    const received = () => {
+      if (this.sent !== control) return;
+      this.sent = null;
+      const next = this.waiting;
+      this.waiting = null;
+      if (next) void this.run(next);
+    };
     try {
-      const answer = await this.send(request, control.signal);
-      if (!control.signal.aborted) this.show(answer, request);
+      const answer = await this.send(request, control.signal, received);
+      if (!control.signal.aborted && number > this.newestShown) {
+        this.newestShown = number;
+        this.show(answer, request);
+      }
     } catch (error) {
       if (!control.signal.aborted) this.fail(error, request);
     }
-    if (this.running !== control) return;
-    this.running = null;
-    const next = this.waiting;
-    this.waiting = null;
-    if (next) void this.run(next);
+    this.running.delete(control);
+    received();
   }
 }

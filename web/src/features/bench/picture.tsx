@@ -77,7 +77,8 @@ export function Picture({
   }, [picture]);
 
   const latest = useMemo(() => {
-    const send = (ask: Ask, signal: AbortSignal) => fetchView(ask.frame, ask.recipe, ask.window, ask.options, signal);
+    const send = (ask: Ask, signal: AbortSignal, received: () => void) =>
+      fetchView(ask.frame, ask.recipe, ask.window, ask.options, signal, received);
     const show = (view: View, ask: Ask) => {
       if (useBench.getState().frame !== ask.frame) return;
       const layer = layers.current[ask.which];
@@ -97,17 +98,16 @@ export function Picture({
         useBench.setState({ header: view.header, drawMs: Math.round(performance.now() - ask.since) });
       redraw();
     };
-    const fail = (error: unknown) => complain(error);
     return {
-      adjusted: new Latest<Ask, View>(send, show, fail),
-      original: new Latest<Ask, View>(send, show, fail),
+      adjusted: new Latest<Ask, View>(send, show, complain),
+      original: new Latest<Ask, View>(send, show, complain),
       loupe: new Latest<Ask, View>(
         send,
         (view) => {
           loupe.current = view;
           redraw();
         },
-        fail,
+        complain,
       ),
     };
   }, [redraw, picture]);

@@ -62,7 +62,7 @@ export function FramingTable({ frame }: { frame: Frame }) {
   const latest = useMemo(
     () =>
       new Latest<PlaneAsk, View>(
-        (ask, signal) => {
+        (ask, signal, received) => {
           const element = canvas.current;
           const room = (v: number) => Math.max(Math.round(v - 2 * MARGIN * density()), 16);
           const window = {
@@ -73,7 +73,7 @@ export function FramingTable({ frame }: { frame: Frame }) {
             width: 0,
             height: 0,
           };
-          return fetchView(frame.id, ask.recipe as never, window, { ...ask.options, box: true }, signal);
+          return fetchView(frame.id, ask.recipe as never, window, { ...ask.options, box: true }, signal, received);
         },
         (view, ask) => {
           if (useBench.getState().frame !== frame.id) return;
