@@ -178,13 +178,12 @@ function Inner({ frame, at, box, surround, facts, crop, tool }: InnerProps) {
           <clipPath id={clip}>
             <path d={cropPath} />
           </clipPath>
-          <mask id={veil}>
-            <path d={box4} fill="white" />
-            <path d={`M${path(outline)}Z`} fill="black" />
-            <path d={cropPath} fill="black" />
-          </mask>
+          <clipPath id={veil}>
+            <path d={`${box4}${cropPath}`} clipRule="evenodd" />
+          </clipPath>
         </defs>
-        <path d={box4} fill={surround} mask={`url(#${veil})`} />
+        {/* a clip, not a mask: a mask is painted anew over the whole table at every step of a drag */}
+        <path d={`${box4}M${path(outline)}Z`} fillRule="evenodd" fill={surround} clipPath={`url(#${veil})`} />
         {facts.beyond > 0 && (
           <g clipPath={`url(#${clip})`}>
             <path d={`${box4}M${path(outline)}Z`} fillRule="evenodd" fill={`url(#${hatch})`} />
