@@ -85,6 +85,61 @@ def test_no_way_of_recovery_leaves_a_cast_where_all_is_blown() -> None:
         assert np.ptp(centre) < 3
 
 
+def cast_of(planes: np.ndarray, where: np.ndarray) -> np.ndarray:
+    """Mean log2 of red / green and blue / green, (2,)."""
+    logs = np.log2(np.maximum(planes[:, where], 1e-3))
+    return np.asarray([(logs[0] - logs[1]).mean(), (logs[2] - logs[1]).mean()])
+
+
+def wall_and_sky() -> np.ndarray:
+    """Camera planes: a sunlit warm wall against a pale blue sky that passes the end of green and blue towards the right."""
+    y, x = np.mgrid[0:320, 0:480].astype(np.float32)
+    sky = (0.55 + 0.9 * x / 480)[None] * np.array([0.85, 1.0, 1.08], np.float32)[:, None, None]
+    wall = np.full((3, 320, 480), 0.62, np.float32) * np.array([1.35, 0.8, 0.45], np.float32)[:, None, None]
+    below = y > 190 + 0.2 * x
+    return np.asarray(np.where(below, wall, sky) * np.array(NEUTRAL, np.float32)[:, None, None], np.float32)
+
+
+def test_a_warm_wall_does_not_colour_the_blown_sky_above_it() -> None:
+    planes = wall_and_sky()
+    truth = planes / np.array(NEUTRAL, np.float32)[:, None, None]
+    source = camera_source(planes)
+    some_open = (planes > 1).any(0) & ~(planes > 0.98).all(0)
+    assert some_open.mean() > 0.1
+    wanted = cast_of(truth, some_open)
+    clipped, rebuilt = (cast_of(plates(source, way), some_open) for way in ("clip", "rebuild"))
+    # clipped it is pink: red is left over; rebuilt nine tenths of that are gone
+    assert (clipped - wanted)[0] > 0.15
+    assert np.abs(rebuilt - wanted).max() < 0.1 * (clipped - wanted)[0] + 0.01
+
+
+def test_dark_bars_before_a_blown_pane_have_no_coloured_rims() -> None:
+    """Mixtures of pane and bar: a sensor full in all channels leaves them pink, and their share of the pane is made up for."""
+    y, x = np.mgrid[0:320, 0:480].astype(np.float32)
+    pane = np.clip((np.abs((x + 0.3 * y) % 24 - 12) - 3) / 2 + 0.5, 0, 1)  # edges two pixels wide
+    inside = (x > 60) & (x < 420) & (y > 40) & (y < 280)
+    light = np.where(inside, 0.04 + 4.0 * pane, 0.04).astype(np.float32)
+    planes = light[None] * np.array(NEUTRAL, np.float32)[:, None, None]
+    source = camera_source(planes)
+    rims = inside & (pane > 0.05) & (light < 1.5) & (light > 0.15)
+    assert rims.mean() > 0.02
+    clipped, rebuilt = (np.abs(cast_of(plates(source, way), rims)).max() for way in ("clip", "rebuild"))
+    assert clipped > 0.15 and rebuilt < 0.4 * clipped
+
+
+def test_what_merely_stands_before_a_blown_sky_keeps_its_colour() -> None:
+    """A brown pole in front of a sky that is full in two channels, three pixels from its rims on."""
+    y, x = np.mgrid[0:320, 0:480].astype(np.float32)
+    sky = np.full((3, 320, 480), 1.3, np.float32) * np.array([0.9, 1.0, 1.05], np.float32)[:, None, None]
+    pole = np.full((3, 320, 480), 0.25, np.float32) * np.array([1.3, 0.9, 0.5], np.float32)[:, None, None]
+    at = np.abs(x - 240)
+    planes = np.where(at < 9, pole, sky) * np.array(NEUTRAL, np.float32)[:, None, None]
+    source = camera_source(planes.astype(np.float32))
+    middle = (at < 5) & (y > 40) & (y < 280)
+    clipped, rebuilt = (plates(source, way)[:, middle].mean(1) for way in ("clip", "rebuild"))
+    assert rebuilt == pytest.approx(clipped, rel=0.03)
+
+
 @pytest.fixture(scope="module")
 def target(tmp_path_factory: pytest.TempPathFactory, decoder: Decoder) -> Source:
     """The glaze table with its 24-patch target, photographed with a wrong balance."""

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.core.haze import KEPT, LEAST_TRANSMISSION, air_of
-from zincplate.core.highlights import ratios_of, rebuild
+from zincplate.core.highlights import Surroundings, rebuild, seen_at, surroundings
 from zincplate.core.learned_noise import reduce_noise_best
 from zincplate.core.local_tone import PARAMETERS, LocalTables, local_gain
 from zincplate.core.low_planes import LONG_EDGE, Air, Bases, bases_of, ev
@@ -141,10 +141,10 @@ class Stages:
         def make() -> Float32:
             planes = self._read(source, key, window, plan.hot_pixels)
             if rebuilding and bool((planes.max((1, 2)) > source.white_limits * 0.92).any()):
-                ratios = self._ratios(source, key, plan.hot_pixels)
-                out = np.empty_like(planes)
                 place = _in_whole(source, window)
-                rebuild(planes, ratios, source.white_limits, *place, out)
+                around = self._blown(source, key, plan.hot_pixels, round(place[0]))
+                out = np.empty_like(planes)
+                rebuild(planes, around, source.white_limits, place, out)
                 planes = out
             if calming:
                 noise = source.noise(scale_of(source, window))
@@ -159,11 +159,20 @@ class Stages:
             return make()
         return self._cache.get((key, "plate", window, plan), make, lambda a: a.nbytes)
 
-    def _ratios(self, source: Source, key: str, hot_pixels: bool) -> Float32:
-        def make() -> Float32:
-            return ratios_of(self._read(source, key, _whole(source), hot_pixels), source.white_limits)
+    def _blown(self, source: Source, key: str, hot_pixels: bool, width_px: int) -> Surroundings:
+        """What stands around blown areas, for windows at a size of the whole."""
 
-        return self._small.get((key, "ratios", hot_pixels), make, lambda a: a.nbytes)
+        def make() -> Surroundings:
+            # half size: every sample is one group of the sensor's sites, so that full ones are not averaged away
+            halved = Window(max(source.width // 2, 1), max(source.height // 2, 1), 0, 0, source.width // 2, source.height // 2)
+            planes = self._read(source, key, halved, hot_pixels)
+            small = _whole(source)
+            return surroundings(planes, source.white_limits, small.full_width, small.full_height)
+
+        found = self._small.get((key, "blown", hot_pixels), make, lambda a: a.nbytes)
+        if width_px >= source.width:
+            return found
+        return self._small.get((key, "blown", hot_pixels, width_px), lambda: seen_at(found, width_px), lambda a: a.near.nbytes)
 
     def small(self, source: Source, key: str, plan: PlatePlan) -> Float32:
         """Small planes of the whole picture after recovery; noise is averaged away there."""
