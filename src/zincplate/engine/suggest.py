@@ -5,6 +5,7 @@ is the log-average of the lit part (Reinhard et al. 2002, "key"), moved only thr
 stays a dark picture; the ends are set on what the final tones of the darkest and lightest thousandth are.
 """
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from itertools import pairwise
@@ -24,10 +25,15 @@ from zincplate.engine.render import Renderer
 from zincplate.engine.source import Source
 from zincplate.engine.stages import calm
 from zincplate.engine.windows import Window, fitted_size
+from zincplate.ops.plan import PlatePlan
 
 Float = NDArray[np.float64]
 Values = dict[str, dict[str, Any]]
 
+TINT_TAKEN = 0.4
+"""Of what is seen across the locus: daylight and lamps lie on it, walls, glazes and leaves that throw light back do not."""
+TINT_USUAL = 18.0
+"""How far from the camera's tint a found one still is likely."""
 NIGHT_EV = -4.5
 """Median below which a picture is taken for a night sky."""
 MIDDLE_MOVED = 0.75
@@ -61,6 +67,10 @@ class Suggester:
         width, height = fitted_size(self._framed.width, self._framed.height, LONG_EDGE)
         self._window = Window(width, height, 0, 0, width, height)
 
+    def _small(self, plate: PlatePlan) -> NDArray[np.float32]:
+        """Small planes of what the crop leaves: what was cut away says nothing about the picture."""
+        return self.renderer.stages.frame(self._framed, self.key, calm(plate), self._window, keep=False)
+
     def _encoded(self, recipe: Recipe) -> Float:
         """Encoded sRGB planes (3, h, w) of the small picture, colour controls and finish left out."""
         plain = recipe.with_switch("colour", False).with_switch("finish", False)
@@ -78,7 +88,7 @@ class Suggester:
     def balance(self) -> list[Proposal]:
         """The light as three estimators see it; none when the picture tells nothing."""
         source = self.source
-        small = self.renderer.stages.small(source, self.key, source.plan(self.recipe).plate)
+        small = self._small(source.plan(self.recipe).plate)
         kelvins = 1e6 / np.linspace(1e6 / 12000, 1e6 / 2300, 34)
         candidates = np.array(
             [source.plate_of_white(white_point_xy(float(k), float(t))) for k in kelvins for t in (-24, -12, 0, 12, 24)]
@@ -91,11 +101,20 @@ class Suggester:
             kelvin, tint = temperature_and_tint(source.white_of_plate(np.array(found.rgb)))
         except ValueError:
             return []
+        keep = temperature_and_tint(source.as_shot_xy)
+        seen = tint
+        tint = keep[1] + TINT_TAKEN * (seen - keep[1])
+        confidence = found.confidence * math.exp(-(((seen - keep[1]) / TINT_USUAL) ** 2) / 2)
         kelvin, tint = float(np.clip(round(kelvin, -1), 2000, 15000)), float(np.clip(round(tint), -100, 100))
-        sure = "sure" if found.confidence > 0.66 else "fairly sure" if found.confidence > 0.33 else "a guess"
+        sure = "sure" if confidence > 0.66 else "fairly sure" if confidence > 0.33 else "a guess"
+        aside = (
+            f" They see tint {seen:+.0f}; light is seldom that far off the locus, its surroundings often are."
+            if abs(seen - tint) > 4
+            else ""
+        )
         reason = (
             f"White patch, grey edges and the search for greys put the light at {kelvin:.0f} K, tint {tint:+.0f}; "
-            f"{sure} ({found.confidence:.0%}: how far the three agree and how much grey there is)."
+            f"{sure} ({confidence:.0%}: how far the three agree and how much grey there is).{aside}"
         )
         values: Values = {"balance": {"temperature_kelvin": kelvin, "tint": tint}}
         proposals = [
@@ -106,7 +125,6 @@ class Suggester:
                 {"balance.temperature_kelvin": reason, "balance.tint": reason},
             )
         ]
-        keep = temperature_and_tint(source.as_shot_xy)
         half = 2e6 / (1e6 / kelvin + 1e6 / keep[0]), (tint + keep[1]) / 2
         if abs(1e6 / kelvin - 1e6 / keep[0]) > 8 or abs(tint - keep[1]) > 4:
             kelvin, tint = float(round(half[0], -1)), float(round(half[1]))
@@ -156,7 +174,7 @@ class Suggester:
         source, reasons = self.source, {}
         start = self.recipe.with_values({"tone": dict.fromkeys(_TONE, 0) | {"view": view} | _STRAIGHT})
         plan = source.plan(start)
-        small = self.renderer.stages.frame(self._framed, self.key, calm(plan.plate), self._window, keep=False)
+        small = self._small(plan.plate)
         scene = ev(small, source.luminance_weights(plan)).ravel().astype(np.float64)
         dark, low, high, light = np.percentile(scene, [1, 10, 90, 99.5])
         lit = scene[(scene > max(dark, -9)) & (scene < light)]
