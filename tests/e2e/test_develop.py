@@ -102,8 +102,21 @@ def test_one_frame_to_the_full(page: Page, context: Context) -> None:
     assert box is not None
     page.mouse.move(box["x"] + 300, box["y"] + 300)
     page.keyboard.press("p")
-    expect(page.get_by_role("complementary", name="Pinned places").get_by_role("row")).to_have_count(1)
+    pinned = page.get_by_role("complementary", name="Pinned places")
+    expect(pinned.get_by_role("row")).to_have_count(1)
     accessible(page)
+    # without a pointer: in the middle, and moved by arrow keys to where it shows something else
+    page.mouse.move(5, 300)
+    page.keyboard.press("p")
+    expect(pinned.get_by_role("row")).to_have_count(2)
+    second = pinned.get_by_role("row").nth(1)
+    expect(second.get_by_role("cell").first).not_to_be_empty()
+    values = second.inner_text()
+    second.get_by_role("button", name="Place 2, moved").focus()
+    for _ in range(8):
+        page.keyboard.press("Shift+ArrowRight")
+    expect(second).not_to_have_text(values, use_inner_text=True)
+    second.get_by_role("button", name="Take place 2 away").click()
 
     # warnings by channel, gamut, side by side, magnifier: each is drawn and taken back
     for key in ("w", "g", "z", "Shift+S"):
@@ -121,6 +134,15 @@ def test_one_frame_to_the_full(page: Page, context: Context) -> None:
     page.keyboard.press("Escape")
     kept = recipe(context, "TW-0090.dng")
     assert kept["definition"]["sharpen_amount"] == 120 and kept["colour"]["green_saturation"] == 30
+    page.get_by_role("button", name="History").click()
+    page.get_by_role("button", name="Reset all steps").click()
+    expect(page.get_by_role("button", name="Reset all steps")).to_be_disabled()
+    page.keyboard.press("Escape")
+    drawn(page)
+    assert recipe(context, "TW-0090.dng")["definition"]["sharpen_amount"] == 0
+    page.keyboard.press("Control+z")
+    drawn(page)
+    assert recipe(context, "TW-0090.dng") == kept
     page.keyboard.press("Control+z")
     page.keyboard.press("Control+z")
     page.keyboard.press("Shift+Digit5")

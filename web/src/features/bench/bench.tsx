@@ -84,7 +84,11 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
         });
       else if (key === "z") useBench.setState({ magnifier: !s.magnifier });
       else if (key === "p") {
-        if (s.hover && s.header) s.pin(s.hover, { width: s.header.full_width, height: s.header.full_height });
+        if (s.header) {
+          // without a pointer over the picture in its middle; from there the place is moved by arrow keys
+          const { full_width: width, full_height: height } = s.header;
+          s.pin(s.hover ?? { x: width / 2, y: height / 2 }, { width, height });
+        }
       } else if (key === "g") useBench.setState({ gamut: !s.gamut });
       else if (key === "w") useBench.setState({ warnings: !s.warnings });
       else if (key === "escape") {
@@ -134,7 +138,7 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
           [frame?.name.replace(/\.[^.]+$/, "") ?? "", null],
         ]}
       >
-        <Tools framing={step === "framing"} />
+        <Tools framing={step === "framing"} raw={frame?.raw ?? false} />
         <JobsButton />
         <Button ink onClick={() => go({ place: "deliver", shoot, frames: [id] })}>
           Deliver
@@ -175,7 +179,7 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
 }
 
 /** Undo, history, comparison and zoom; what makes no sense on the whole plane of the framing step is switched off there. */
-function Tools({ framing }: { framing: boolean }) {
+function Tools({ framing, raw }: { framing: boolean; raw: boolean }) {
   const version = useBench((s) => s.version);
   const compare = useBench((s) => s.compare);
   const zoom = useBench((s) => s.viewport.zoom);
@@ -194,7 +198,7 @@ function Tools({ framing }: { framing: boolean }) {
           Redo
         </Button>
       </Hint>
-      <HistoryDrawer />
+      <HistoryDrawer raw={raw} />
       <span className="h-5 w-px bg-rule" />
       <Hint text="Hold to see the frame as it came in (O)">
         <Button

@@ -1,12 +1,16 @@
 import { Popover } from "radix-ui";
 import { useState } from "react";
 import { useBench } from "../../state/bench";
+import { equal } from "../../state/equal";
 import { Button } from "../../ui/controls";
+import { neutralOf } from "./steps/control";
 
 /** What was done, in words; press a line to go there. */
-export function HistoryDrawer() {
+export function HistoryDrawer({ raw }: { raw: boolean }) {
   const version = useBench((s) => s.version);
-  const { goTo } = useBench.getState();
+  const draft = useBench((s) => s.draft);
+  const { goTo, save } = useBench.getState();
+  const neutral = neutralOf(raw);
   return (
     <Popover.Root>
       <Popover.Trigger asChild>
@@ -20,6 +24,14 @@ export function HistoryDrawer() {
           className="scroll-plain z-40 max-h-[70vh] w-80 border border-ink bg-sheet py-2 shadow-lg"
         >
           <States />
+          <div className="mb-1 px-3">
+            <Button
+              disabled={!draft || equal(draft, { ...draft, ...neutral })}
+              onClick={() => save((r) => ({ ...r, ...neutral }))}
+            >
+              Reset all steps
+            </Button>
+          </div>
           <ol reversed className="flex flex-col-reverse">
             {version?.history.map((entry) => (
               <li key={entry.position}>
