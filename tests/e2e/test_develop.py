@@ -122,6 +122,8 @@ def test_one_frame_to_the_full(page: Page, context: Context) -> None:
     for key in ("w", "g", "z", "Shift+S"):
         page.keyboard.press(key)
         drawn(page)
+    page.get_by_label("Warnings of").select_option("red")
+    drawn(page)
     accessible(page)
     for key in ("w", "g", "z", "Shift+S"):
         page.keyboard.press(key)

@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.contract.test_operations import rendered
+from zincplate.core.statistics import measure
 from zincplate.engine.cache import ByteCache
 from zincplate.engine.recipe import Recipe, RecipeError
 from zincplate.engine.render import Renderer
@@ -86,6 +87,19 @@ def test_clipping_is_counted_where_it_is() -> None:
     view = Renderer(Decoder()).view(rendered(pixels), "clip", Recipe.neutral(False), ViewRequest(20, 10))
     assert view.clipped == pytest.approx((0.25, 0.25, 0.0))
     assert (view.clipping[:, :5] == 1).all() and (view.clipping[:, 15:] == 2).all() and (view.clipping[:, 5:15] == 0).all()
+
+
+def test_warnings_of_one_channel_tell_of_that_channel_alone() -> None:
+    picture = np.full((4, 6, 3), 120, np.uint8)
+    picture[:, 0] = (255, 0, 120)
+    planes = np.full((3, 4, 6), 0.2, np.float32)
+    planes[1, :, 5] = 1.0
+    limits = np.ones(3, np.float32)
+    wanted = {-1: (1, 4), 0: (1, 0), 1: (2, 4), 2: (0, 0)}
+    for channel, (first, last) in wanted.items():
+        _, clipping, counts = measure(picture, planes, limits, channel)
+        assert (clipping[:, 0] == first).all() and (clipping[:, 5] == last).all() and not clipping[:, 1:5].any()
+        assert counts[0].tolist() == [4, 0, 4] and counts[1:].tolist() == [[4, 0, 0], [0, 4, 0], [0, 4, 0]]
 
 
 def test_a_delivery_can_be_stopped(dng: Path, decoder: Decoder) -> None:

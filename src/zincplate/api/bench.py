@@ -71,6 +71,7 @@ def view(path: m.Id, body: m.ViewIn) -> Any:
         key=body.key,
         gamut=body.gamut,
         raw_histogram=body.raw_histogram,
+        warned=body.warned,
         box=body.box,
         plane=body.plane,
         around=body.around,

@@ -216,6 +216,7 @@ class ViewIn(In):
     width: int = Field(default=0, ge=0, le=16_000)
     height: int = Field(default=0, ge=0, le=16_000)
     clipping: bool = False
+    warned: int = Field(default=-1, ge=-1, le=2)
     show: Literal["picture", "edges", "reach"] = "picture"
     key: int = Field(default=0, ge=0, le=11)
     gamut: bool = False

@@ -11,7 +11,7 @@ CLIP_HIGHLIGHT, CLIP_SHADOW, CLIP_RAW, CLIP_GAMUT = 1, 2, 4, 8
 
 
 @njit(**_KERNEL)
-def _measure(picture, planes, limits, every, counts, clipped, out):
+def _measure(picture, planes, limits, every, channel, counts, clipped, out):
     height, width, _ = picture.shape
     parts = counts.shape[0]
     for part in prange(parts):
@@ -39,7 +39,12 @@ def _measure(picture, planes, limits, every, counts, clipped, out):
                 high += is_high
                 low += is_low
                 raw += is_raw
-                bits[x] = np.uint8(is_high * 1 + is_low * 2 + is_raw * 4)
+                if channel < 0:
+                    bits[x] = np.uint8(is_high * 1 + is_low * 2 + is_raw * 4)
+                else:
+                    v = line[x, channel]
+                    full = full_r if channel == 0 else full_g if channel == 1 else full_b
+                    bits[x] = np.uint8((v == 255) * 1 + (v == 0) * 2 + full * 4)
         k = clipped[part]
         k[0, 0], k[0, 1], k[0, 2] = high, low, raw
         k[1, 0], k[1, 1], k[1, 2] = c[0, 255], c[1, 255], c[2, 255]
@@ -52,18 +57,18 @@ COUNT_ALL_BELOW = 300_000
 
 
 def measure(
-    picture: NDArray[np.uint8], planes: NDArray[np.float32], limits: NDArray[np.float32]
+    picture: NDArray[np.uint8], planes: NDArray[np.float32], limits: NDArray[np.float32], channel: int = -1
 ) -> tuple[NDArray[np.int64], NDArray[np.uint8], NDArray[np.int64]]:
     """Histogram (4, 256) of R, G, B and luma (Rec.709 weights of encoded values), bit map (h, w) of clipped pixels, counts.
 
     ``planes`` (3, h, w) is the plate that the picture (h, w, 3) was made from, ``limits`` its values at the sensor's white
-    level. Counts (4, 3): pixels at highlights, shadows, raw; then R, G, B at the top, at zero, sensor full.
+    level; with ``channel`` 0, 1 or 2 the map tells of that channel alone, at the top, at zero and full. Counts (4, 3): pixels at highlights, shadows, raw; then R, G, B at the top, at zero, sensor full.
     """
     out = np.empty(picture.shape[:2], np.uint8)
     counts = np.zeros((4, 4, 256), np.int64)
     clipped = np.zeros((4, 4, 3), np.int64)
     every = 1 if picture.shape[0] * picture.shape[1] < COUNT_ALL_BELOW else 2
-    _measure(picture, planes, limits, every, counts, clipped, out)
+    _measure(picture, planes, limits, every, channel, counts, clipped, out)
     return np.asarray(counts.sum(0)), out, np.asarray(clipped.sum(0))
 
 

@@ -164,7 +164,7 @@ class Renderer:
         else:
             # a drag of the framing step: what it measures may be of resampled values, for the sake of its speed
             plates = np.ascontiguousarray(self.stages.frame(framed, key, plan.plate, outer)[(slice(None), *inner)])
-        histogram, clipping, counts = measure(picture, plates, source.white_limits)
+        histogram, clipping, counts = measure(picture, plates, source.white_limits, r.warned)
         # what is shown over the picture comes after its measurements
         if r.show == "edges":
             encoded = np.empty_like(planes)

@@ -29,6 +29,8 @@ class ViewRequest:
     gamut: bool = False
     """Mark colours outside the delivery space in the clipping map."""
     raw_histogram: bool = False
+    warned: int = -1
+    """Whose ends the clipping map tells: any channel (-1), or red, green or blue alone (0, 1, 2)."""
     box: bool = False
     """The scaled size is a box into which the whole is fitted: the answer says how large it became."""
     plane: tuple[float, float, float, float] | None = None

@@ -69,6 +69,8 @@ export function unpack(data: ArrayBuffer): { header: ViewHeader; picture: Blob; 
 
 export interface ViewOptions {
   clipping?: boolean;
+  /** Whose ends the clipping map tells: any channel (-1), red, green or blue (0, 1, 2). */
+  warned?: number;
   gamut?: boolean;
   show?: "picture" | "edges" | "reach";
   key?: number;
@@ -102,6 +104,7 @@ export async function fetchView(
         width: window.width,
         height: window.height,
         clipping: options.clipping ?? false,
+        warned: options.warned ?? -1,
         show: options.show ?? "picture",
         key: options.key ?? 0,
         gamut: options.gamut ?? false,

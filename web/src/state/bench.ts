@@ -24,6 +24,8 @@ interface Bench {
   compare: "none" | "original" | "split" | "side";
   split: number;
   warnings: boolean;
+  /** Whose ends are hatched: any channel's (-1), red, green or blue (0, 1, 2). */
+  warned: number;
   surround: Surround;
   /** What the pointer does on the picture. */
   tool: "hand" | "neutral" | "key" | "tone";
@@ -121,6 +123,7 @@ export const useBench = create<Bench>((set, get) => {
     compare: "none",
     split: 0.5,
     warnings: false,
+    warned: -1,
     surround: "grey",
     tool: "hand",
     show: "picture",

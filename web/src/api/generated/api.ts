@@ -903,6 +903,11 @@ export interface components {
              */
             clipping: boolean;
             /**
+             * Warned
+             * @default -1
+             */
+            warned: number;
+            /**
              * Show
              * @default picture
              * @enum {string}

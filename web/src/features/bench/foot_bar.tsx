@@ -14,6 +14,8 @@ export function FootBar({ frame }: { frame: Frame | undefined }) {
   const header = useBench((s) => s.header);
   const surround = useBench((s) => s.surround);
   const gamut = useBench((s) => s.gamut);
+  const warnings = useBench((s) => s.warnings);
+  const warned = useBench((s) => s.warned);
   const magnifier = useBench((s) => s.magnifier);
   const fit = header ? header.scaled_width / header.full_width : 0;
   const c = frame?.capture;
@@ -62,6 +64,19 @@ export function FootBar({ frame }: { frame: Frame | undefined }) {
       </span>
       <DepthGuard />
       <span className="grow truncate text-right">{header?.notes.join(" ")}</span>
+      {warnings && (
+        <select
+          aria-label="Warnings of"
+          value={warned}
+          onChange={(e) => useBench.setState({ warned: Number(e.currentTarget.value) })}
+          className="h-5 border border-rule bg-sheet text-xs"
+        >
+          <option value={-1}>any channel</option>
+          <option value={0}>red</option>
+          <option value={1}>green</option>
+          <option value={2}>blue</option>
+        </select>
+      )}
       <Aid
         on={gamut}
         text={`Hatch colours that sRGB cannot hold (G)${gamut && header ? `: ${(header.outside_gamut * 100).toFixed(1)} %` : ""}`}

@@ -11,6 +11,7 @@ import { equal } from "../../state/equal";
 import { complain } from "../../state/notices";
 import {
   type Ask,
+  adjustedOptions,
   type KeyCentre,
   loupeWindow,
   pickerKey,
@@ -124,17 +125,7 @@ export function Picture({
         frame: frame.id,
         recipe: which === "original" ? unadjusted(s.draft, frame.raw) : s.draft,
         window,
-        options:
-          which === "adjusted"
-            ? {
-                box: isWhole,
-                clipping: s.warnings || s.gamut,
-                gamut: s.gamut,
-                show: s.show === "reach" && s.ownKey === null ? "picture" : s.show,
-                key: s.ownKey ?? 0,
-                rawHistogram: s.sensorScope && frame.raw,
-              }
-            : { box: isWhole },
+        options: which === "adjusted" ? adjustedOptions(isWhole, frame.raw) : { box: isWhole },
         whole: isWhole,
         which,
         since: performance.now(),
@@ -198,7 +189,14 @@ export function Picture({
           request("adjusted");
           if (hover.current) readPixel();
         }
-        const asked = (b: typeof s) => [b.warnings, b.gamut, b.show, b.sensorScope, b.show === "reach" ? b.ownKey : 0];
+        const asked = (b: typeof s) => [
+          b.warnings,
+          b.warned,
+          b.gamut,
+          b.show,
+          b.sensorScope,
+          b.show === "reach" && b.ownKey,
+        ];
         if (!equal(asked(s), asked(before))) request("adjusted");
         const sided = (s.compare === "side") !== (before.compare === "side");
         if (s.viewport !== before.viewport || sided) {

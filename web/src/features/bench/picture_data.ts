@@ -19,6 +19,20 @@ export interface Ask {
   since: number;
 }
 
+/** What is asked of the developed picture beside the picture itself, as the bench stands now. */
+export function adjustedOptions(isWhole: boolean, raw: boolean): ViewOptions {
+  const s = useBench.getState();
+  return {
+    box: isWhole,
+    clipping: s.warnings || s.gamut,
+    warned: s.warned,
+    gamut: s.gamut,
+    show: s.show === "reach" && s.ownKey === null ? "picture" : s.show,
+    key: s.ownKey ?? 0,
+    rawHistogram: s.sensorScope && raw,
+  };
+}
+
 export interface KeyCentre {
   centre_lightness: number;
   centre_a: number;
