@@ -62,7 +62,8 @@ def measure(
     """Histogram (4, 256) of R, G, B and luma (Rec.709 weights of encoded values), bit map (h, w) of clipped pixels, counts.
 
     ``planes`` (3, h, w) is the plate that the picture (h, w, 3) was made from, ``limits`` its values at the sensor's white
-    level; with ``channel`` 0, 1 or 2 the map tells of that channel alone, at the top, at zero and full. Counts (4, 3): pixels at highlights, shadows, raw; then R, G, B at the top, at zero, sensor full.
+    level. With ``channel`` 0, 1 or 2 the map tells of that channel alone: at the top, at zero, sensor full. Counts (4, 3):
+    pixels at highlights, shadows, raw; then R, G, B at the top, at zero, sensor full.
     """
     out = np.empty(picture.shape[:2], np.uint8)
     counts = np.zeros((4, 4, 256), np.int64)
