@@ -21,7 +21,7 @@ Recovery = Literal["clip", "neutral", "rebuild"]
 class PlatePlan:
     """Work on linear camera (or file) values in sensor geometry."""
 
-    recovery: Recovery = "rebuild"
+    recovery: Recovery = "neutral"
     """What becomes of places where the sensor was at its end."""
     luminance_noise: float = 0.0
     """Strength 0..1 of noise reduction on lightness, where 1 takes what is within three standard deviations."""

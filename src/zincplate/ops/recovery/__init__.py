@@ -12,7 +12,7 @@ class RecoveryParameters(Parameters):
 
     highlight_recovery: Literal["clip", "neutral", "rebuild"] = choice(
         "Blown highlights",
-        neutral="rebuild",
+        neutral="neutral",
         options={"clip": "Clip", "neutral": "Neutral", "rebuild": "Rebuild"},
         help="Where the sensor was full: end in white, fade to neutral, or rebuild the colour from the channels still open.",
         raw_only=True,
