@@ -78,14 +78,15 @@ def grain_field(tiles: list[Float32], x0: int, y0: int, width: int, height: int,
     lower = int(level)
     mix = np.float32(level - lower)
     fields = []
-    for tile, scale in ((tiles[lower], step / 2**lower), (tiles[lower + 1], step / 2 ** (lower + 1))):
+    needed = ((tiles[lower], step / 2**lower), (tiles[lower + 1], step / 2 ** (lower + 1)))
+    for tile, scale in needed if mix else needed[:1]:
         n = tile.shape[0]
         xs = ((np.arange(x0, x0 + width) + 0.5) * scale - 0.5) % n
         ys = ((np.arange(y0, y0 + height) + 0.5) * scale - 0.5) % n
         grid_x = np.broadcast_to(xs.astype(np.float32)[None], (height, width))
         grid_y = np.broadcast_to(ys.astype(np.float32)[:, None], (height, width))
         fields.append(cv2.remap(tile, grid_x, grid_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_WRAP))
-    return np.asarray(fields[0] * (1 - mix) + fields[1] * mix, np.float32)
+    return np.asarray(fields[0] * (1 - mix) + fields[1] * mix if mix else fields[0], np.float32)
 
 
 @njit(**KERNEL)
