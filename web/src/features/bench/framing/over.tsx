@@ -191,12 +191,14 @@ function Inner({ frame, at, box, surround, facts, crop, tool }: InnerProps) {
         )}
         <path d={`${box4}${cropPath}`} fillRule="evenodd" fill={surround} fillOpacity={tool === "crop" ? 0.68 : 0.35} />
         <Double d={cropPath} strong />
-        {overlayLines(shownOverlay, width / height).map(([x0, y0, x1, y1]) => (
-          <Double
-            key={`${x0} ${y0} ${x1} ${y1}`}
-            d={`M${left + x0 * width} ${top + y0 * height}L${left + x1 * width} ${top + y1 * height}`}
-          />
-        ))}
+        <Double
+          d={overlayLines(shownOverlay, width / height)
+            .map(
+              ([x0, y0, x1, y1]) =>
+                `M${left + x0 * width} ${top + y0 * height}L${left + x1 * width} ${top + y1 * height}`,
+            )
+            .join("")}
+        />
         {draft.framing.guides.map((guide, i) => {
           const share = guide.percent / 100;
           const d =
