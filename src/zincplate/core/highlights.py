@@ -21,7 +21,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from zincplate.core.kernel_math import INLINE, KERNEL, exp_2, log_2
+from zincplate.core.kernel_math import KERNEL, exp_2, log_2, smoothstep
 
 Float32 = NDArray[np.float32]
 
@@ -59,12 +59,6 @@ class Surroundings:
     def nbytes(self) -> int:
         """Bytes held."""
         return self.ratios.nbytes + self.blown.nbytes + self.near.nbytes
-
-
-@njit(**INLINE)
-def _smooth(t):
-    t = min(max(t, np.float32(0)), np.float32(1))
-    return t * t * (np.float32(3) - t - t)
 
 
 @njit(**KERNEL)
@@ -106,7 +100,7 @@ def _gather_open(planes, limits, beside, sums):
                 if (share < np.float32(OPEN_FROM)) | (beside[y, x] > 0) | (min(r, min(g, b)) < np.float32(TINY)):
                     continue
                 i = x * columns // width
-                w = _smooth((share - np.float32(OPEN_FROM)) * np.float32(1 / (OPEN_FULL - OPEN_FROM))) * share * share * share
+                w = smoothstep((share - np.float32(OPEN_FROM)) * np.float32(1 / (OPEN_FULL - OPEN_FROM))) * share * share * share
                 sums[0, j, i] += w
                 sums[1, j, i] += w * r
                 sums[2, j, i] += w * g
@@ -229,9 +223,9 @@ def _rebuild(planes, ratios, blown_colour, nearness, limits, width_all, height_a
             w00, w01, w10, w11 = (o - fu) * (o - fv), fu * (o - fv), (o - fu) * fv, fu * fv
             off_red = ratios[0, j, i] * w00 + ratios[0, j, i1] * w01 + ratios[0, k, i] * w10 + ratios[0, k, i1] * w11
             off_blue = ratios[1, j, i] * w00 + ratios[1, j, i1] * w01 + ratios[1, k, i] * w10 + ratios[1, k, i1] * w11
-            tr = _smooth((r * scale_red - first) * span)
-            tg = _smooth((g * scale_green - first) * span)
-            tb = _smooth((b * scale_blue - first) * span)
+            tr = smoothstep((r * scale_red - first) * span)
+            tg = smoothstep((g * scale_green - first) * span)
+            tb = smoothstep((b * scale_blue - first) * span)
             # beside a blown area a pixel mixes both: the channels that fill last are believed most
             wr = (o - tr + np.float32(1e-3)) * (o - near * (o - trust_red))
             wg = (o - tg + np.float32(1e-3)) * (o - near * (o - trust_green))

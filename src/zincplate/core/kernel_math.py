@@ -72,6 +72,13 @@ def read(table, u, last):
 
 
 @njit(**INLINE)
+def smoothstep(t):
+    """0 below 0, 1 above 1, level at both ends: 3 t^2 - 2 t^3."""
+    t = min(max(t, np.float32(0)), np.float32(1))
+    return t * t * (np.float32(3) - t - t)
+
+
+@njit(**INLINE)
 def cube_root(x):
     """Cube root of x >= 0: a guess from the exponent and two steps of Halley's method; relative error below 3e-7."""
     y = float_of(np.int32(np.int32(np.float32(bits_of(x)) * np.float32(1 / 3.0)) + np.int32(709958130)))

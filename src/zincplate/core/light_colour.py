@@ -14,7 +14,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from zincplate.core.gamut import HUES, LIGHTNESSES
-from zincplate.core.kernel_math import INLINE, cube_root, load
+from zincplate.core.kernel_math import INLINE, cube_root, load, smoothstep
 
 Float32 = NDArray[np.float32]
 
@@ -36,12 +36,6 @@ chroma factor in them; lightness factor minus 1."""
 def _diamond(a, b):
     share = a / (abs(a) + abs(b) + np.float32(1e-12))
     return (np.float32(1) - share) if b >= np.float32(0) else (np.float32(3) + share)
-
-
-@njit(**INLINE)
-def _smooth(t):
-    t = min(max(t, np.float32(0)), np.float32(1))
-    return t * t * (np.float32(3) - t - t)
 
 
 @njit(**INLINE)
@@ -127,7 +121,7 @@ def _adjust(buf, n, flags, q, hues, toning, keys):
         lift, guard = load(hues, np.int32(i + size + size)), load(hues, np.int32(i + size + size + size))
         v = max(o - c * np.float32(1 / VIBRANCE_CHROMA), z)
         k = saturation * (o + vibrance * guard * v * v)
-        buf[0, x] = max(light * (o + lift * _smooth(c * np.float32(1 / KEY_CHROMA))), z)
+        buf[0, x] = max(light * (o + lift * smoothstep(c * np.float32(1 / KEY_CHROMA))), z)
         buf[1, x] = (a * cosine - b * sine) * k
         buf[2, x] = (a * sine + b * cosine) * k
     if flags[9]:

@@ -13,7 +13,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from zincplate.core.kernel_math import INLINE, KERNEL, exp_2, load, log_2
+from zincplate.core.kernel_math import INLINE, KERNEL, exp_2, load, log_2, smoothstep
 from zincplate.core.low_planes import FLOOR
 
 Float32 = NDArray[np.float32]
@@ -22,12 +22,6 @@ SHADOWS_EV, SHADOWS_FROM_EV, SHADOWS_SPAN_EV = 2.5, 0.5, 5.0
 HIGHLIGHTS_EV, HIGHLIGHTS_FROM_EV, HIGHLIGHTS_SPAN_EV = 2.0, -0.5, 4.0
 CLARITY_GAIN, CLARITY_LIMIT_EV = 1.8, 0.8
 PARAMETERS = 32
-
-
-@njit(**INLINE)
-def _smooth(t):
-    t = min(max(t, np.float32(0)), np.float32(1))
-    return t * t * (np.float32(3) - t - t)
 
 
 @njit(**INLINE)
@@ -104,10 +98,10 @@ def local_gain(planes, low, air_planes, p, x0, y0, out):
                 base = ra[x] * (e[x] - exposure) + rb[x] + exposure
                 d = form[x] - base
                 d = d / (o + abs(d) * np.float32(1 / CLARITY_LIMIT_EV))
-                middle = o - _smooth((abs(base + half) - np.float32(2.5)) * np.float32(0.25))
+                middle = o - smoothstep((abs(base + half) - np.float32(2.5)) * np.float32(0.25))
                 ev[x] = (
-                    shadows * _smooth((np.float32(SHADOWS_FROM_EV) - base) * np.float32(1 / SHADOWS_SPAN_EV))
-                    + highlights * _smooth((base - np.float32(HIGHLIGHTS_FROM_EV)) * np.float32(1 / HIGHLIGHTS_SPAN_EV))
+                    shadows * smoothstep((np.float32(SHADOWS_FROM_EV) - base) * np.float32(1 / SHADOWS_SPAN_EV))
+                    + highlights * smoothstep((base - np.float32(HIGHLIGHTS_FROM_EV)) * np.float32(1 / HIGHLIGHTS_SPAN_EV))
                     + clarity * d * middle
                 )
         if edged:
@@ -118,7 +112,7 @@ def local_gain(planes, low, air_planes, p, x0, y0, out):
                 own = (dx * dx + dy * dy) * half
                 circle = (dx * dx * wide + dy * dy * high) / (wide + high)
                 far = math.sqrt(own + (circle - own) * p[17])
-                ev[x] += p[14] * _smooth((far - p[15]) * p[16]) * (o - p[18] * _smooth((e[x] - o) * half))
+                ev[x] += p[14] * smoothstep((far - p[15]) * p[16]) * (o - p[18] * smoothstep((e[x] - o) * half))
         for x in range(width):
             gain = exp_2(ev[x])
             r[x] *= gain
