@@ -14,7 +14,7 @@ from tests.contract.test_operations import rendered
 from zincplate.core.projective import FramingError, rotation
 from zincplate.core.segments import joined, segments_of
 from zincplate.core.straighten import turns_of_lines
-from zincplate.core.vanishing import directions, roll_of, turns_both, turns_level, turns_upright
+from zincplate.core.vanishing import Scene, directions, roll_of, turns_both, turns_level, turns_upright
 from zincplate.demo.card import frame_bytes
 from zincplate.demo.frames import FRAMES
 from zincplate.demo.frames import Frame as CardFrame
@@ -201,8 +201,8 @@ def test_proposals_say_what_they_stand_on_and_set_the_picture_right() -> None:
     assert abs(found["Level"].values["framing"]["angle"]) > 0.5
 
 
-def direction_of(frame: CardFrame, lenses: LensDatabase, folder: Path) -> tuple[np.ndarray, Truth]:
-    """The upright direction found in a frame, developed with noise, lens and dirt, and what is true."""
+def scene_in(frame: CardFrame, lenses: LensDatabase, folder: Path) -> tuple[Scene, Truth]:
+    """What is found in a frame, developed with noise, lens and dirt, and what is true."""
     path = folder / frame.name
     path.write_bytes(frame_bytes(frame))
     decoder = Decoder()
@@ -213,6 +213,12 @@ def direction_of(frame: CardFrame, lenses: LensDatabase, folder: Path) -> tuple[
     scene, framed = scene_of(Renderer(Decoder(), lenses), source, frame.name, Recipe.neutral(True))
     truth = Truth(frame)
     assert framed.focal_px == pytest.approx(truth.focal_px, rel=1e-3)
+    return scene, truth
+
+
+def direction_of(frame: CardFrame, lenses: LensDatabase, folder: Path) -> tuple[np.ndarray, Truth]:
+    """The upright direction found, and what is true."""
+    scene, truth = scene_in(frame, lenses, folder)
     assert scene.upright is not None
     return scene.upright.vector, truth
 
@@ -241,3 +247,11 @@ def test_other_poses_of_the_same_scenes(number: int, seed: int, lenses: LensData
     found, truth = direction_of(zoomed, lenses, tmp_path)
     assert roll_of(found) == pytest.approx(roll_of(truth.down), abs=0.1)
     assert turns_upright(found) == pytest.approx(turns_upright(truth.down), abs=0.2)
+
+
+def test_the_loading_door_has_no_uprights_and_is_set_level_by_its_courses(lenses: LensDatabase, tmp_path: Path) -> None:
+    """One-sided uprights are refused; the wall faces the camera within a degree, so its courses tell the roll within 0.1."""
+    scene, truth = scene_in(card(90), lenses, tmp_path)
+    assert scene.upright is None and scene.level is not None
+    roll, _ = turns_level(scene.level.vector)
+    assert roll == pytest.approx(roll_of(truth.down), abs=0.1)

@@ -30,8 +30,8 @@ MOST_SLOPE = 40.0
 """Of a segment that may be level, in the picture."""
 LEAST_LENGTH = 0.9
 """Long edges of agreeing segments that a direction needs."""
-LEAST_SEGMENTS = 12
-LEAST_SHARE = 0.22
+LEAST_SEGMENTS = 8
+LEAST_SHARE = 0.18
 """Of the length of all segments that could have that direction."""
 LEAST_SPREAD = 0.22
 """Of the long edge: agreeing segments all in one place say little about perspective."""
@@ -107,9 +107,7 @@ def directions(lines: Float64, focal_px: float, long_edge_px: float, seed: int =
             best = found
     upright = None if best is None else _upright(lines, best, long_edge_px)
     if best is None or upright is None:
-        # without uprights the camera is taken to have been held level
-        down = np.array([0.0, 1.0, 0.0])
-        best = fit(lines, weights, focal_px, down, level_starts(lines, weights, focal_px, down), fixed=True)
+        return Scene(None, _level_alone(lines, weights, focal_px, long_edge_px))
     return Scene(upright, _level(lines, best, focal_px, long_edge_px))
 
 
@@ -121,11 +119,31 @@ def _upright(lines: Float64, found: Fit, edge_px: float) -> Direction | None:
     )
 
 
+def _could_be_level(lines: Float64, upright: Float64, focal_px: float) -> Bool:
+    along = lines[:, 1] - lines[:, 0]
+    slope = np.degrees(np.arctan2(np.abs(along[:, 1]), np.abs(along[:, 0])))
+    return np.asarray((slope < MOST_SLOPE) & (np.abs(off_degrees(lines, upright, focal_px)) > CLEAR_OF_UPRIGHT))
+
+
+def _level_alone(lines: Float64, weights: Float64, focal_px: float, edge_px: float) -> Direction | None:
+    """The main level direction of a picture without uprights: sought across a camera held level, then fitted by itself."""
+    down = np.array([0.0, 1.0, 0.0])
+    could = _could_be_level(lines, down, focal_px)
+    if could.sum() < 5:
+        return None
+    chosen, heavy = lines[could], weights[could]
+    known = []
+    for start in level_starts(chosen, heavy, focal_px, down):
+        if abs(start[2]) < math.sin(math.radians(45)):
+            found = fit(chosen, heavy, focal_px, start, [])
+            facing = found.vectors[0] * (1 if found.vectors[0, 0] >= 0 else -1)
+            known.append(_described(chosen, facing, found.agrees, float(found.error_degrees[0]), edge_px))
+    return _accepted(max(known, key=lambda d: d.length)) if known else None
+
+
 def _level(lines: Float64, found: Fit, focal_px: float, edge_px: float) -> Direction | None:
     """The level direction with most of the picture that faces the camera rather than runs away from it."""
-    along = lines[:, 1] - lines[:, 0]
-    lean = np.degrees(np.arctan2(np.abs(along[:, 1]), np.abs(along[:, 0])))
-    could = (lean < MOST_SLOPE) & (np.abs(off_degrees(lines, found.vectors[0], focal_px)) > CLEAR_OF_UPRIGHT)
+    could = _could_be_level(lines, found.vectors[0], focal_px)
     known = []
     for k, vector in enumerate(found.vectors[1:], 1):
         if abs(vector[2]) < math.sin(math.radians(45)):

@@ -169,11 +169,10 @@ def _across(upright: Float64) -> tuple[Float64, Float64]:
     return first, np.cross(upright, first)
 
 
-def fit(lines: Float64, weights: Float64, focal_px: float, upright: Float64, level: list[Float64], fixed: bool = False) -> Fit:
-    """Upright and level directions at once; with ``fixed`` the upright one stays as it is."""
+def fit(lines: Float64, weights: Float64, focal_px: float, upright: Float64, level: list[Float64]) -> Fit:
+    """Upright and level directions at once. Without level ones any direction of the world, fitted by itself."""
     first, second = _across(upright)
     unknown = np.array([0.0, 0.0, *(math.atan2(d @ second, d @ first) for d in level)])
-    free = slice(2 if fixed else 0, len(unknown))
 
     def vectors(u: Float64) -> Float64:
         up = upright + u[0] * first + u[1] * second
@@ -201,19 +200,19 @@ def fit(lines: Float64, weights: Float64, focal_px: float, upright: Float64, lev
             moved = unknown.copy()
             moved[j] += step
             slopes[:, j] = (off_degrees(lines, vectors(moved)[belongs], focal_px) - rest) / step
-        weighted = slopes[:, free].T * tukey
+        weighted = slopes.T * tukey
         # a direction that nothing agrees with stays where it is
-        inverse = np.linalg.inv(weighted @ slopes[:, free] + 1e-6 * np.eye(len(unknown))[free, free])
-        unknown[free] -= inverse @ (weighted @ rest)
+        inverse = np.linalg.inv(weighted @ slopes + 1e-6 * np.eye(len(unknown)))
+        unknown -= inverse @ (weighted @ rest)
         width = max(AGREES_CLOSELY, width * 0.9)
     belongs, rest = nearest(unknown)
     agrees = np.abs(rest) < AGREES_CLOSELY
     share = np.where(belongs == 0, 1.0, LEVEL_WEIGHT) * weights
     score = float((share * np.maximum(1 - (rest / AGREES_DEGREES) ** 2, 0)).sum())
-    return Fit(vectors(unknown), belongs, agrees, score, _errors(inverse, tukey, rest, len(unknown), fixed))
+    return Fit(vectors(unknown), belongs, agrees, score, _errors(inverse, tukey, rest, len(unknown)))
 
 
-def _errors(inverse: Float64, tukey: Float64, rest: Float64, count: int, fixed: bool) -> Float64:
+def _errors(inverse: Float64, tukey: Float64, rest: Float64, count: int) -> Float64:
     """Standard errors in degrees from the inverse of the normal matrix: upright (both ways together), then each level one."""
     total = float(tukey.sum())
     if total <= 0:
@@ -221,6 +220,4 @@ def _errors(inverse: Float64, tukey: Float64, rest: Float64, count: int, fixed: 
     effective = total**2 / float((tukey**2).sum())
     variance = float((tukey * rest**2).sum()) / max(effective - count, 1.0)
     spread = np.degrees(np.sqrt(np.maximum(np.diag(inverse) * variance, 0)))
-    if fixed:
-        return np.array([0.0, *spread])
     return np.array([math.hypot(spread[0], spread[1]), *spread[2:]])
