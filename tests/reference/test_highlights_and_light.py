@@ -186,6 +186,22 @@ def test_proposals_bring_different_exposures_together(exposure_ev: float, target
     assert levels[0] < 40 and 60 < levels[1] < 190 and levels[2] > 200
 
 
+def test_a_strong_colour_before_the_dark_is_not_lightened_into_its_end() -> None:
+    """An orange disc on deep green: its red is near the end while its lightness is not. The exposure would rise without the check."""
+    y, x = np.mgrid[0:240, 0:360]
+    away = np.hypot(x - 180, y - 120)
+    pixels = np.full((240, 360, 3), (4, 34, 30), np.uint8)
+    for radius, colour in ((70, (225, 120, 60)), (55, (240, 150, 85)), (35, (205, 95, 40))):
+        pixels[away < radius] = colour
+    source, renderer = rendered(pixels), Renderer(Decoder())
+    recipe = Recipe.neutral(False)
+    alone = renderer.on_render_thread(lambda: Suggester(renderer, source, "disc", recipe).tone())[0]
+    values = alone.values["tone"]
+    assert "at its end" in alone.reasons["tone.exposure_ev"]
+    held = recipe.with_values({"tone": values | {"black_point": 0.0, "white_point": 0.0}})
+    assert (renderer.view(source, "disc", held, ViewRequest(360, 240)).picture.max(-1) == 255).mean() < 0.03
+
+
 def test_ends_from_the_data_land_just_inside_the_scale(target: Source) -> None:
     renderer = Renderer(Decoder())
     recipe = Recipe.neutral(True).with_values({"tone": {"exposure_ev": 0.5}})

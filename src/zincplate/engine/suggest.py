@@ -30,6 +30,8 @@ from zincplate.ops.plan import PlatePlan
 Float = NDArray[np.float64]
 Values = dict[str, dict[str, Any]]
 
+MOST_FULL = 0.02
+"""Of the picture may have a channel at its end after a suggested exposure, unless more had before."""
 TINT_TAKEN = 0.4
 """Of what is seen across the locus: daylight and lamps lie on it, walls, glazes and leaves that throw light back do not."""
 TINT_USUAL = 18.0
@@ -204,10 +206,25 @@ class Suggester:
             reasons["tone.contrast"] = f"The picture spans only {high - low:.1f} EV between its tenths."
         tone = dict.fromkeys(_TONE, 0.0) | tone
         recipe = start.with_values({"tone": tone})
+        # strong colours run into the end of a channel long before they are light: a flower before the dark, a red cloth
+        before = full = self._full(start)
+        while exposure > 0 and (full := self._full(recipe)) > max(before, MOST_FULL):
+            exposure = max(round(exposure - 0.2, 2), 0.0)
+            recipe = recipe.with_values({"tone": {"exposure_ev": exposure}})
+        if exposure < tone["exposure_ev"]:
+            tone["exposure_ev"] = exposure
+            reasons["tone.exposure_ev"] = (
+                f"The lit part averages {middle:+.1f} EV about middle grey; held at {exposure:+.2f} EV, where {full:.1%} of the "
+                "picture has a channel at its end."
+            )
         for control in ("black_point", "white_point"):
             tone[control], reasons[f"tone.{control}"] = self._end(recipe, control)
             recipe = recipe.with_values({"tone": {control: tone[control]}})
         return {"tone": tone}, reasons
+
+    def _full(self, recipe: Recipe) -> float:
+        """Share of the picture with a channel at the top."""
+        return float((self._encoded(recipe).max(0) > 0.995).mean())
 
     def end(self, control: str) -> Proposal:
         """Black or white point alone, from the data."""
