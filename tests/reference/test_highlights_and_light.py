@@ -187,11 +187,11 @@ def test_proposals_bring_different_exposures_together(exposure_ev: float, target
 
 
 def test_a_strong_colour_before_the_dark_is_not_lightened_into_its_end() -> None:
-    """An orange disc on deep green: its red is near the end while its lightness is not. The exposure would rise without the check."""
+    """An orange disc on deep green: its red is near the end while its lightness is not."""
     y, x = np.mgrid[0:240, 0:360]
     away = np.hypot(x - 180, y - 120)
-    pixels = np.full((240, 360, 3), (4, 34, 30), np.uint8)
-    for radius, colour in ((70, (225, 120, 60)), (55, (240, 150, 85)), (35, (205, 95, 40))):
+    pixels = ((0.3 + 0.7 * x / 360)[..., None] * np.array([12.0, 62.0, 56.0])).astype(np.uint8)
+    for radius, colour in ((48, (225, 120, 60)), (36, (240, 150, 85)), (24, (205, 95, 40))):
         pixels[away < radius] = colour
     source, renderer = rendered(pixels), Renderer(Decoder())
     recipe = Recipe.neutral(False)
