@@ -94,7 +94,7 @@ export function Proposals({
               >
                 <Small frame={frame} recipe={withValues(current.base, p.values)} />
                 <span className="block truncate px-0.5 pt-0.5 text-xs font-semibold">{p.name}</span>
-                <span className="block truncate px-0.5 text-[11px] text-ink2">{p.summary}</span>
+                <span className="block px-0.5 text-[11px] text-ink2">{p.summary}</span>
               </button>
             </li>
           ))}
