@@ -1,68 +1,22 @@
 """Glazed portrait bust by the workshop window: uneven glaze, runs, pinholes, iron spots, a hairline crack and a chip."""
-import argparse
-import time
 import finish
 finish.use_llvm()
 import mitsuba as mi
 import numpy as np
+import heads
 import materials as M
 import sdf
 from geo import Soup, boxes, lathe, rot
 from noise import noise3, smooth, spectral, mix
 
-# metres; the face looks along -y, x to the sitter's left
-EYE_Z, MOUTH_Z, CHIN_Z = .415, .345, .305
-
-
-def both(f, p):
-    """A part and its mirror image."""
-    return f(np.concatenate([np.abs(p[..., :1]), p[..., 1:]], -1))
-
-
-def head(p):
-    """The face."""
-    e, u = sdf.ellipsoid, sdf.smooth_union
-    skull = u(e(p, (0, .022, .452), (.073, .090, .083)), e(p, (0, -.008, .420), (.060, .062, .080)), k=.02)
-    jaw = u(e(p, (0, -.016, .355), (.047, .050, .052)), e(p, (0, -.054, .316), (.020, .018, .017)), k=.02)
-    cheek = both(lambda q: e(q, (.037, -.046, .385), (.021, .019, .024)), p)
-    jaw = u(jaw, sdf.cone(p, (-.029, -.020, .337), (.029, -.020, .337), .018, .018), k=.03)
-    face = u(skull, jaw, cheek, k=.028)
-    brow = both(lambda q: sdf.chain(q, [(.008, -.0735, .4320), (.024, -.0740, .4375), (.045, -.056, .4335)], (.0042, .0046, .0036), k=.01), p)
-    face = u(face, brow, k=.022)
-    face = sdf.smooth_cut(face, both(lambda q: e(q, (.0305, -.0830, .4130), (.0185, .0160, .0105)), p), k=.010)
-    bridge = u(sdf.cone(p, (0, -.0725, .4290), (0, -.0925, .3870), .0054, .0072), e(p, (0, -.0950, .3835), (.0078, .0080, .0070)), k=.010)
-    face = u(face, bridge, k=.013)
-    wings = both(lambda q: e(q, (.0100, -.0835, .3800), (.0056, .0085, .0052)), p)
-    face = u(face, wings, k=.0065)
-    nostril = both(lambda q: e(q, (.0054, -.0895, .3745), (.0024, .0040, .0024)), p)
-    face = sdf.smooth_cut(face, nostril, k=.0015)
-    ball = both(lambda q: e(q, (.0300, -.0588, .4135), (.0135, .0135, .0130)), p)
-    lid_top = both(lambda q: np.maximum(e(q, (.0300, -.0590, .4142), (.0158, .0158, .0150)), .4162 - q[..., 2] + 6.0 * (q[..., 0] - .030) ** 2), p)
-    lid_low = both(lambda q: np.maximum(e(q, (.0300, -.0588, .4130), (.0150, .0150, .0142)), q[..., 2] - .4078 - 5.0 * (q[..., 0] - .030) ** 2), p)
-    eye = u(ball, lid_top, lid_low, k=.0010)
-    iris = both(lambda q: np.abs(np.hypot(q[..., 0] - .0297, q[..., 2] - .4128) - .0050) - .0003 + np.maximum(q[..., 1] + .0716, 0) * 9, p)
-    pupil = both(lambda q: e(q, (.0297, -.0726, .4128), (.0020, .0016, .0020)), p)
-    eye = sdf.smooth_cut(sdf.smooth_cut(eye, iris, k=.0006), pupil, k=.0006)
-    face = u(face, eye, k=.0035)
-    mound = e(p, (0, -.052, .3480), (.0270, .0210, .0260))
-    face = u(face, mound, k=.028)
-    upper = both(lambda q: sdf.chain(q, [(0, -.0795, .3524), (.0080, -.0792, .3548), (.0240, -.0690, .3480)], (.0050, .0048, .0020), k=.004), p)
-    lower = both(lambda q: sdf.chain(q, [(.002, -.0775, .3415), (.0100, -.0755, .3425), (.0230, -.0685, .3470)], (.0060, .0054, .0020), k=.004), p)
-    face = u(face, upper, k=.0030)
-    face = u(face, lower, k=.0040)
-    line = both(lambda q: sdf.chain(q, [(0, -.0842, .3476), (.0090, -.0830, .3490), (.0255, -.0705, .3474)], (.0009, .0008, .0007), k=.001), p)
-    face = sdf.smooth_cut(face, line, k=.0020)
-    ridge = both(lambda q: sdf.cone(q, (.0032, -.0800, .3680), (.0036, -.0790, .3585), .0002, .0003), p)
-    return u(face, ridge, k=.0080)
 
 
 def rest(p):
-    """Neck, shoulders, ears and hair."""
+    """Neck and shoulders on a plinth, metres, in the coordinates of `heads`."""
     e, u = sdf.ellipsoid, sdf.smooth_union
-    neck = u(sdf.cone(p, (0, .022, .19), (0, .016, .36), .052, .047), both(lambda q: sdf.cone(q, (.010, -.030, .212), (.055, .028, .375), .010, .013), p), k=.022)
-    collar = both(lambda q: sdf.chain(q, [(.012, -.040, .203), (.060, -.030, .212), (.135, .012, .212)], (.010, .0085, .010), k=.02), p)
-    chest = u(e(p, (0, .018, .145), (.150, .080, .078)), both(lambda q: e(q, (.112, .024, .165), (.050, .050, .050)), p), both(lambda q: sdf.cone(q, (.03, .028, .235), (.115, .026, .195), .034, .036), p), k=.05)
-    body = u(neck, chest, k=.045)
+    collar = heads.both(lambda q: sdf.chain(q, [(.012, -.040, .203), (.060, -.030, .212), (.135, .012, .212)], (.010, .0085, .010), k=.02), p)
+    chest = u(e(p, (0, .018, .145), (.150, .080, .078)), heads.both(lambda q: e(q, (.112, .024, .165), (.050, .050, .050)), p), heads.both(lambda q: sdf.cone(q, (.03, .028, .235), (.115, .026, .195), .034, .036), p), k=.05)
+    body = u(heads.neck(p, .044), chest, k=.045)
     body = u(body, collar, k=.018)
     edge = .100 + .55 * np.maximum(np.abs(p[..., 0]) - .05, 0) ** 1.1 + .004 * np.sin(p[..., 0] * 40)
     body = np.maximum(body, edge - p[..., 2])
@@ -70,38 +24,31 @@ def rest(p):
     return u(body, plinth, k=.02)
 
 
-def ears(p):
-    def one(q):
-        a = sdf.ellipsoid(q, (.0765, .018, .398), (.0085, .0170, .0300), rot([0, 0, 1], -22) @ rot([1, 0, 0], -10))
-        bowl = sdf.ellipsoid(q, (.0850, .0135, .402), (.0060, .0085, .0150), rot([0, 0, 1], -22))
-        return sdf.smooth_union(sdf.smooth_cut(a, bowl, k=.005), sdf.ellipsoid(q, (.0740, .012, .374), (.0065, .0080, .0085)), k=.008)
-    return both(one, p)
-
-
-def hair(p):
-    """Parted in the middle, combed back in strands to a knot."""
+def scarf(p):
+    """A cloth wound round the head, knotted in the nape; its folds run together in the knot."""
     e, u = sdf.ellipsoid, sdf.smooth_union
-    shell = u(e(p, (0, .030, .458), (.084, .100, .088)), e(p, (0, .012, .432), (.081, .080, .070)), k=.02)
-    x, y, z = np.abs(p[..., 0]), p[..., 1], p[..., 2]
-    line = y + .046 - .95 * np.maximum(x - .012, 0) + .30 * (.50 - z) - .35 * np.maximum(.425 - z, 0)     # behind this: hair
-    front = -(line) + .0022 * noise3(p, .35, 5, beta=4)
-    nape = .372 + .10 * np.maximum(.06 - y, 0) - z
-    angle = np.arctan2(z - .43, x + .55 * (y - .02)) * 26
-    strand = .0016 * np.sin(angle + 3.2 * noise3(p, .40, 6, beta=4)) + .0009 * np.sin(angle * 2.7 + 5 * noise3(p, .25, 7, beta=4))
-    mass = np.maximum(np.maximum(shell + strand, front), nape)
-    parting = sdf.chain(p, [(0, -.075, .512), (0, -.035, .541), (0, .03, .549)], (.0030, .0036, .002), k=.004)
-    mass = sdf.smooth_cut(mass, parting, k=.006)
-    knot = e(p, (.0, .138, .425), (.046, .040, .043))
-    a = np.arctan2(z - .425, p[..., 0])
-    twist = .0020 * np.sin(3 * a + 190 * np.hypot(p[..., 0], z - .425) + 2 * noise3(p, .3, 8, beta=4))
-    return u(mass, knot + twist, k=.010)
+    x, y, z = p[..., 0], p[..., 1], p[..., 2]
+    shell = u(e(p, (0, .026, .456), (.082, .100, .091)), e(p, (0, .004, .432), (.076, .076, .080)), k=.025)
+    edge = z - (.459 - .33 * y - 1.15 * np.maximum(y - .022, 0) + .0035 * noise3(p, .16, 41, beta=4))
+    back = np.arctan2(x, z - .400)
+    away = smooth(np.hypot(x, z - .400) + np.maximum(.10 - y, 0) * .6, .21, .02)
+    fold = .0034 * away * np.sin(7.5 * back + 2.2 * noise3(p, .26, 42, beta=4)) + .0016 * np.sin(19 * back + 4 * noise3(p, .2, 43, beta=4)) * away
+    across = .0013 * noise3(p * np.float32([.5, .5, 1.4]), .16, 44, beta=4)
+    hem = .0042 * np.exp(-((edge - .007) / .0055) ** 2) + .0020 * np.exp(-((edge - .024) / .006) ** 2)
+    cloth = sdf.smooth_cut(shell - fold - across - hem, edge, k=.004)
+    knot = e(p, (.002, .128, .392), (.026, .018, .020), rot([0, 1, 0], 20)) + .0022 * np.sin(np.arctan2(z - .392, x) * 5 + 60 * np.hypot(x, z - .392))
+    ends = u(*[sdf.chain(p, [(s * .008, .132, .386), (s * .026, .128, .345), (s * .030 + .006, .098, .292)], (.013, .019, .016), k=.02) for s in (-1, 1)], k=.006)
+    ends = ends + .0030 * np.sin(x * 420 + 2 * noise3(p, .15, 45)) * smooth(z, .39, .33)
+    return u(cloth, knot, ends, k=.010)
 
 
 def whole(p):
     u = sdf.smooth_union
-    out = u(head(p), rest(p), k=.020)
-    out = u(out, ears(p), k=.006)
-    out = u(out, hair(p), k=.004)
+    out = u(heads.face(p), rest(p), k=.020)
+    out = u(out, heads.ears(p), k=.006)
+    iris = heads.both(lambda q: np.abs(np.hypot(q[..., 0] - .0300, q[..., 2] - .4122) - .0048) - .0003 + np.maximum(q[..., 1] + .0712, 0) * 9, p)
+    out = sdf.smooth_cut(out, iris, k=.0006)
+    out = u(out, scarf(p), k=.0025)
     tool = .00012 * noise3(p, .12, 9, beta=3.6) + .00055 * noise3(p, .35, 10, beta=4.4)      # marks of the modelling hand
     chip = sdf.ellipsoid(p, (.094, -.048, .172), (.012, .008, .009)) + .002 * noise3(p, .03, 12)
     return sdf.smooth_cut(out + tool, chip, k=.0015)
@@ -116,6 +63,12 @@ def paint(v, n):
     col = mix(ivory, honey, (thick * .75)[:, None]) * (1 + .05 * mid + .02 * fine)[:, None]
     blush = smooth(noise3(v, .20, 26), .55, 1.7) * .6
     col = mix(col, np.float32([.50, .30, .235]), blush[:, None])
+    run_m = (.003 + .009 * np.maximum(runs, 0) + .0015 * fine)[:, None]              # the glaze of the cloth ran down over the brow
+    cloth = np.maximum(smooth(scarf(v), .0012, .0003), smooth(scarf(v + np.float32([0, 0, 1]) * run_m), .0014, .0002))
+    teal = mix(np.float32([.035, .15, .16]), np.float32([.09, .27, .24]), np.clip(.4 + .3 * mid - .5 * n[:, 2] + .2 * runs, 0, 1)[:, None])
+    rim = cloth * (1 - cloth) * 4
+    col = mix(col, teal, cloth[:, None])
+    col = mix(col, np.float32([.33, .25, .13]), (rim * .6)[:, None])
     spots = smooth(noise3(v, .045, 24, beta=1.2, lo=6), 2.25, 2.75)
     col = mix(col, np.float32([.10, .055, .03]), (spots * .85)[:, None])
     rng = np.random.default_rng(4)
@@ -125,7 +78,8 @@ def paint(v, n):
         dark = np.maximum(dark, smooth(d, r, r * .4) * k)
         col = mix(col, np.float32([.52, .33, .17]), (smooth(d, r * 3.2, r) * .35 * k)[:, None])
     for c, r in (((-.036, -.075, .385), .0034), ((.020, -.080, .455), .0028), ((-.010, -.079, .330), .0024), ((.052, -.045, .37), .003)):   # those one would retouch
-        d = np.linalg.norm(v - np.float32(c), axis=1) + .0006 * fine
+        c = v[np.argmin(np.linalg.norm(v - np.float32(c), axis=1))]
+        d = np.linalg.norm(v - c, axis=1) + .0006 * fine
         dark = np.maximum(dark, smooth(d, r, r * .45) * .9)
         col = mix(col, np.float32([.50, .31, .16]), (smooth(d, r * 3, r) * .45)[:, None])
     col = mix(col, np.float32([.085, .05, .028]), dark[:, None])
@@ -192,20 +146,11 @@ def cam(size):
     return finish.camera([-.30, -.98, .46], [.010, .02, .312], 24, size, roll=-.6, aperture=.006, focus=.98)
 
 
+def options(parser):
+    parser.add_argument('--cell', type=float, default=.0012)
+    parser.add_argument('--face', action='store_true', help='look at the face only')
+
+
 if __name__ == '__main__':
-    ap = argparse.ArgumentParser()
-    ap.add_argument('--size', type=int, nargs=2, default=(400, 600))
-    ap.add_argument('--spp', type=int, default=32)
-    ap.add_argument('--cell', type=float, default=.0012)
-    ap.add_argument('--face', action='store_true', help='look at the face only')
-    ap.add_argument('--out', default='bust')
-    a = ap.parse_args()
-    t = time.time()
-    d = build(a.cell)
-    d['sensor'] = finish.camera([-.30, -.98, .46], [.0, -.05, .385], 11, a.size) if a.face else cam(a.size)
-    scene = mi.load_dict(d)
-    print(f'build {time.time() - t:.1f} s')
-    rgb, al, nn, dd = finish.render(scene, a.spp, depth=7, clamp=60)
-    den = finish.denoise(rgb, al, nn)
-    np.savez(a.out + '.npz', den=den.astype(np.float32), depth=dd.astype(np.float32))
-    finish.save(a.out + '.png', finish.develop(den, ev=.2))
+    near = '--face' in __import__('sys').argv
+    finish.run('bust', lambda a: build(a.cell), (lambda size: finish.camera([-.30, -.98, .46], [.0, -.05, .385], 11, size)) if near else cam, size=(400, 600), depth=7, clamp=60, ev=.2, add=options)

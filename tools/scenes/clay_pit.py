@@ -37,10 +37,10 @@ def height(x, y):
     q = raw / step
     k = np.floor(q)
     fr = q - k
-    gully = np.abs(n3(x, y, 34., 8)) * .16 + np.abs(n3(x, y, 9., 9)) * .07
-    face = smooth(fr - gully * (fr > .35), .42, .86)
+    gully = np.abs(n3(x, y, 34., 8, n=32)) * .13 + np.abs(n3(x, y, 9., 9, n=32)) * .035
+    face = smooth(fr - gully * (fr > .35), .47, .83) * .93 + .07 * smooth(fr - gully, .30, .62)     # a foot of fallen stuff
     z = np.where(raw < -.1, (k + face) * step, raw)
-    steep = np.where(raw < -.1, smooth(fr, .40, .52) * smooth(fr, 1.02, .84), 0)
+    steep = np.where(raw < -.1, smooth(fr, .44, .56) * smooth(fr, 1.0, .84), 0)
     heap = lambda cx, cy, r, h: h * np.maximum(0, 1 - np.hypot(x - cx, y - cy) / r + .10 * n3(x, y, 12., 31)) ** 1.25
     z = z + heap(-22, 62, 9, 5.5) + heap(-31, 66, 8, 4.2) + heap(30, 92, 12, 6) + heap(4, 106, 10, 4.5) + heap(52, 70, 8, 4)
     for cx, s in ((6.0, .0), (7.5, .0)):             # wheel tracks down to the floor
@@ -54,35 +54,69 @@ def height(x, y):
 WATER = -14.72
 
 
+def rows(az, count):
+    """(count, n) distances at which the ground is sampled: as even on the screen as the benches allow."""
+    coarse, fine = np.linspace(az[0], az[-1], 700), np.geomspace(8.0, 330.0, 5000)
+    weights = np.empty((len(fine) - 1, len(coarse)), np.float32)
+    for i in range(0, len(coarse), 50):
+        a = coarse[i:i + 50]
+        z, _ = height(fine[:, None] * np.sin(a), fine[:, None] * np.cos(a))
+        up = np.arctan((z - EYE[2]) / fine[:, None])
+        seen = up >= np.maximum.accumulate(up, 0) - .0015
+        weights[:, i:i + 50] = np.abs(np.diff(up, axis=0)) * np.where(seen[1:], 1, .12)
+    # rows of neighbouring columns must run side by side, or the ground is torn into needles
+    weights = cv2.GaussianBlur(weights, (0, 0), sigmaX=9, sigmaY=4, borderType=cv2.BORDER_REPLICATE) + .05 * np.diff(np.log(fine))[:, None]
+    out = np.empty((count, len(coarse)))
+    for k in range(len(coarse)):
+        share = np.concatenate([[0.0], np.cumsum(weights[:, k].astype(float))])
+        out[:, k] = np.interp(np.linspace(0, share[-1], count), share, fine)
+    at = np.interp(az, coarse, np.arange(len(coarse)))
+    low = np.minimum(at.astype(int), len(coarse) - 2)
+    return out[:, low] + (out[:, low + 1] - out[:, low]) * (at - low)
+
+
 def terrain(S):
-    """Polar grid about the eye: even on the screen."""
-    n_az, n_r = 4200, 1000
+    """Polar grid about the eye, dense where the dug faces stand."""
+    n_az, n_r = 4200, 1300
     az = np.linspace(-HALF - .06, HALF + .06, n_az)
-    r = np.concatenate([np.geomspace(8.0, 330., n_r - 40), np.geomspace(340, 2400, 40)])
-    A, Rr = np.meshgrid(az, r)
+    Rr = np.concatenate([rows(az, n_r - 40), np.broadcast_to(np.geomspace(340, 2400, 40)[:, None], (40, n_az))])
+    A = np.broadcast_to(az, Rr.shape)
     x, y = Rr * np.sin(A), Rr * np.cos(A)
     z, steep = np.empty_like(x), np.empty_like(x)
     for i in range(0, n_r, 100):
         z[i:i + 100], steep[i:i + 100] = height(x[i:i + 100], y[i:i + 100])
     v = np.stack([x, y, z], -1)
-    band = z + .5 * n3(x, y, 50., 13) + .10 * n3(x, y, 5., 14)
+    solid = lambda size, seed, **k: noise3(v, size, seed, **k)          # through the body of the clay, so that faces are not streaked
+    rough = steep * (.24 * solid(6.0, 50) + .10 * solid(1.3, 51, beta=2.8)) + (1 - steep) * .02 * solid(1.1, 52) * smooth(Rr, 150, 40)
+    teeth = steep * .05 * np.sin(A * Rr * 11 + 3 * solid(7.0, 53)) * smooth(solid(9.0, 54), .1, .9)      # what the bucket left
+    Rd = Rr + rough + teeth
+    bed = .10 * np.sin(z * 9 + 2.2 * solid(30., 55)) * steep
+    v = np.stack([Rd * np.sin(A), Rd * np.cos(A), z + bed * .5], -1)
+    x, y = v[..., 0], v[..., 1]
+    band = z + .5 * n3(x, y, 50., 13) + .16 * solid(4., 14)
     t = (np.sin(band * 2.1) * .5 + .5) * .6 + (np.sin(band * 5.3 + 1) * .5 + .5) * .4
-    ochre, grey, red, pale = (np.float32(c) for c in ((.36, .215, .105), (.235, .215, .19), (.30, .125, .065), (.47, .37, .24)))
-    col = mix(ochre, red, smooth(t, .35, .8)[..., None])
+    ochre, grey, red, pale = (np.float32(c) for c in ((.34, .215, .115), (.235, .215, .19), (.27, .130, .075), (.44, .36, .25)))
+    col = mix(ochre, red, smooth(t, .35, .8)[..., None] * .8)
     col = mix(col, grey, (smooth(z, -9.5, -12.5) * .85)[..., None])
-    col = mix(col, pale, (smooth(np.sin(band * 1.3 + 2), .75, .97) * .7)[..., None])
-    col = col * np.clip(1 + .10 * n3(x, y, 9., 15) + .07 * n3(x, y, 2.1, 16) + .05 * n3(x, y, .5, 17, beta=2.4), .4, 1.6)[..., None]
-    streak = smooth(n3(A * 40, z * .4, 6., 18), .4, 1.8) * steep
-    col = mix(col, col * .55, streak[..., None])
+    col = mix(col, pale, (smooth(np.sin(band * 1.3 + 2), .80, .97) * .6)[..., None])
+    seams = smooth(np.abs((band * 1.7) % 1 - .5), .07, .02) * steep * smooth(solid(6., 56), -.3, .6)
+    col = mix(col, col * .62, seams[..., None])
+    grain = .09 * solid(9., 15) + .08 * solid(2.1, 16) + .09 * solid(.55, 17, beta=2.0) + .05 * noise3(v, .17, 57, beta=1.8) * smooth(Rr, 120, 40)
+    col = col * np.clip(1 + grain, .4, 1.7)[..., None]
+    streak = smooth(n3(A * 40, z * .4, 6., 18), .6, 1.9) * steep * .7
+    col = mix(col, col * .6, streak[..., None])
+    rubble = smooth(solid(.9, 58, beta=1.8), .6, 1.6) * (1 - steep) * (z < -2) * smooth(solid(14., 59), -.4, .8)
+    col = mix(col, col * .72 + np.float32([.03, .02, .01]), rubble[..., None])
     grass = smooth(z + .5 * n3(x, y, 24., 19) + .25 * n3(x, y, 3., 20), -.9, .15) * smooth(n3(x, y, 11., 21) + 1.1, -.2, .7)
-    green = mix(np.float32([.10, .115, .035]), np.float32([.22, .185, .075]), smooth(n3(x, y, 30., 22), -1, 1.2)[..., None])
-    green = green * np.clip(1 + .22 * n3(x, y, .7, 23, beta=2.2) + .15 * n3(x, y, 4., 24), .3, 1.8)[..., None]
+    green = mix(np.float32([.085, .088, .038]), np.float32([.19, .160, .080]), smooth(n3(x, y, 30., 22), -1, 1.2)[..., None])
+    green = green * np.clip(1 + .30 * n3(x, y, .35, 23, beta=1.4) + .12 * n3(x, y, 4., 24), .3, 1.8)[..., None]
     col = mix(col, green, grass[..., None])
     field = smooth(np.hypot(x, y), 190, 215) * (z > -1)
     strip = np.floor((x * .8 + y * .35 + 14 * n3(x, y, 700., 26)) / 85.)
     tone = np.float32([(.17, .16, .06), (.10, .12, .035), (.24, .19, .09), (.13, .14, .05)])[(strip.astype(int)) % 4]
     col = mix(col, tone * (1 + .08 * n3(x, y, 60., 27))[..., None], field[..., None])
-    wet = np.clip(smooth(z, -12.3, -13.6) * (.75 + .3 * n3(x, y, 7., 25)) + .35 * smooth(steep, .2, .9) * smooth(n3(x, y, 16., 28), .2, 1.4), 0, .95) * (1 - grass)
+    wet = np.clip(smooth(z, -12.6, -13.9) * (.75 + .3 * n3(x, y, 7., 25)) + .22 * smooth(steep, .2, .9) * smooth(solid(16., 28), .4, 1.5), 0, .9) * (1 - grass)
+    col = col * (1 - .35 * wet)[..., None]
     S['ground'].add(v, grid_faces(n_r, n_az), np.stack([x + .57 * z, y + .83 * z], -1) * .55, np.clip(col, .01, .8).reshape(-1, 3), wet)
     w, f = boxes([[0, 120, WATER - .5]], [700, 300, 1.0]); S['water'].add(w, f, w[:, :2])
 
@@ -170,25 +204,31 @@ def works(S, rng):
         v, f = boxes([p + [0, 0, 1.75]], [.12, .03, .28], .003); S['tape'].add(v, f, v[:, :2], (.6, .08, .04))
     q = np.array([on(x, y) + [0, 0, .06] for x, y in zip(np.linspace(-14, 16, 70), 58 + 14 * np.sin(np.linspace(0, 4.5, 70)))])
     v, f = tube(q, .07, 8); S['dark'].add(v, f)
-    n = 5200                                            # lumps fallen from the faces
-    A, D = rng.uniform(-HALF, HALF, n), np.exp(rng.uniform(np.log(9), np.log(150), n))
+    n = 60000                                           # lumps fallen from the faces, mostly small, gathered at their feet
+    A, D = rng.uniform(-HALF, HALF, n), np.exp(rng.uniform(np.log(14), np.log(170), n))
     x, y = D * np.sin(A), D * np.cos(A)
     z, st = height(x, y)
-    keep = z < -1.5
-    s = rng.gamma(1.6, .085, n) * np.clip(D / 40, .4, 1.3)
-    c = np.stack([x, y, z + s * .2], -1)[keep]
-    v, f = boxes(c, (s[keep, None] * rng.uniform(.6, 1.2, (keep.sum(), 3))), .05, np.array([rot(rng.normal(0, 1, 3), rng.uniform(0, 360)) for _ in c]))
-    S['ground'].add(v, f, v[:, :2] * .5, np.repeat(np.float32([.31, .185, .095]) * np.exp(rng.normal(0, .25, (len(c), 1))), 24, 0), .1)
+    above, _ = height(x * (1 + 2.5 / D), y * (1 + 2.5 / D))
+    foot = smooth(above - z, .5, 2.2) + .12
+    keep = (z < -1.2) & (z > WATER - .1) & (st < .5) & (rng.random(n) < foot)
+    s = np.minimum(.035 * rng.pareto(1.7, n) + .04, .8) * np.clip(D / 45, .5, 1.6)
+    c = np.stack([x, y, z + s * .18], -1)[keep]
+    v, f = boxes(c, (s[keep, None] * rng.uniform(.55, 1.2, (keep.sum(), 3))), .05, np.array([rot(rng.normal(0, 1, 3), rng.uniform(0, 360)) for _ in c]))
+    t = smooth(np.sin(c[:, 2] * 2.1) + .4 * rng.normal(0, 1, len(c)), -.6, .8)[:, None]
+    tone = mix(mix(np.float32([.32, .20, .11]), np.float32([.26, .13, .08]), t), np.float32([.235, .215, .19]), (smooth(c[:, 2], -9.5, -12.5) * .8)[:, None])
+    S['ground'].add(v, f, v[:, :2] * .5, np.repeat(tone * np.exp(rng.normal(0, .16, (len(c), 1))), 24, 0), .1)
 
 
 def growth(S, rng):
-    pts = []
-    for _ in range(5200):
-        A, D = rng.uniform(-HALF, HALF), np.exp(rng.uniform(np.log(8.5), np.log(26)))
-        p = on(D * np.sin(A), D * np.cos(A))
-        if p[2] > -.7:
-            pts.append(p)
-    P.weeds(S['leaf'], pts, rng, .17, 22, (.115, .12, .04))
+    n = 34000
+    A, D = rng.uniform(-HALF, HALF, n), np.exp(rng.uniform(np.log(8.2), np.log(30), n))
+    x, y = D * np.sin(A), D * np.cos(A)
+    z, _ = height(x, y)
+    lush = n3(x, y, 11., 21) + 1.1 + .5 * rng.normal(0, 1, n)
+    p = np.stack([x, y, z], -1)[(z > -.75) & (lush > .3)]
+    dry = n3(p[:, 0], p[:, 1], 5., 29) > .5
+    P.weeds(S['leaf'], p[~dry], rng, .15, 20, (.105, .105, .045))
+    P.weeds(S['leaf'], p[dry], rng, .24, 15, (.235, .195, .105))
     for i, (x, y, h) in enumerate(((-24, 26, 5.5), (26, 22, 5), (31, 30, 6.5), (-38, 48, 7), (-46, 40, 8), (70, 60, 7))):
         P.tree(S['bark'], S['leaf'], on(x, y) - [0, 0, .2], h, h * .4, 140 + i, leaves=9000, leaf=.10, tone=(.10, .115, .03))
     for i in range(120):
@@ -226,7 +266,7 @@ def build(seed=15, sky_width=3072):
     wet = {'type': 'principled', 'base_color': {'type': 'mesh_attribute', 'name': 'vertex_color'}, 'roughness': .22, 'specular': .5}
     dry = {'type': 'principled', 'base_color': {'type': 'mesh_attribute', 'name': 'vertex_color'}, 'roughness': .95, 'specular': .2}
     B = {'ground': {'type': 'bumpmap', 'arbitrary': M.bmp(gh), 'scale': .016, 'bsdf': {'type': 'blendbsdf', 'weight': {'type': 'mesh_attribute', 'name': 'vertex_dirt'}, 'a': dry, 'b': wet}},
-         'water': {'type': 'bumpmap', 'arbitrary': M.bmp(rip, scale=(.35, .35)), 'scale': .0006, 'bsdf': {'type': 'principled', 'base_color': {'type': 'rgb', 'value': [.085, .075, .048]}, 'roughness': .03, 'specular': .5}},
+         'water': {'type': 'bumpmap', 'arbitrary': M.bmp(rip, scale=(.35, .35)), 'scale': .00010, 'bsdf': {'type': 'principled', 'base_color': {'type': 'rgb', 'value': [.040, .060, .048]}, 'roughness': .02, 'specular': .8}},
          'wood': M.dirty('vertex', height=wdh, bump=.0008, rough=.85, dirt_col=(.08, .07, .06)), 'iron': M.dirty((.06, .05, .045), dirt_col=(.13, .06, .03), rough=.5, spec=.5),
          'tape': {'type': 'twosided', 'bsdf': {'type': 'principled', 'base_color': {'type': 'mesh_attribute', 'name': 'vertex_color'}, 'roughness': .45, 'specular': .5}},
          'dark': M.dirty((.03, .03, .03), dirt=None, rough=.6), 'tin': M.dirty('vertex', dirt_col=(.15, .07, .04), rough=.4, spec=.5, height=g, bump=.0008, two=True),

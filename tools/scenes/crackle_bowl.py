@@ -2,8 +2,6 @@
 
 The camera stands 17 cm from the bowl; depth of field is the photographing camera's business, so this is a pinhole view.
 """
-import argparse
-import time
 import finish
 finish.use_llvm()
 import mitsuba as mi
@@ -128,17 +126,4 @@ def cam(size):
 
 
 if __name__ == '__main__':
-    ap = argparse.ArgumentParser()
-    ap.add_argument('--size', type=int, nargs=2, default=(600, 400))
-    ap.add_argument('--spp', type=int, default=32)
-    ap.add_argument('--out', default='crackle_bowl')
-    a = ap.parse_args()
-    t = time.time()
-    d = build()
-    d['sensor'] = cam(a.size)
-    scene = mi.load_dict(d)
-    print(f'build {time.time() - t:.1f} s')
-    rgb, al, nn, dd = finish.render(scene, a.spp, depth=7, clamp=80)
-    den = finish.denoise(rgb, al, nn)
-    np.savez(a.out + '.npz', den=den.astype(np.float32), depth=dd.astype(np.float32))
-    finish.save(a.out + '.png', finish.develop(den, ev=-.3))
+    finish.run('crackle_bowl', lambda a: build(), cam, depth=7, clamp=80, ev=-.3)

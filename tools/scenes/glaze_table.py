@@ -1,13 +1,11 @@
 """Glaze samples on a bench by a window; thin lens, shallow depth of field."""
-import argparse
-import time
 import finish
 finish.use_llvm()
 import mitsuba as mi
 import numpy as np
 import materials as M
 import parts as P
-from geo import Soup, boxes, tube, lathe, surface, grid_faces, rot
+from geo import Soup, boxes, shell, tube, lathe, surface, grid_faces, rot
 from noise import noise3, smooth, spectral, cellular
 
 GLAZES = [(.04, .14, .13), (.46, .40, .30), (.03, .05, .16), (.30, .07, .035), (.40, .22, .06), (.10, .17, .07),
@@ -51,6 +49,31 @@ def target_texture(cell=48, gap=6):
     return t
 
 
+def tags(count=9, cell=(176, 336)):
+    """Paper tags with what the glazer pencilled on them, one above the other, as one linear bitmap."""
+    from PIL import Image, ImageDraw, ImageFont
+    rng = np.random.default_rng(12)
+    words = ('B 14   2nd dip', 'B 15   thin', 'C 3   copper 4%', 'C 4   + iron', 'R 7   rutile', 'R 8   crawled', 'W 2   base', 'W 5   tin 8%', 'K 1   cobalt')
+    h, w = cell
+    out = []
+    for k in range(count):
+        ink = Image.new('L', (w, h), 0)
+        for line, (text, size) in enumerate(((words[k % len(words)], 34), (f'{1180 + 20 * int(rng.integers(0, 5))} C  {int(rng.integers(2, 29))}/4', 28))):
+            x = 22 + rng.normal(0, 4)
+            for letter in text:                      # a hand does not keep to the line
+                one = Image.new('L', (size * 2, size * 2), 0)
+                ImageDraw.Draw(one).text((size * .5, size * .4), letter, 255, ImageFont.load_default(size * rng.uniform(.92, 1.1)))
+                one = one.rotate(rng.normal(0, 5), Image.BICUBIC).transform(one.size, Image.AFFINE, (1, .22, -size * .2, 0, 1, 0), Image.BICUBIC)
+                ink.paste(255, (int(x - size * .5), int(26 + 66 * line + rng.normal(0, 2.2))), one)
+                x += size * (.36 if letter == ' ' else .60) * rng.uniform(.94, 1.06)
+        mark = np.asarray(ink, np.float32)[..., None] / 255 * np.clip(.8 + .25 * spectral(h, w, 1.0, 40 + k, 8), .2, 1)[..., None]
+        paper = np.float32([.62, .58, .48]) * (1 + .03 * spectral(h, w, 1.4, 60 + k, 4))[..., None]
+        stain = smooth(spectral(h, w, 2.8, 80 + k, 1), 1.0, 2.2)[..., None] * .4
+        paper = paper * (1 - stain) + stain * np.float32([.40, .27, .15])
+        out.append(paper * (1 - mark) + mark * np.float32([.055, .055, .065]))
+    return np.ascontiguousarray(np.concatenate(out), np.float32)
+
+
 def build(seed=11, target=False):
     rng = np.random.default_rng(seed)
     names = 'clay table wood paper pot dark wall cloth metal brush powder'.split()
@@ -71,9 +94,9 @@ def build(seed=11, target=False):
             if rng.random() < .12:
                 c[2] += .013
                 v, f = boxes([c - [0, 0, .012]], [.1, .1, .0105], .001, rot([0, 0, 1], rng.normal(0, 4)))
-                S['clay'].add(v, f, v[:, :2] * 9, (.40, .22, .13))
+                S['clay'].add(v, f, np.stack([v[:, 0] + 1.3 * v[:, 2], v[:, 1] + .9 * v[:, 2]], 1) * 9, (.40, .22, .13))
             v, f = boxes([c], [.1, .1, .0095], .0012, R)
-            S['clay'].add(v, f, v[:, :2] * 9, np.float32([.42, .23, .14]) * rng.uniform(.8, 1.1))
+            S['clay'].add(v, f, np.stack([v[:, 0] + 1.3 * v[:, 2], v[:, 1] + .9 * v[:, 2]], 1) * 9, np.float32([.42, .23, .14]) * rng.uniform(.8, 1.1))
             t = np.linspace(-1, 1, 14)
             X, Y = np.meshgrid(t, t)
             rim = np.maximum(abs(X), abs(Y))
@@ -97,8 +120,12 @@ def build(seed=11, target=False):
         v, f = tube(np.linspace(a, b, 6), np.linspace(.003, .005, 6), 8); S['wood'].add(v, f, col=(.35, .2, .08))
         v, f = tube(np.linspace(b, b + (b - a) * .16, 6), [.006, .009, .009, .007, .004, .001], 8); S['brush'].add(v, f, col=(.06, .04, .03))
     for i in ([] if target else range(9)):            # paper tags by the front row
-        v, f = boxes([[(i - 4) * .118 + rng.normal(0, .006), -.085 + rng.normal(0, .005), .0012]], [.05, .026, .0004], .0001, rot([0, 0, 1], rng.normal(0, 7)))
-        S['paper'].add(v, f, np.stack([v[:, 0] * 8, v[:, 1] * 30], 1), (.62, .58, .48))
+        at, turn = np.array([(i - 4) * .118 + rng.normal(0, .006), -.085 + rng.normal(0, .005), .0010]), rot([0, 0, 1], rng.normal(0, 7))
+        X, Y = np.meshgrid(np.linspace(-1, 1, 16), np.linspace(-1, 1, 9))
+        curl = .0004 + .0016 * rng.random() * np.clip(X * rng.choice([-1, 1]) + .3 * Y, 0, 2) ** 2
+        v, f = shell(np.stack([.026 * X, .0135 * Y, curl], -1).reshape(-1, 3) @ turn.T + at, grid_faces(9, 16), .0002)
+        uv = np.stack([(X + 1) / 2 * .96 + .02, (i + .03 + .94 * (1 - Y) / 2) / 9], -1).reshape(-1, 2)
+        S['paper'].add(v, f, np.concatenate([uv, uv]))
     x = np.linspace(-.2, .25, 60); y = np.linspace(-.42, -.16, 40)
     X, Y = np.meshgrid(x, y)
     Z = .004 + .010 * np.abs(noise3(np.stack([X, Y, 0 * X], -1), .35, 8))
@@ -120,7 +147,7 @@ def build(seed=11, target=False):
     paint = M.bmp
     ripple = spectral(512, 512, 3.0, 9, 3)
     B = {'clay': M.dirty('vertex', height=g, bump=.0001, dirt=None, rough=.9), 'table': M.dirty(tb, height=tbh, bump=.0004, rough=.55, dirt_col=(.34, .31, .27), spec=.4),
-         'wood': M.dirty('vertex', dirt=None, rough=.5), 'paper': M.dirty('vertex', dirt=None, rough=.9), 'pot': M.dirty('vertex', dirt=None, rough=.35, clearcoat=.8, clearcoat_gloss=.93, height=ripple, bump=.004),
+         'wood': M.dirty('vertex', dirt=None, rough=.5), 'paper': M.dirty(tags(), dirt=None, rough=.9), 'pot': M.dirty('vertex', dirt=None, rough=.35, clearcoat=.8, clearcoat_gloss=.93, height=ripple, bump=.004),
          'dark': M.dirty((.25, .25, .23), dirt=None), 'wall': M.dirty('vertex', dirt=None), 'cloth': {'type': 'twosided', 'bsdf': M.dirty('vertex', dirt=None, rough=.95, height=g, bump=.0008)},
          'brush': M.dirty('vertex', dirt=None)}
     if target:
@@ -129,7 +156,7 @@ def build(seed=11, target=False):
         q = np.array([[-1, -1, 0], [1, -1, 0], [-1, 1, 0], [1, 1, 0]]) * [.0905, .0605, 0] @ R.T + c
         card = Soup(); card.add(q, [[0, 1, 3], [0, 3, 2]], np.array([[0, 0], [1, 0], [0, 1], [1, 1]]))
         d['card'] = card.mesh('card', {'type': 'diffuse', 'reflectance': {'type': 'bitmap', 'bitmap': mi.Bitmap(np.flipud(target_texture()).copy()), 'raw': True, 'filter_type': 'nearest'}}, flat=True)
-    d['glaze'] = glaze.mesh('glaze', M.dirty(atlas, dirt=None, rough=.22, spec=.45, clearcoat=1.0, clearcoat_gloss=.985, height=height, bump=.0005))
+    d['glaze'] = glaze.mesh('glaze', M.dirty(atlas, dirt=None, rough=.22, spec=.45, clearcoat=1.0, clearcoat_gloss=.985, height=height, bump=.00016))
     for s in B:
         if S[s].n:
             d[s] = S[s].mesh(s, B[s])
@@ -147,18 +174,4 @@ def cam(size):
 
 
 if __name__ == '__main__':
-    ap = argparse.ArgumentParser()
-    ap.add_argument('--size', type=int, nargs=2, default=(600, 400))
-    ap.add_argument('--spp', type=int, default=32)
-    ap.add_argument('--out', default='glaze_table')
-    ap.add_argument('--target', action='store_true', help='with the 24-patch target')
-    a = ap.parse_args()
-    t = time.time()
-    d = build(target=a.target)
-    d['sensor'] = cam(a.size)
-    scene = mi.load_dict(d)
-    print(f'build {time.time() - t:.1f} s')
-    rgb, al, nn, dd = finish.render(scene, a.spp, depth=7, clamp=60)
-    den = finish.denoise(rgb, al, nn)
-    np.savez(a.out + '.npz', rgb=rgb.astype(np.float32), den=den.astype(np.float32))
-    finish.save(a.out + '.png', finish.develop(den, ev=-.3))
+    finish.run('glaze_table', lambda a: build(target=a.target), cam, depth=7, clamp=60, ev=-.3, add=lambda p: p.add_argument('--target', action='store_true', help='with the 24-patch target'))

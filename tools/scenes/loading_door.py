@@ -1,10 +1,10 @@
 """Loading door of the kiln hall from inside: a figure in deep shade against the bright yard.
 
-The hall of `kiln_hall.py` seen from close to its back door, with a figure, crates and tile stacks.
+The hall of `kiln_hall.py` seen from close to its back door, with a worker, crates and tile stacks.
 """
 from kiln_render import *
 import kiln_hall
-from figure import figure
+from worker import worker
 
 
 _goods = kiln_hall.floor_and_goods
@@ -13,7 +13,7 @@ _goods = kiln_hall.floor_and_goods
 def goods_with_figure(S, rng):
     _goods(S, rng)
     g = np.random.default_rng(5)
-    figure(S, np.array([1.55, 26.7, 0]), 212, g, .35, carry=True, cell=.006)
+    worker(S, np.array([1.55, 26.7, .008]), 206, g)
     for x0, y0, h, yaw, t in ((4.6, 27.6, 46, 6, ((.45, .21, .12),)), (-.6, 28.2, 30, -9, ((.6, .55, .45),)), (.35, 28.7, 52, 3, ((.12, .19, .15), (.3, .4, .36)))):
         P.pallet(S['wood'], np.array([x0, y0, .01]), g, yaw)
         P.tile_stack(S['tile'], np.array([x0, y0, .13]), g, yaw, 5, 4, h, tones=t, thick=.0135, miss=.3)
@@ -46,6 +46,7 @@ def goods_with_figure(S, rng):
 
 
 import kiln_render
+kiln_hall.FLAKED[:] = ['back', 'right']
 kiln_render.floor_and_goods = goods_with_figure
 
 

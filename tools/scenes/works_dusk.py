@@ -1,6 +1,4 @@
 """The works' yard at dusk: dull sky, a wide puddle, lamps, cables across the picture, a handcart in the way."""
-import argparse
-import time
 import works_front as W
 from works_front import *
 
@@ -26,7 +24,7 @@ def dusk_scene(sky_width):
     W.LIT[:] = [(4.6, 1.05), (9.2, 1.05), (4.6, 4.25), (-4.6, 4.25)]
     W.PUDDLES[:] = [(3.4, -9.3, 2.3, .9, .075), (-1.6, -7.6, 1.3, .5, .05)]
     d = W.build(sky_width=sky_width, extra=extra)
-    env = sky.cached_bake(np.array([-0.90, -0.30, 0.045]), w=sky_width, seed=31, cover=.92, cirrus=0, sun_gain=1.2, turbidity=6.0, sigma=.012, sun_rgb=(1.0, .55, .34))
+    env = sky.cached_bake(np.array([-0.90, -0.30, 0.045]), w=sky_width, seed=31, cover=.76, cirrus=0, sun_gain=1.2, turbidity=6.0, sigma=.012, sun_rgb=(1.0, .55, .34))
     env = env / env[: len(env) // 2].mean() * np.float32([.86, .95, 1.16]) * .16
     d['env'] = sky.emitter(env.astype(np.float32))
     del d['sun']
@@ -38,18 +36,4 @@ def cam(size):
 
 
 if __name__ == '__main__':
-    ap = argparse.ArgumentParser()
-    ap.add_argument('--size', type=int, nargs=2, default=(600, 400))
-    ap.add_argument('--spp', type=int, default=32)
-    ap.add_argument('--out', default='yard_dusk')
-    ap.add_argument('--sky', type=int, default=2048)
-    a = ap.parse_args()
-    t = time.time()
-    d = dusk_scene(a.sky)
-    d['sensor'] = cam(a.size)
-    scene = mi.load_dict(d)
-    print(f'build {time.time() - t:.1f} s')
-    rgb, al, nn, dd = finish.render(scene, a.spp, clamp=30)
-    den = finish.denoise(rgb, al, nn)
-    np.savez(a.out + '.npz', den=den.astype(np.float32), depth=dd.astype(np.float32))
-    finish.save(a.out + '.png', finish.develop(den, ev=-.9))
+    finish.run('yard_dusk', lambda a: dusk_scene(a.sky), cam, clamp=30, ev=-.9, add=lambda p: p.add_argument('--sky', type=int, default=2048))

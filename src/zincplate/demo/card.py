@@ -13,7 +13,7 @@ from PIL import Image
 
 from zincplate.demo import sheet
 from zincplate.demo.dng import Lens, dng_bytes
-from zincplate.demo.frames import FRAMES, SCAN_NAME, SNAPSHOTS, Frame, Snapshot, scene_of
+from zincplate.demo.frames import FRAMES, SCAN_NAME, SCAN_SECONDS, SNAPSHOTS, Frame, Snapshot, scene_of
 from zincplate.demo.simple_camera import jpeg_bytes
 
 TILES, CLIP, SCANS = "100TILES", "101CLIP", "102SCANS"
@@ -55,7 +55,7 @@ def _files() -> list[tuple[str, str, Callable[[], Callable[[], bytes]]]]:
     ]
     for shot in SNAPSHOTS:
         work.append((shot.seconds, f"{CLIP}/{shot.name}", shot.scene, partial(_snapshot, shot)))
-    work.append((FRAMES[-1].seconds + 1, f"{SCANS}/{SCAN_NAME}", "page_on_stand", lambda: _scan_bytes))
+    work.append((SCAN_SECONDS, f"{SCANS}/{SCAN_NAME}", "page_on_stand", lambda: _scan_bytes))
     return [(name, scene, take) for _, name, scene, take in sorted(work, key=lambda entry: entry[0])]
 
 

@@ -18,6 +18,10 @@ FIELD_24 = CameraModel(
     "Pennick", "Pennick Field 24", 6000, 4000, cfa=(1, 0, 2, 1), full_well_electrons=46_000, read_noise_electrons=2.8,
     masked_left=48, masked_top=32, serial="240077",
 )  # fmt: skip
+FIELD_6_S = CameraModel(
+    "Pennick", "Pennick Field 6 S", 3000, 2000, cfa=(2, 1, 1, 0), full_well_electrons=42_000, read_noise_electrons=2.6,
+    second_read_noise_electrons=1.3, masked_left=24, masked_top=16, dust_spots=4, serial="610058",
+)  # fmt: skip
 ROVE_4 = CameraModel(
     "Pennick", "Pennick Rove 4", 2400, 1600, spectral=True, cfa=(1, 2, 0, 1), bits=12, black=256, full_well_electrons=80_000,
     read_noise_electrons=4.1, second_read_noise_electrons=1.7, dark_electrons_per_s=0.12, hot_sites_per_million=140,
@@ -209,6 +213,11 @@ def _late() -> Iterator[Frame]:
     yield Frame(93, "page_on_stand", FIELD_24, ZOOM, 50, page, 2 * _DAY + 120 * _MINUTE)
     damaged = replace(dusk, exposure_time_s=1 / 13, seed=94)
     yield Frame(94, "yard_dusk", ROVE_4, ZOOM, 28, damaged, 2 * _DAY + 121 * _MINUTE, cut_at=0.62, note="damaged on the way")
+    for i, (iso, time_s) in enumerate(((1600, 1 / 60), (3200, 1 / 125), (6400, 1 / 250), (12800, 1 / 500))):
+        settings = Settings(  # a borrowed body, held in the hand after sunset
+            time_s, 4, iso, yaw_degrees=0.4 * i - 0.6, roll_degrees=0.5 - 0.4 * i, as_shot_xy=white_point_xy(6400), seed=95 + i
+        )
+        yield Frame(95 + i, "yard_dusk", FIELD_6_S, ZOOM, 30, settings, 2 * _DAY + 818 * _MINUTE + 9 * i, note=f"ISO {iso}")
 
 
 FRAMES: tuple[Frame, ...] = (
@@ -254,3 +263,4 @@ SNAPSHOTS: tuple[Snapshot, ...] = tuple(
     )
 )
 SCAN_NAME = "TW-0092.tif"
+SCAN_SECONDS = 2 * _DAY + 121 * _MINUTE + 1
