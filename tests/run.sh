@@ -5,7 +5,7 @@ set -eu
 cd "$(dirname "$0")/.."
 step() { printf '== %s\n' "$*"; }
 if [ $# -eq 0 ]; then
-    step "ruff"; .venv/bin/ruff check -q src tests; .venv/bin/ruff format --check -q src tests
+    step "ruff"; .venv/bin/ruff check -q src tests tools; .venv/bin/ruff format --check -q src tests tools
     step "mypy"; .venv/bin/mypy
     step "import-linter"; .venv/bin/lint-imports --no-cache >var/import-linter.log 2>&1 || { cat var/import-linter.log; exit 1; }
     step "generated files"

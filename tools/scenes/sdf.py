@@ -55,9 +55,10 @@ def box(p, centre, half, rounding=0.01, turn=None):
 def mesh(field, low, high, cell):
     """Vertices and outward faces of the zero surface of ``field(points)`` inside a box."""
     from skimage.measure import marching_cubes
-    n = 16                                          # blocks far from the surface keep the distance at their centre
+
+    n = 16  # blocks far from the surface keep the distance at their centre
     axes = [low[i] + cell * np.arange(int(np.ceil((high[i] - low[i]) / cell / n)) * n, dtype=np.float32) for i in range(3)]
-    centres = np.stack(np.meshgrid(*[a.reshape(-1, n).mean(1) for a in axes], indexing='ij'), -1)
+    centres = np.stack(np.meshgrid(*[a.reshape(-1, n).mean(1) for a in axes], indexing="ij"), -1)
     coarse = field(centres)
     values = np.repeat(np.repeat(np.repeat(coarse, n, 0), n, 1), n, 2).astype(np.float32)
     near = np.argwhere(np.abs(coarse) < 1.7 * cell * n * 0.87 + 0.01)
@@ -65,7 +66,14 @@ def mesh(field, low, high, cell):
         index = (part[:, :, None] * n + np.arange(n)).astype(int)
         x, y, z = (axes[i][index[:, i]] for i in range(3))
         shape = (len(part), n, n, n)
-        points = np.stack([np.broadcast_to(x[:, :, None, None], shape), np.broadcast_to(y[:, None, :, None], shape), np.broadcast_to(z[:, None, None, :], shape)], -1)
+        points = np.stack(
+            [
+                np.broadcast_to(x[:, :, None, None], shape),
+                np.broadcast_to(y[:, None, :, None], shape),
+                np.broadcast_to(z[:, None, None, :], shape),
+            ],
+            -1,
+        )
         values[index[:, 0, :, None, None], index[:, 1, None, :, None], index[:, 2, None, None, :]] = field(points)
     v, f, _, _ = marching_cubes(values, 0.0, spacing=(cell,) * 3)
     v = v + np.asarray(low, np.float32)

@@ -2,6 +2,7 @@
 
 Source: "BabelColor Average" spectra and the CIE 1931 2 degree observer in colour-science 0.4.7.
 """
+
 from pathlib import Path
 
 import colour

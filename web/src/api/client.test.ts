@@ -1,0 +1,101 @@
+import { afterEach, expect, it, vi } from "vitest";
+import { ApiError, need, offlineSafe } from "./client";
+import { fetchView, unpack } from "./view";
+
+afterEach(() => vi.unstubAllGlobals());
+
+const response = (status: number, body: unknown) =>
+  new Response(JSON.stringify(body), { status, headers: { "Content-Type": "application/json" } });
+
+async function failure(call: Promise<unknown>): Promise<ApiError> {
+  const error = await call.then(
+    () => null,
+    (e: unknown) => e,
+  );
+  expect(error).toBeInstanceOf(ApiError);
+  return error as ApiError;
+}
+
+it("hands on what the server sent", async () => {
+  expect(await need(Promise.resolve({ data: { id: 3 }, response: response(200, {}) }))).toEqual({ id: 3 });
+});
+
+it("says the server's own sentence, and what is there now", async () => {
+  const current = { revision: 4 };
+  const error = await failure(
+    need(
+      Promise.resolve({
+        error: { error: "This version was changed elsewhere.", current },
+        response: response(409, {}),
+      }),
+    ),
+  );
+  expect([error.status, error.message, error.current]).toEqual([409, "This version was changed elsewhere.", current]);
+});
+
+it("names the number of an answer that has no sentence", async () => {
+  const error = await failure(need(Promise.resolve({ error: undefined, response: response(502, null) })));
+  expect(error.message).toBe("The server answered 502.");
+});
+
+it("a server that is gone is said in words", async () => {
+  expect((await failure(need(Promise.reject(new TypeError("fetch failed"))))).message).toMatch(/does not answer/);
+  expect((await failure(offlineSafe(() => Promise.reject(new TypeError("x"))))).message).toMatch(/does not answer/);
+});
+
+it("a request that was called off stays called off", async () => {
+  const call = offlineSafe(() => Promise.reject(new DOMException("stop", "AbortError")));
+  await expect(call).rejects.toThrow(DOMException);
+});
+
+it("a refused view carries its sentence even when the body is no JSON", async () => {
+  expect((await failure(offlineSafe(async () => response(422, { error: "Too narrow." })))).message).toBe("Too narrow.");
+  expect((await failure(offlineSafe(async () => new Response("<html>", { status: 500 })))).message).toBe(
+    "The server answered 500.",
+  );
+});
+
+function packed(picture: number[], clipping: number[]): ArrayBuffer {
+  const header = new TextEncoder().encode(
+    JSON.stringify({ picture_bytes: picture.length, clipping_bytes: clipping.length, scaled_width: 7 }),
+  );
+  const data = new Uint8Array(4 + header.length + picture.length + clipping.length);
+  new DataView(data.buffer).setUint32(0, header.length, true);
+  data.set(header, 4);
+  data.set([...picture, ...clipping], 4 + header.length);
+  return data.buffer;
+}
+
+it("a view without warnings has no second picture", async () => {
+  const parts = unpack(packed([5, 6, 7], []));
+  expect(parts.clipping).toBeNull();
+  expect([...new Uint8Array(await parts.picture.arrayBuffer())]).toEqual([5, 6, 7]);
+  expect(parts.header.scaled_width).toBe(7);
+});
+
+it("asks for exactly what is in sight, with the page's own mark", async () => {
+  const asked: { url: string; init: RequestInit }[] = [];
+  vi.stubGlobal("fetch", async (url: string, init: RequestInit) => {
+    asked.push({ url, init });
+    return new Response(packed([1], [2]));
+  });
+  const bitmaps: Blob[] = [];
+  vi.stubGlobal("createImageBitmap", async (blob: Blob) => {
+    bitmaps.push(blob);
+    return { width: 1 };
+  });
+  let received = 0;
+  const window = { scaledWidth: 900, scaledHeight: 600, x: 10, y: 20, width: 300, height: 200 };
+  const view = await fetchView(12, null, window, { clipping: true, warned: 2 }, undefined, () => {
+    received += 1;
+  });
+  expect(asked[0]?.url).toBe("/api/frames/12/view");
+  expect(asked[0]?.init.headers).toMatchObject({ "X-Zincplate": "1" });
+  const body = JSON.parse(String(asked[0]?.init.body));
+  expect(body).toMatchObject({ recipe: null, x: 10, y: 20, width: 300, clipping: true, warned: 2, show: "picture" });
+  expect([received, bitmaps.map((b) => b.type), view.clipping !== null]).toEqual([
+    1,
+    ["image/jpeg", "image/png"],
+    true,
+  ]);
+});
