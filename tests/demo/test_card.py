@@ -45,7 +45,7 @@ def test_scenes_are_small_files_of_finite_radiance() -> None:
     for name in catalogue():
         scene = load(name)
         assert np.isfinite(scene.linear_rec709).all() and scene.linear_rec709.min() >= 0
-        assert scene.depth_m is None or scene.depth_m.shape == scene.linear_rec709.shape[:2]
+        assert scene.depth_m is not None and scene.depth_m.shape == scene.linear_rec709.shape[:2]
 
 
 @pytest.mark.parametrize("number", [1, 30, 53, 80, 97])

@@ -13,6 +13,7 @@ from typing import Any
 import cv2
 import imagecodecs
 import numpy as np
+from geo import NEAR_M
 
 from zincplate.demo.scenes import Scene, encode_depth, encode_log, load
 
@@ -67,6 +68,13 @@ def depth_of(name: str, depth: np.ndarray) -> dict[str, Any]:
     return {"file": f"{name}_depth.jxl", **scale}
 
 
+def from_pinhole(depth: np.ndarray, focal_px: float, centre_px: tuple[float, float]) -> np.ndarray:
+    """Metres along the ray from the pinhole itself, of depths that the renderer counts from where its rays begin."""
+    y, x = np.mgrid[0 : depth.shape[0], 0 : depth.shape[1]].astype(np.float32)
+    secant = np.sqrt(1 + ((x - centre_px[0]) / focal_px) ** 2 + ((y - centre_px[1]) / focal_px) ** 2)
+    return np.where(depth > 0, depth + np.float32(NEAR_M) * secant, 0).astype(np.float32)
+
+
 def changed(clean: np.ndarray, window: np.ndarray) -> np.ndarray:
     """(h, w) 0..255 where a passer-by or their shadow is; the renderer's own noise between two runs is not counted."""
     a, b = (cv2.GaussianBlur(np.log2(p @ LUMINANCE + 2e-4), (0, 0), 2.5) for p in (clean, window))
@@ -98,7 +106,7 @@ def mended(scene: Scene, windows: list[Path]) -> dict[str, np.ndarray]:
         share = np.minimum(ramp(h, y == 0, y + h == height)[:, None], ramp(w, x == 0, x + w == width)[None])[..., None]
         at = (slice(y, y + h), slice(x, x + w))
         linear[at] += (np.maximum(part["den"].astype(np.float32), 0) - linear[at]) * share
-        depth[at] = part["depth"]
+        depth[at] = from_pinhole(part["depth"], scene.focal, (scene.centre[0] - x, scene.centre[1] - y))
     return {"den": linear, "depth": depth}
 
 
@@ -112,8 +120,11 @@ def main(folder: Path, names: list[str]) -> None:
         if (names and name not in names) or not (source.exists() or windows):
             continue
         print(name)
-        render = np.load(source) if source.exists() else mended(load(name), windows)
+        whole = source.exists()
+        render = np.load(source) if whole else mended(load(name), windows)
         linear = np.maximum(render["den"].astype(np.float32), 0)
+        height, width = linear.shape[:2]
+        focal = CYLINDER[name]["focal_px"] if name in CYLINDER else width / 2 / math.tan(math.radians(view_degrees / 2))
         entry = picture(name, linear, tiles)
         luminance = linear @ LUMINANCE
         if "sky" in render:
@@ -126,13 +137,13 @@ def main(folder: Path, names: list[str]) -> None:
             entry["middle_grey"] = facts["glaze_table"]["middle_grey"]
         entry["middle_grey_cd_m2"] = grey_cd_m2
         if "depth" in render:
-            entry["depth"] = depth_of(name, render["depth"])
+            depth = from_pinhole(render["depth"], focal, ((width - 1) / 2, (height - 1) / 2)) if whole else render["depth"]
+            entry["depth"] = depth_of(name, depth)
         if name in CYLINDER:
-            f = CYLINDER[name]["focal_px"]
-            entry.update(focal_px=f, cylinder=True, centre_px=[(linear.shape[1] - 1) / 2, CYLINDER[name]["up"] * f - 0.5])
+            entry.update(focal_px=focal, cylinder=True, centre_px=[(width - 1) / 2, CYLINDER[name]["up"] * focal - 0.5])
         else:
-            entry["focal_px"] = linear.shape[1] / 2 / math.tan(math.radians(view_degrees / 2))
-        if name == "kiln_hall" and not source.exists():
+            entry["focal_px"] = focal
+        if name == "kiln_hall" and not whole:
             entry["visitors"] = facts[name]["visitors"]  # their windows do not touch what was mended
         elif name == "kiln_hall":
             entry["visitors"] = {}

@@ -157,7 +157,7 @@ def _clay_pit() -> Iterator[Frame]:
         yield Frame(47 + i, "clay_pit", ROVE_4, ZOOM, 42, settings, 176 * _MINUTE + 9 * i)
 
 
-FOCUS_STEPS_M = tuple(float(v) for v in np.geomspace(0.158, 0.244, 8).round(4))
+FOCUS_STEPS_M = tuple(float(v) for v in np.geomspace(0.178, 0.264, 8).round(4))
 
 
 def _crackle_bowl() -> Iterator[Frame]:
@@ -165,7 +165,7 @@ def _crackle_bowl() -> Iterator[Frame]:
     for i, distance in enumerate(FOCUS_STEPS_M):
         settings = Settings(0.3, 16, 200, focus_distance_m=distance, breathing=CLOSE_UP.breathing, as_shot_xy=light, seed=50 + i)
         yield Frame(50 + i, "crackle_bowl", ROVE_4, CLOSE_UP, 60, settings, 258 * _MINUTE + 7 * i)
-    for i, distance in enumerate((0.185,)):
+    for i, distance in enumerate((0.205,)):
         settings = Settings(
             1 / 100, 2.8, 200, focus_distance_m=distance, breathing=CLOSE_UP.breathing, as_shot_xy=light, seed=58 + i
         )
