@@ -7,6 +7,7 @@ A scene whose render is not in the folder keeps what was shipped before.
 import json
 import math
 import sys
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -90,12 +91,12 @@ def changed(clean: np.ndarray, window: np.ndarray) -> np.ndarray:
     return np.round(cv2.GaussianBlur(wide.astype(np.float32), (0, 0), 2.0) * 255).astype(np.uint8)
 
 
-def mended(scene: Scene, windows: list[Path]) -> dict[str, np.ndarray]:
+def mended(scene: Scene, windows: list[Path], read: Callable[[Path], Any] = np.load) -> dict[str, np.ndarray]:
     """A shipped scene with windows of it that were rendered again blended in over 24 picture elements."""
     linear, depth = scene.linear_rec709.copy(), scene.depth_m.copy()
     height, width = depth.shape
     for path in windows:
-        part = np.load(path)
+        part = read(path)
         (x, y), (h, w) = part["at"], part["depth"].shape
 
         def ramp(n: int, first: bool, last: bool) -> np.ndarray:
