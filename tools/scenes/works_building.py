@@ -4,6 +4,7 @@ import numpy as np
 import parts as P
 from geo import bond, boxes, grid_faces, lathe, rot, shell, tube
 from noise import noise3, smooth, spectral
+from scipy.ndimage import gaussian_filter
 
 BAYS = (-9.2, -4.6, 0.0, 4.6, 9.2)
 EAVES = 7.2
@@ -14,8 +15,40 @@ def front(q):
     return np.stack([q[..., 0], -q[..., 2], q[..., 1]], -1)
 
 
-def facade(S, rng, lit=()):
-    """Brick front with its openings; ``lit`` are (centre, sill) of the windows with a lamp behind them."""
+def rooms_behind_glass(seed=70, size=512):
+    """Two by two lamp-lit rooms as dirty panes show them: shelves of pots, a bench, the lamp; row 0 is the sill."""
+    rng = np.random.default_rng(seed)
+    y, x = np.mgrid[0:size, 0:size] / size
+    cells = []
+    for k in range(4):
+        lamp_x, lamp_y = rng.uniform(0.3, 0.7), rng.uniform(0.72, 0.86)
+        light = 0.16 + 0.75 * np.exp(-((x - lamp_x) ** 2 + (y - lamp_y) ** 2) / 0.16)
+        light = light + 2.2 * np.exp(-((x - lamp_x) ** 2 + (y - lamp_y) ** 2) / 0.0035)
+        shade = np.ones((size, size))
+        for shelf in (rng.uniform(0.26, 0.32), rng.uniform(0.48, 0.56)):
+            first, last = sorted(rng.uniform(-0.2, 1.2, 2))
+            on = (x > first) & (x < max(last, first + 0.5))
+            shade = np.where(on & (np.abs(y - shelf) < 0.010), 0.12, shade)
+            for at in np.arange(first + 0.05, max(last, first + 0.5) - 0.03, 0.085):
+                high, wide = rng.uniform(0.05, 0.14), rng.uniform(0.018, 0.036)
+                belly = wide * (0.7 + 0.5 * np.sin(np.pi * np.clip((y - shelf) / high, 0, 1) ** 0.8))
+                pot = (np.abs(x - at) < belly) & (y > shelf) & (y < shelf + high)
+                shade = np.where(pot & (rng.random() < 0.85), rng.uniform(0.14, 0.40), shade)
+        top = 0.12 + 0.05 * np.sign(np.sin(x * 23 + k)) * (np.sin(x * 9 + k) > 0.2)
+        shade = np.where(y < top, 0.10, shade)  # what stands on the bench before the window
+        grime = np.clip(
+            0.85 + 0.16 * spectral(size, size, 2.0, seed + k, 2) + 0.06 * spectral(size, size, 1.0, seed + 9 + k, 12), 0.3, 1.4
+        )
+        cells.append(gaussian_filter(light * shade, 3.0) * grime)
+    glow = np.concatenate([np.concatenate(cells[:2], 1), np.concatenate(cells[2:], 1)], 0)
+    return np.ascontiguousarray(glow[..., None] * np.float32([1.0, 0.62, 0.29]), np.float32)
+
+
+def facade(S, rng, lit=(), rooms=False):
+    """Brick front with its openings; ``lit`` are (centre, sill) of the windows with a lamp behind them.
+
+    With ``rooms`` each of them shows its cell of `rooms_behind_glass`.
+    """
     lower = [P.Arch(x, 0.78, 1.05, 2.75) for x in BAYS if x != 0]
     upper = [P.Arch(x, 0.78, 4.25, 5.75) for x in BAYS]
     door = P.Arch(0.0, 1.35, 0.0, 3.0, 0.3)
@@ -66,6 +99,7 @@ def facade(S, rng, lit=()):
     for o in ops:
         keep &= ~o.inside(c[:, 0], c[:, 2])
     S["mortar"].add(v, f[keep], v[:, [0, 2]] * 0.7, dirt=dirt(v) * 0.9)
+    cells = {window: (0.5 * (k % 2), 0.5 * (k // 2 % 2), 0.5) for k, window in enumerate(lit)} if rooms else {}
     for o in ops:
         P.arched_opening(S["brick"], S["mortar"], o, rng, front, dirt, depth=0.2)
         if o is door:
@@ -79,6 +113,7 @@ def facade(S, rng, lit=()):
             nx=4,
             nz=5,
             tint=(0.02, 0.018, 0.014) if rng.random() < 0.4 else None,
+            view=cells.get((o.uc, o.z0)),
         )
         v, f = boxes([[o.uc, 0.04, o.z0 - 0.055]], [o.hw * 2 + 0.28, 0.30, 0.13], 0.012)
         S["stone"].add(v, f, col=(0.33, 0.31, 0.27), dirt=0.3 + 0.25 * noise3(v, 0.6, 15))

@@ -39,7 +39,7 @@ def extra(S, rng):
 
 
 def dusk_scene(sky_width):
-    d = works_front.build(sky_width=sky_width, extra=extra, lit=LIT, puddles=PUDDLES)
+    d = works_front.build(sky_width=sky_width, extra=extra, lit=LIT, puddles=PUDDLES, rooms=True)
     env = sky.cached_bake(
         np.array([-0.90, -0.30, 0.045]),
         w=sky_width,
