@@ -6,8 +6,8 @@ import finish
 
 finish.use_llvm()
 import heads
+import lights
 import materials as M
-import mitsuba as mi
 import numpy as np
 import sdf
 from geo import Soup, boxes, lathe, rot
@@ -237,22 +237,8 @@ def build(cell=0.0012, seed=9):
     for s in B:
         if S[s].n:
             d[s] = S[s].mesh(s, B[s])
-    T = mi.ScalarTransform4f
-    win = (
-        np.clip(0.9 + 0.15 * spectral(256, 256, 2.4, 6, 1), 0.4, 2)[..., None]
-        * np.float32([0.84, 0.95, 1.12])
-        * np.linspace(1.5, 0.55, 256)[:, None, None]
-    )
-    d["window"] = {
-        "type": "rectangle",
-        "to_world": T().look_at([-1.6, -0.25, 0.8], [0, 0, 0.4], [0, 0, 1]) @ T().scale([0.95, 0.65, 1]),
-        "emitter": {"type": "area", "radiance": M.bmp(win.astype(np.float32) * 10)},
-    }
-    d["fill"] = {
-        "type": "rectangle",
-        "to_world": T().look_at([1.6, -1.5, 1.3], [0, 0.05, 0.3], [0, 0, 1]) @ T().scale(0.4),
-        "emitter": {"type": "area", "radiance": {"type": "rgb", "value": [1.5, 1.0, 0.62]}},
-    }
+    d["window"] = lights.window([-1.6, -0.25, 0.8], [0, 0, 0.4], (0.95, 0.65))
+    d["fill"] = lights.fill([1.6, -1.5, 1.3], [0, 0.05, 0.3], 0.4, (1.5, 1.0, 0.62))
     return d
 
 

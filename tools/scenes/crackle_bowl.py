@@ -7,8 +7,8 @@ import finish
 
 finish.use_llvm()
 import cv2
+import lights
 import materials as M
-import mitsuba as mi
 import numpy as np
 from geo import Soup, boxes, lathe, rot, tube
 from noise import cellular, mix, noise3, smooth, spectral
@@ -145,22 +145,8 @@ def build(seed=5):
     for s in B:
         if S[s].n:
             d[s] = S[s].mesh(s, B[s])
-    T = mi.ScalarTransform4f
-    win = (
-        np.clip(0.9 + 0.15 * spectral(256, 256, 2.4, 6, 1), 0.4, 2)[..., None]
-        * np.float32([0.84, 0.95, 1.12])
-        * np.linspace(1.5, 0.55, 256)[:, None, None]
-    )
-    d["window"] = {
-        "type": "rectangle",
-        "to_world": T().look_at([-1.1, 0.3, 0.6], [0, 0.1, 0.0], [0, 0, 1]) @ T().scale([0.65, 0.45, 1]),
-        "emitter": {"type": "area", "radiance": M.bmp(win.astype(np.float32) * 10)},
-    }
-    d["fill"] = {
-        "type": "rectangle",
-        "to_world": T().look_at([1.1, -0.9, 1.2], [0, 0.05, 0], [0, 0, 1]) @ T().scale(0.3),
-        "emitter": {"type": "area", "radiance": {"type": "rgb", "value": [0.8, 0.56, 0.36]}},
-    }
+    d["window"] = lights.window([-1.1, 0.3, 0.6], [0, 0.1, 0.0], (0.65, 0.45))
+    d["fill"] = lights.fill([1.1, -0.9, 1.2], [0, 0.05, 0], 0.3, (0.8, 0.56, 0.36))
     return d
 
 

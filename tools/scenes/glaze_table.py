@@ -3,6 +3,7 @@
 import finish
 
 finish.use_llvm()
+import lights
 import materials as M
 import mitsuba as mi
 import numpy as np
@@ -254,22 +255,8 @@ def build(seed=11, target=False):
     for s in B:
         if S[s].n:
             d[s] = S[s].mesh(s, B[s])
-    T = mi.ScalarTransform4f
-    win = (
-        np.clip(0.9 + 0.12 * spectral(256, 256, 2.4, 6, 1), 0.4, 2)[..., None]
-        * np.float32([0.82, 0.95, 1.15])
-        * np.linspace(1.5, 0.55, 256)[:, None, None]
-    )
-    d["window"] = {
-        "type": "rectangle",
-        "to_world": T().look_at([-2.05, 0.5, 0.95], [0, 0.5, 0.2], [0, 0, 1]) @ T().scale([1.0, 0.75, 1]),
-        "emitter": {"type": "area", "radiance": M.bmp(win.astype(np.float32) * 10)},
-    }
-    d["fill"] = {
-        "type": "rectangle",
-        "to_world": T().look_at([1.8, -1.6, 1.7], [0, 0.3, 0], [0, 0, 1]) @ T().scale(0.4),
-        "emitter": {"type": "area", "radiance": {"type": "rgb", "value": [0.5, 0.35, 0.22]}},
-    }
+    d["window"] = lights.window([-2.05, 0.5, 0.95], [0, 0.5, 0.2], (1.0, 0.75), (0.82, 0.95, 1.15), 0.12)
+    d["fill"] = lights.fill([1.8, -1.6, 1.7], [0, 0.3, 0], 0.4, (0.5, 0.35, 0.22))
     return d
 
 
