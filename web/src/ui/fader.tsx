@@ -1,6 +1,7 @@
-import { type KeyboardEvent, useEffect, useRef, useState } from "react";
+import { type KeyboardEvent, useRef, useState } from "react";
 import { clamp, written } from "./number";
 import { NumberField } from "./number_field";
+import { useEscape } from "./use_escape";
 
 interface Props {
   name: string;
@@ -44,18 +45,11 @@ export function Fader({ name, label, help, ink, value, chosen, narrow, onChoose,
     e.preventDefault();
     e.stopPropagation();
   };
-  useEffect(() => {
-    if (!moving) return;
-    const leave = (e: globalThis.KeyboardEvent) => {
-      if (e.key !== "Escape") return;
-      e.stopPropagation();
-      grip.current = null;
-      setMoving(false);
-      onCancel();
-    };
-    window.addEventListener("keydown", leave, true);
-    return () => window.removeEventListener("keydown", leave, true);
-  }, [moving, onCancel]);
+  useEscape(moving, () => {
+    grip.current = null;
+    setMoving(false);
+    onCancel();
+  });
   return (
     <div className={`flex shrink-0 ${narrow ? "w-9" : "w-[43px]"} flex-col items-center`}>
       <NumberField

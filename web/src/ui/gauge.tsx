@@ -1,6 +1,7 @@
 import { type KeyboardEvent, type ReactNode, useEffect, useRef, useState } from "react";
 import { clamp, roundTo, written } from "./number";
 import { NumberField } from "./number_field";
+import { useEscape } from "./use_escape";
 
 export interface GaugeFacts {
   label: string;
@@ -95,18 +96,11 @@ export function Gauge(props: Props) {
     e.stopPropagation();
     move();
   };
-  useEffect(() => {
-    if (!moving) return;
-    const leave = (e: globalThis.KeyboardEvent) => {
-      if (e.key !== "Escape") return;
-      e.stopPropagation();
-      grip.current = null;
-      setMoving(false);
-      props.onCancel();
-    };
-    window.addEventListener("keydown", leave, true);
-    return () => window.removeEventListener("keydown", leave, true);
-  }, [moving, props.onCancel]);
+  useEscape(moving, () => {
+    grip.current = null;
+    setMoving(false);
+    props.onCancel();
+  });
   useEffect(() => {
     const element = scale.current;
     if (!element) return;

@@ -1,8 +1,9 @@
-import { memo, useEffect, useRef, useState } from "react";
+import { memo, useRef, useState } from "react";
 import { evaluate, isStraight, type Point } from "../../canvas/curve";
 import { Button, Choices } from "../../ui/controls";
 import { clamp } from "../../ui/number";
 import { NumberField } from "../../ui/number_field";
+import { useEscape } from "../../ui/use_escape";
 
 export type Channel = "luminance" | "rgb" | "red" | "green" | "blue";
 const CHANNELS = [
@@ -68,18 +69,11 @@ function CurveEditorDrawn({ curves, histogram, onDraft, onSet, onCancel }: Props
       points.filter((_, k) => k !== i),
     );
   };
-  useEffect(() => {
-    if (!holding) return;
-    const leave = (e: KeyboardEvent) => {
-      if (e.key !== "Escape") return;
-      e.stopPropagation();
-      held.current = null;
-      setHolding(false);
-      onCancel();
-    };
-    window.addEventListener("keydown", leave, true);
-    return () => window.removeEventListener("keydown", leave, true);
-  }, [holding, onCancel]);
+  useEscape(holding, () => {
+    held.current = null;
+    setHolding(false);
+    onCancel();
+  });
   const line = Array.from({ length: 133 }, (_, i) => {
     const x = i / 132;
     return `${i ? "L" : "M"}${(x * W).toFixed(1)} ${((1 - evaluate(points, x)) * H).toFixed(1)}`;

@@ -1,4 +1,5 @@
-import { useEffect, useRef, useState } from "react";
+import { useRef, useState } from "react";
+import { useEscape } from "../../../ui/use_escape";
 
 interface Props<T> {
   name: string;
@@ -38,19 +39,12 @@ export function Handle<T>(props: Props<T>) {
   const press = useRef<{ x: number; y: number; from: T; last: unknown } | null>(null);
   const [moving, setMoving] = useState(false);
   const { onCancel, onHold } = props;
-  useEffect(() => {
-    if (!moving) return;
-    const leave = (e: KeyboardEvent) => {
-      if (e.key !== "Escape") return;
-      e.stopPropagation();
-      press.current = null;
-      setMoving(false);
-      onHold?.(false);
-      onCancel();
-    };
-    window.addEventListener("keydown", leave, true);
-    return () => window.removeEventListener("keydown", leave, true);
-  }, [moving, onCancel, onHold]);
+  useEscape(moving, () => {
+    press.current = null;
+    setMoving(false);
+    onHold?.(false);
+    onCancel();
+  });
   const finish = (keep: boolean) => {
     const held = press.current;
     press.current = null;
