@@ -1,0 +1,218 @@
+"""A job's life, step by step: who may run it, what its end says, and what becomes of it when its worker dies."""
+
+import threading
+import time
+from typing import Any
+
+import peewee
+import pytest
+
+from zincplate.engine.strips import Cancelled
+from zincplate.formats.errors import FileError
+from zincplate.jobs import runner
+from zincplate.services import work
+from zincplate.services.context import Context, NotFound, UserError
+from zincplate.store.models import Job
+
+KIND = "for_tests"
+
+
+@pytest.fixture
+def body(monkeypatch: pytest.MonkeyPatch) -> dict[str, Any]:
+    """What the job does, to be set by the test under ``do``; its calls are kept under ``calls``."""
+    held: dict[str, Any] = {"do": lambda running: None, "calls": []}
+
+    def run(context: Context, running: runner.Running, **arguments: Any) -> Any:
+        held["calls"].append(arguments)
+        return held["do"](running)
+
+    monkeypatch.setitem(runner.BODIES, KIND, run)
+    return held
+
+
+@pytest.fixture
+def woken(context: Context, monkeypatch: pytest.MonkeyPatch) -> list[str]:
+    """Ids that were put into the queue."""
+    ids: list[str] = []
+    monkeypatch.setattr(context, "wake", ids.append)
+    return ids
+
+
+def expired(job: Job) -> None:
+    """Its worker has not been heard of for long."""
+    Job.update(lease_until=time.time() - 1).where(Job.id == job.id).execute()
+
+
+def test_a_job_is_written_before_it_is_woken_and_runs_with_its_arguments(
+    context: Context, body: dict[str, Any], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    seen: list[str] = []
+    monkeypatch.setattr(context, "wake", lambda job_id: seen.append(work.get(job_id).state))
+    job = work.submit(context, KIND, "T" * 300, frames=[3, 1])
+    assert seen == ["queued"] and len(job.title) == 200
+    body["do"] = lambda running: {"made": 2}
+    runner.run(context, job.id)
+    done = work.get(job.id)
+    assert (done.state, done.progress, done.result, done.attempt) == ("done", 1.0, {"made": 2}, 1)
+    assert body["calls"] == [{"frames": [3, 1]}]
+
+
+def test_a_job_runs_once_however_often_it_is_woken(context: Context, body: dict[str, Any], woken: list[str]) -> None:
+    job = work.submit(context, KIND, "once")
+    for _ in range(3):
+        runner.run(context, job.id)
+    runner.run(context, "no-such-job")
+    assert len(body["calls"]) == 1
+
+
+@pytest.mark.parametrize("error", [FileError("TW-0094.dng", "the file ends early."), UserError("Choose a folder.")])
+def test_what_a_person_can_mend_is_said_and_not_tried_again(
+    context: Context, body: dict[str, Any], woken: list[str], error: Exception
+) -> None:
+    def fail(running: runner.Running) -> None:
+        raise error
+
+    body["do"] = fail
+    job = work.submit(context, KIND, "refused")
+    runner.run(context, job.id)
+    failed = work.get(job.id)
+    assert (failed.state, failed.note) == ("failed", str(error))
+    runner.run(context, job.id)
+    assert len(body["calls"]) == 1
+
+
+def test_a_surprise_is_tried_again_and_then_failed_with_its_name(
+    context: Context, body: dict[str, Any], woken: list[str], caplog: pytest.LogCaptureFixture
+) -> None:
+    def stumble(running: runner.Running) -> None:
+        raise ZeroDivisionError("by zero")
+
+    body["do"] = stumble
+    job = work.submit(context, KIND, "stumbles")
+    attempts = work.get(job.id).max_attempts
+    for attempt in range(attempts):
+        assert work.get(job.id).state == "queued" and work.get(job.id).attempt == attempt
+        runner.run(context, job.id)
+    failed = work.get(job.id)
+    assert (failed.state, failed.note) == ("failed", "ZeroDivisionError: by zero")
+    assert len(body["calls"]) == attempts and f"job {job.id} failed" in caplog.text
+
+
+def test_progress_is_written_and_a_cancelled_body_ends(context: Context, body: dict[str, Any], woken: list[str]) -> None:
+    job = work.submit(context, KIND, "long")
+    heard: list[tuple[float, str]] = []
+
+    def step(running: runner.Running) -> None:
+        assert running.id == job.id
+        running.progress(0.25, "TW-0001.dng")
+        now = work.get(job.id)
+        heard.append((now.progress, now.note))
+        work.cancel(job.id)
+        with pytest.raises(Cancelled):
+            running.progress(0.5, "TW-0002.dng")
+        raise Cancelled
+
+    body["do"] = step
+    runner.run(context, job.id)
+    ended = work.get(job.id)
+    assert heard == [(0.25, "TW-0001.dng")] and ended.state == "cancelled" and ended.result is None
+    assert work.cancel(job.id)["state"] == "cancelled"
+
+
+def test_a_job_cancelled_while_it_waits_never_starts(context: Context, body: dict[str, Any], woken: list[str]) -> None:
+    job = work.submit(context, KIND, "not wanted")
+    assert work.cancel(job.id)["state"] == "cancelled"
+    runner.run(context, job.id)
+    assert body["calls"] == []
+    with pytest.raises(NotFound):
+        work.cancel("no-such-job")
+
+
+def test_the_heartbeat_keeps_a_long_job_from_being_taken(
+    context: Context, body: dict[str, Any], woken: list[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(work, "LEASE_S", 0.3)
+    job = work.submit(context, KIND, "slow")
+    leases: list[float] = []
+
+    def slow(running: runner.Running) -> None:
+        end = time.monotonic() + 20
+        while len(set(leases)) < 4 and time.monotonic() < end:
+            leases.append(work.get(job.id).lease_until)
+            time.sleep(0.02)
+
+    body["do"] = slow
+    runner.run(context, job.id)
+    assert len(set(leases)) >= 4 and leases == sorted(leases)
+    assert work.get(job.id).state == "done"
+    assert threading.active_count() < 20  # the heartbeat ended with it
+
+
+def test_a_worker_that_lost_its_job_cannot_end_it(context: Context, woken: list[str]) -> None:
+    job = work.submit(context, KIND, "taken over")
+    assert work.claim(job.id, "slow:1") is not None
+    expired(job)
+    assert work.reap(context) == 1 and woken == [job.id, job.id]
+    assert work.claim(job.id, "quick:2") is not None
+    assert not work.renew(job.id, "slow:1") and not work.report(job.id, "slow:1", 0.9, "late")
+    work.finish(job.id, "slow:1", "failed", "late")
+    work.put_back(job.id, "slow:1", "late")
+    now = work.get(job.id)
+    assert (now.state, now.owner, now.note, now.attempt) == ("running", "quick:2", "", 2)
+
+
+def test_a_job_whose_workers_die_is_given_up_with_a_sentence(context: Context, woken: list[str]) -> None:
+    job = work.submit(context, KIND, "deadly")
+    for attempt in range(work.get(job.id).max_attempts):
+        assert work.claim(job.id, f"dead:{attempt}") is not None
+        expired(job)
+        assert work.reap(context) == 1
+    failed = work.get(job.id)
+    assert failed.state == "failed" and "its worker died each time" in failed.note
+    assert work.reap(context) == 0
+
+
+def test_a_cancelled_job_whose_worker_died_is_not_started_again(context: Context, woken: list[str]) -> None:
+    job = work.submit(context, KIND, "unwanted")
+    work.claim(job.id, "dead:1")
+    work.cancel(job.id)
+    assert work.get(job.id).state == "running"  # its worker is to notice
+    expired(job)
+    assert work.reap(context) == 1 and work.get(job.id).state == "cancelled" and woken == [job.id]
+
+
+def test_a_lost_wake_up_is_made_up_for(context: Context, woken: list[str]) -> None:
+    job = work.submit(context, KIND, "forgotten")
+    woken.clear()
+    assert work.reap(context) == 0
+    expired(job)
+    assert work.reap(context) == 1 and woken == [job.id]
+    assert work.get(job.id).attempt == 0  # waiting is no attempt
+
+
+def test_a_database_that_goes_away_leaves_the_job_to_the_next_worker(
+    context: Context, body: dict[str, Any], woken: list[str]
+) -> None:
+    def away(running: runner.Running) -> None:
+        raise peewee.OperationalError(2013, "Lost connection to server during query")
+
+    body["do"] = away
+    job = work.submit(context, KIND, "interrupted")
+    with pytest.raises(peewee.OperationalError):
+        runner.run(context, job.id)
+    assert work.get(job.id).state == "running"
+    expired(job)
+    assert work.reap(context) == 1
+    body["do"] = lambda running: None
+    runner.run(context, job.id)
+    assert work.get(job.id).state == "done"
+
+
+def test_the_newest_jobs_come_first_and_old_ones_drop_out(context: Context, woken: list[str]) -> None:
+    ids = []
+    for k in range(4):
+        ids.append(work.submit(context, KIND, f"job {k}").id)
+        time.sleep(0.01)
+    listed = work.recent(3)
+    assert [j["id"] for j in listed] == ids[:0:-1]
+    assert set(listed[0]) == {"id", "kind", "title", "state", "progress", "note", "result", "created_at", "changed_at"}
