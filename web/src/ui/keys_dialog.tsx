@@ -22,7 +22,7 @@ const KEYS: [string, [string, string][]][] = [
     "Bench",
     [
       ["left, right", "frame before, next"],
-      ["Shift+2 to 5, 8", "Balance, Tone, Colour, Definition, Finish"],
+      ["Shift+1 to 5, 8", "Framing, Balance, Tone, Colour, Definition, Finish"],
       ["O, Shift+O", "hold the original, split"],
       ["Shift+S", "original and adjusted side by side"],
       ["Z", "magnifier at the pointer"],
@@ -31,6 +31,7 @@ const KEYS: [string, [string, string][]][] = [
       ["W, G", "warnings; colours that the delivery cannot hold"],
       ["Ctrl+Z, Ctrl+Shift+Z", "undo, redo"],
       ["arrows on a gauge", "one step; Shift ten; Delete resets"],
+      ["arrows on a handle", "moves it by a pixel of the screen; Shift ten"],
       ["Esc", "leaves a drag or the picker as it was"],
     ],
   ],
