@@ -10,15 +10,11 @@ for name; do
     echo "$name"
     case $name in
     works_front) "$python" works_front.py --size 3000 2000 --spp 16 --sky 3072 --out "$out/$name" ;;
-    works_front_mended) "$python" works_front.py --size 3000 2000 --spp 20 --sky 3072 --crop 1270 1290 400 560 --out "$out/works_front_window_0" ;;
     glaze_table) "$python" glaze_table.py --size 3000 2000 --spp 24 --out "$out/$name" ;;
     glaze_target) "$python" glaze_table.py --target --size 3000 2000 --spp 24 --out "$out/$name" ;;
     kiln_hall)
         "$python" kiln_render.py --size 2400 1600 --spp 14 --out "$out/$name"
         for step in 0 1 2; do "$python" kiln_render.py --size 2400 1600 --spp 14 --step $step --out "$out/kiln_step_$step"; done ;;
-    kiln_hall_mended)  # the windows of the shipped picture that were rendered again (ship.py blends them in)
-        "$python" kiln_render.py --size 2400 1600 --spp 14 --crop 0 0 1340 760 --out "$out/kiln_hall_window_0"
-        "$python" kiln_render.py --size 2400 1600 --spp 14 --crop 700 980 290 270 --out "$out/kiln_hall_window_1" ;;
     clay_pit) "$python" clay_pit.py --spp 6 --out "$out/$name" ;;
     crackle_bowl) "$python" crackle_bowl.py --size 2400 1600 --spp 20 --out "$out/$name" ;;
     night_firing) "$python" night_firing.py --size 2400 1600 --spp 20 --out "$out/$name" ;;
