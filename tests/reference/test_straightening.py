@@ -249,6 +249,13 @@ def test_other_poses_of_the_same_scenes(number: int, seed: int, lenses: LensData
     assert turns_upright(found) == pytest.approx(turns_upright(truth.down), abs=0.2)
 
 
+def test_the_courses_of_the_loading_door_tell_the_roll_by_themselves(lenses: LensDatabase, tmp_path: Path) -> None:
+    """The wall faces the camera within a degree, so its level direction alone gives the roll within 0.1."""
+    scene, truth = scene_in(card(90), lenses, tmp_path)
+    assert scene.level is not None
+    assert turns_level(scene.level.vector)[0] == pytest.approx(roll_of(truth.down), abs=0.1)
+
+
 def test_a_dark_frame_without_reliable_uprights_is_set_level_within_the_error_it_claims(
     lenses: LensDatabase, tmp_path: Path
 ) -> None:

@@ -246,20 +246,14 @@ def cam(size):
     return finish.camera([-0.30, -0.98, 0.46], [0.010, 0.02, 0.312], 24, size, roll=-0.6, aperture=0.006, focus=0.98)
 
 
+def camera_of(a):
+    return finish.camera([-0.30, -0.98, 0.46], [0.0, -0.05, 0.385], 11, a.size) if a.face else cam(a.size)
+
+
 def options(parser):
     parser.add_argument("--cell", type=float, default=0.0012)
     parser.add_argument("--face", action="store_true", help="look at the face only")
 
 
 if __name__ == "__main__":
-    near = "--face" in __import__("sys").argv
-    finish.run(
-        "bust",
-        lambda a: build(a.cell),
-        (lambda size: finish.camera([-0.30, -0.98, 0.46], [0.0, -0.05, 0.385], 11, size)) if near else cam,
-        size=(400, 600),
-        depth=7,
-        clamp=60,
-        ev=0.2,
-        add=options,
-    )
+    finish.run("bust", lambda a: build(a.cell), camera_of, size=(400, 600), depth=7, clamp=60, ev=0.2, add=options)

@@ -155,4 +155,4 @@ def cam(size):
 
 
 if __name__ == "__main__":
-    finish.run("crackle_bowl", lambda a: build(), cam, depth=7, clamp=80, ev=-0.3)
+    finish.run("crackle_bowl", lambda a: build(), lambda a: cam(a.size), depth=7, clamp=80, ev=-0.3)

@@ -268,7 +268,7 @@ if __name__ == "__main__":
     finish.run(
         "glaze_table",
         lambda a: build(target=a.target),
-        cam,
+        lambda a: cam(a.size),
         depth=7,
         clamp=60,
         ev=-0.3,

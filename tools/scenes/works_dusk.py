@@ -65,7 +65,7 @@ if __name__ == "__main__":
     finish.run(
         "yard_dusk",
         lambda a: dusk_scene(a.sky),
-        cam,
+        lambda a: cam(a.size),
         clamp=30,
         ev=-0.9,
         add=lambda p: p.add_argument("--sky", type=int, default=2048),

@@ -1,23 +1,17 @@
 import { act, useState } from "react";
-import { createRoot, type Root } from "react-dom/client";
 import { afterEach, beforeEach, expect, it } from "vitest";
 import type { Point } from "../canvas/curve";
 import { type Channel, CurveEditor } from "../features/bench/curve_editor";
 import { Gauge, type GaugeFacts } from "./gauge";
+import { openPage, type Page, press } from "./page_for_tests";
 
-(globalThis as { IS_REACT_ACT_ENVIRONMENT?: boolean }).IS_REACT_ACT_ENVIRONMENT = true;
-
-let root: Root;
+let page: Page;
 let place: HTMLElement;
 beforeEach(() => {
-  place = document.createElement("div");
-  document.body.append(place);
-  root = createRoot(place);
+  page = openPage();
+  place = page.place;
 });
-afterEach(() => {
-  act(() => root.unmount());
-  place.remove();
-});
+afterEach(() => page.close());
 
 const FACTS: GaugeFacts = {
   label: "Exposure",
@@ -52,14 +46,9 @@ function Held({ log }: { log: string[] }) {
   );
 }
 
-const press = (element: Element, key: string, more: KeyboardEventInit = {}) =>
-  act(() => {
-    element.dispatchEvent(new KeyboardEvent("keydown", { key, bubbles: true, cancelable: true, ...more }));
-  });
-
 it("a gauge is worked by keys alone", () => {
   const log: string[] = [];
-  act(() => root.render(<Held log={log} />));
+  page.show(<Held log={log} />);
   const slider = place.querySelector("[role=slider]") as Element;
   press(slider, "ArrowRight");
   press(slider, "ArrowUp", { shiftKey: true });
@@ -75,7 +64,7 @@ it("a gauge is worked by keys alone", () => {
 
 it("a number is typed, set by Enter and taken back by Esc", () => {
   const log: string[] = [];
-  act(() => root.render(<Held log={log} />));
+  page.show(<Held log={log} />);
   const field = place.querySelector("input") as HTMLInputElement;
   const type = (text: string) =>
     act(() => {
@@ -107,16 +96,14 @@ it("points of a curve are moved and removed by keys, and kept between their neig
       ],
     ]),
   ) as unknown as Record<Channel, Point[]>;
-  act(() =>
-    root.render(
-      <CurveEditor
-        curves={curves}
-        histogram={null}
-        onDraft={() => undefined}
-        onSet={(c, p) => log.push([c, p])}
-        onCancel={() => undefined}
-      />,
-    ),
+  page.show(
+    <CurveEditor
+      curves={curves}
+      histogram={null}
+      onDraft={() => undefined}
+      onSet={(c, p) => log.push([c, p])}
+      onCancel={() => undefined}
+    />,
   );
   const point = place.querySelectorAll("rect[role=button]")[1] as SVGElement;
   press(point, "ArrowUp");

@@ -6,6 +6,7 @@ import type { Intention } from "../../canvas/tools";
 import type { RequestWindow, Size } from "../../canvas/viewport";
 import { useBench } from "../../state/bench";
 import { complain } from "../../state/notices";
+import { ARROWS } from "../../ui/arrows";
 import { neutralOf, withControl } from "./steps/control";
 
 /** One view that is wanted. */
@@ -98,20 +99,13 @@ export function loupeWindow(at: { x: number; y: number }, picture: Size): Reques
   };
 }
 
-const STEPS: Record<string, readonly [number, number]> = {
-  ArrowLeft: [-1, 0],
-  ArrowRight: [1, 0],
-  ArrowUp: [0, -1],
-  ArrowDown: [0, 1],
-};
-
 /** The pickers without a pointer: arrows move a mark (Shift further), Enter picks there. */
 export function pickerKey(
   e: { key: string; shiftKey: boolean },
   from: { x: number; y: number; radius: number },
   density: number,
 ): Intention | null {
-  const step = STEPS[e.key];
+  const step = ARROWS[e.key];
   const size = (e.shiftKey ? 40 : 8) * density;
   if (step) return { ...from, do: "mark", x: from.x + step[0] * size, y: from.y + step[1] * size };
   return e.key === "Enter" ? { ...from, do: "pick" } : null;

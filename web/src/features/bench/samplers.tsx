@@ -2,17 +2,11 @@ import { useEffect, useState } from "react";
 import { api, type Frame, need, type PixelValues } from "../../api/client";
 import { useBench } from "../../state/bench";
 import { complain } from "../../state/notices";
-
-const DIRECTIONS: Record<string, readonly [number, number]> = {
-  ArrowLeft: [-1, 0],
-  ArrowRight: [1, 0],
-  ArrowUp: [0, -1],
-  ArrowDown: [0, 1],
-};
+import { ARROWS } from "../../ui/arrows";
 
 /** A place moved by an arrow key, kept on the picture: a four-hundredth of its long edge, ten times that with Shift. */
 function moved(from: { x: number; y: number }, key: string, far: boolean): { x: number; y: number } | null {
-  const direction = DIRECTIONS[key];
+  const direction = ARROWS[key];
   const header = useBench.getState().header;
   if (!direction || !header) return null;
   const { full_width: width, full_height: height } = header;

@@ -1,4 +1,5 @@
 import { useRef, useState } from "react";
+import { ARROWS } from "../../../ui/arrows";
 import { useEscape } from "../../../ui/use_escape";
 
 interface Props<T> {
@@ -27,13 +28,6 @@ const LOOKS = {
   level: "h-[7px] w-[22px]",
   round: "h-[13px] w-[13px] rounded-full",
 };
-const KEYS: Record<string, readonly [number, number]> = {
-  ArrowLeft: [-1, 0],
-  ArrowRight: [1, 0],
-  ArrowUp: [0, -1],
-  ArrowDown: [0, 1],
-};
-
 /** Something that is dragged or moved by arrow keys (Shift for ten); Esc takes a drag back. */
 export function Handle<T>(props: Props<T>) {
   const press = useRef<{ x: number; y: number; from: T; last: unknown } | null>(null);
@@ -78,7 +72,7 @@ export function Handle<T>(props: Props<T>) {
       onPointerUp={() => finish(true)}
       onPointerCancel={() => finish(false)}
       onKeyDown={(e) => {
-        const d = KEYS[e.key];
+        const d = ARROWS[e.key];
         if (!d || e.ctrlKey || e.metaKey || e.altKey) return;
         const size = e.shiftKey ? 10 : 1;
         onHold?.(true);
