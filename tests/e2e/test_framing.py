@@ -80,7 +80,7 @@ def test_level_plumb_square_and_cropped(page: Page, context: Context, stack: Sta
     page.get_by_role("button", name="Draw lines").click()
     drag(page, (470, 330), (458, 600))
     drag(page, (930, 390), (950, 560))
-    expect(page.get_by_role("list", name="Drawn lines").get_by_role("listitem")).to_have_count(2)
+    expect(page.get_by_role("list", name="Drawn lines").get_by_role("listitem")).to_have_count(2, timeout=20_000)
     tilt = number(page, "Tilt")
     assert tilt > 3
     accessible(page)
