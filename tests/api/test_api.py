@@ -70,35 +70,75 @@ def test_view_is_picture_histogram_and_clipping_in_one_answer(stack: Stack, fram
     assert header["as_shot"] == {"temperature_kelvin": pytest.approx(6504, abs=40), "tint": pytest.approx(0, abs=1)}
 
 
-def test_a_stale_revision_gets_the_current_state(stack: Stack, frame: dict[str, Any]) -> None:
+def test_a_stale_change_gets_the_current_state_and_one_sent_twice_is_made_once(stack: Stack, frame: dict[str, Any]) -> None:
     path = f"/api/versions/{frame['version']}"
-    _, version = call(stack, "GET", path)
-    recipe = version["recipe"] | {"tone": version["recipe"]["tone"] | {"exposure_ev": 0.5}}
-    assert call(stack, "PUT", path + "/recipe", {"revision": 0, "recipe": recipe})[0] == 200
-    other = recipe | {"tone": recipe["tone"] | {"exposure_ev": 1.5}}
-    status, answer = call(stack, "PUT", path + "/recipe", {"revision": 0, "recipe": other})
+    exposure = {"id": "one", "revision": 0, "do": "set", "values": {"tone": {"exposure_ev": 0.5}}}
+    assert call(stack, "POST", path + "/changes", exposure)[0] == 200
+    status, answer = call(stack, "POST", path + "/changes", exposure | {"id": "two", "values": {"tone": {"exposure_ev": 1.5}}})
     assert status == 409 and answer["current"]["revision"] == 1 and "changed elsewhere" in answer["error"]
+    status, again = call(stack, "POST", path + "/changes", exposure)
+    assert status == 200 and again["revision"] == 1 and len(again["history"]) == 2
     assert call(stack, "GET", path)[1]["recipe"]["tone"]["exposure_ev"] == 0.5
+
+
+def test_two_dropped_files_of_one_name_both_come_in(stack: Stack, context: Context) -> None:
+    batch = f"batch-{time.time_ns()}"
+    for seed in (1, 2):
+        assert call(stack, "PUT", f"/api/uploads/{batch}/TW-0801.dng", small_dng(seed=seed))[0] == 201
+    _, started = call(stack, "POST", "/api/bring-in", {"name": "Twins", "source": "uploads", "batch": batch})
+    wait_for_jobs(stack)
+    frames = call(stack, "GET", f"/api/shoots/{started['shoot']}/frames")[1]["frames"]
+    assert [f["name"] for f in frames] == ["TW-0801.dng"] * 2 and len({f["content_hash"] for f in frames}) == 2
+    assert len(list((stack.home.originals / "twins").iterdir())) == 2
+    assert not list((stack.home.cache / "incoming").iterdir())
+    for n, found in enumerate(frames):
+        change = {"revision": 0, "do": "set", "values": {"tone": {"exposure_ev": n + 1}}}
+        assert call(stack, "POST", f"/api/versions/{found['version']}/changes", change)[0] == 200
+    readable = sorted((stack.home.recipes / "twins").iterdir())
+    assert {json.loads(p.read_text())["original"]["sha256"] for p in readable} == {f["content_hash"] for f in frames}
+
+
+def test_a_small_picture_may_be_kept_under_its_own_address_only(stack: Stack, frame: dict[str, Any]) -> None:
+    address = f"{stack.url}/api/versions/{frame['version']}/thumb?shows="
+    with urllib.request.urlopen(address + frame["thumb"]) as answer:
+        assert "max-age=31536000" in answer.headers["Cache-Control"]
+        first = answer.read()
+    change = {"revision": 0, "do": "set", "values": {"tone": {"exposure_ev": 1.5}}}
+    state = call(stack, "POST", f"/api/versions/{frame['version']}/changes", change)[1]
+    assert state["thumb"] != frame["thumb"]
+    with urllib.request.urlopen(address + frame["thumb"]) as answer:  # the old address shows the new picture, and says so
+        assert answer.headers["Cache-Control"] == "no-store" and answer.read() != first
+    with urllib.request.urlopen(address + state["thumb"]) as answer:
+        assert "max-age=31536000" in answer.headers["Cache-Control"]
+
+
+def test_a_frame_without_a_picture_of_its_cameras_is_no_error(stack: Stack, frame: dict[str, Any]) -> None:
+    from zincplate.services import pictures
+
+    pictures.preview_path(stack.home, frame["content_hash"]).unlink(missing_ok=True)
+    assert call(stack, "GET", f"/api/frames/{frame['id']}/preview") == (204, b"")
 
 
 @pytest.mark.parametrize(
     ("method", "path", "body", "status", "part"),
     [
         (
-            "PUT",
-            "/api/versions/{v}/recipe",
-            {"revision": 0, "recipe": {"recipe": 1, "tone": {"brightness": 1}}},
+            "POST",
+            "/api/versions/{v}/changes",
+            {"revision": 0, "do": "set", "values": {"tone": {"brightness": 1}}},
             422,
             "brightness",
         ),
         (
-            "PUT",
-            "/api/versions/{v}/recipe",
-            {"revision": 0, "recipe": {"recipe": 1, "tone": {"exposure_ev": 50}}},
+            "POST",
+            "/api/versions/{v}/changes",
+            {"revision": 0, "do": "set", "values": {"tone": {"exposure_ev": 50}}},
             422,
             "exposure_ev",
         ),
-        ("PUT", "/api/versions/{v}/recipe", {"recipe": {}}, 422, "revision"),
+        ("POST", "/api/versions/{v}/changes", {"do": "undo"}, 422, "revision"),
+        ("POST", "/api/versions/{v}/changes", {"revision": 0, "do": "wish"}, 422, "do"),
+        ("POST", "/api/versions/{v}/changes", {"revision": 0, "do": "set", "switches": {"dance": True}}, 422, "dance"),
         ("POST", "/api/frames/{f}/view", {"scaled_width": 0, "scaled_height": 5}, 422, "scaled_width"),
         ("POST", "/api/frames/{f}/neutral", {"recipe": {"recipe": 1}, "x": -900, "y": 0}, 422, "outside"),
         ("POST", "/api/frames/999999/view", {"scaled_width": 9, "scaled_height": 9}, 404, "no such frame"),

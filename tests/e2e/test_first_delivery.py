@@ -134,7 +134,7 @@ def test_from_the_card_to_a_delivered_picture(page: Page, context: Context) -> N
 def neutral_patch(page: Page, context: Context) -> tuple[float, float]:
     """Where, in the canvas at fit, the target's second grey patch lies: found by its flatness and neutrality."""
     version = Version.select().join(Frame).where(Frame.name == "TW-0010.dng").get()
-    with Image.open(pictures.thumb_path(context.home, version.id)) as image:
+    with Image.open(pictures.small_picture(context, version)[0]) as image:
         thumb = np.asarray(image).astype(float)
     size = page.get_by_test_id("picture").bounding_box()
     assert size is not None

@@ -7,9 +7,9 @@ import pytest
 from PIL import Image
 
 from tests.conftest import small_dng
-from tests.services.test_use_cases import run_jobs
+from tests.services.test_use_cases import put, run_jobs
 from zincplate.cli.demo_data import LENSES
-from zincplate.services import bring_in, deliver, framing, pictures, shoots, versions, views
+from zincplate.services import bring_in, deliver, framing, pictures, shoots, views
 from zincplate.services.context import Context, UserError
 from zincplate.services.framing import Action, Line
 from zincplate.store.models import Delivered, Frame, HistoryEntry, Version
@@ -29,7 +29,7 @@ def version(context: Context, tmp_path: Path) -> Version:
 
 
 def changed(context: Context, version: Version, values: dict[str, Any]) -> Version:
-    versions.change(context, version.id, Version.get_by_id(version.id).revision, {"framing": values})
+    put(context, version.id, Version.get_by_id(version.id).revision, {"framing": values})
     return Version.get_by_id(version.id)
 
 
@@ -57,7 +57,7 @@ def test_plan_and_file_have_the_framed_size(context: Context, version: Version) 
 
 def test_the_small_picture_has_the_shape_of_the_crop(context: Context, version: Version) -> None:
     changed(context, version, {"ratio": "1:2"})
-    with Image.open(pictures.thumb_path(context.home, version.id)) as small:
+    with Image.open(pictures.small_picture(context, Version.get_by_id(version.id))[0]) as small:
         assert small.height == pictures.THUMB_EDGE and small.width == pytest.approx(small.height / 2, abs=1)
 
 

@@ -15,10 +15,10 @@ from tests.conftest import small_dng
 from zincplate.engine.recipe import Recipe
 from zincplate.engine.strips import Cancelled
 from zincplate.engine.view import ViewRequest
-from zincplate.formats import encode
+from zincplate.formats import files
 from zincplate.formats.errors import FileError
 from zincplate.jobs import runner
-from zincplate.services import bring_in, deliver, pictures, shoots, verify, versions, views, work
+from zincplate.services import bring_in, changes, deliver, pictures, shoots, verify, versions, views, work
 from zincplate.services.context import Context, NotFound, UserError
 from zincplate.store.models import Frame, HistoryEntry, Job, Version
 
@@ -29,6 +29,16 @@ def run_jobs(context: Context) -> list[Job]:
         for job in waiting:
             runner.run(context, job.id)
     return list(Job.select().order_by(Job.created_at))
+
+
+def make(context: Context, version: int, revision: int, **change: Any) -> dict[str, Any]:
+    """One change of a version."""
+    return changes.make(context, version, changes.Change(revision=revision, **change))
+
+
+def put(context: Context, version: int, revision: int, values: dict[str, dict[str, Any]], **change: Any) -> dict[str, Any]:
+    """Controls set by one change."""
+    return make(context, version, revision, do="set", values=values, **change)
 
 
 @pytest.fixture
@@ -136,25 +146,25 @@ def test_marks_are_set_on_many_frames_or_on_none(context: Context, shoot: Any) -
 
 def test_editing_undo_redo_and_a_second_tab(context: Context, shoot: Any) -> None:
     version = shoots.frames(shoot.id)[0]["version"]
-    first = versions.change(context, version, 0, {"tone": {"exposure_ev": 0.35}})
+    first = put(context, version, 0, {"tone": {"exposure_ev": 0.35}})
     assert first["history"][-1]["words"] == "Exposure 0.00 EV \u2192 +0.35 EV" and first["adjusted"]
-    second = versions.change(context, version, 1, {"tone": {"exposure_ev": 0.6, "contrast": -12}})
+    second = put(context, version, 1, {"tone": {"exposure_ev": 0.6, "contrast": -12}})
     assert second["revision"] == 2 and "Contrast" in second["history"][-1]["words"]
-    with pytest.raises(versions.Stale) as stale:
-        versions.change(context, version, 1, {"tone": {"contrast": 5}})
+    with pytest.raises(changes.Stale) as stale:
+        put(context, version, 1, {"tone": {"contrast": 5}})
     assert stale.value.current["revision"] == 2 and stale.value.current["recipe"]["tone"]["contrast"] == -12
-    undone = versions.go_to(context, version, 2, 1)
+    undone = make(context, version, 2, do="go", position=1)
     assert undone["recipe"]["tone"]["exposure_ev"] == 0.35 and len(undone["history"]) == 3
-    redone = versions.go_to(context, version, 3, 2)
+    redone = make(context, version, 3, do="go", position=2)
     assert redone["recipe"] == second["recipe"]
-    back = versions.go_to(context, version, 4, 0)
+    back = make(context, version, 4, do="go", position=0)
     assert not back["adjusted"]
-    forked = versions.change(context, version, 5, {"balance": {"temperature_kelvin": 4800}})
+    forked = put(context, version, 5, {"balance": {"temperature_kelvin": 4800}})
     assert [h["words"] for h in forked["history"]] == ["Brought in", "Temperature as shot \u2192 4800 K"]
     with pytest.raises(UserError, match="redo"):
-        versions.go_to(context, version, 6, 9)
+        make(context, version, 6, do="go", position=9)
     with pytest.raises(UserError, match="exposure_ev"):
-        versions.change(context, version, 6, {"tone": {"exposure_ev": 11}})
+        put(context, version, 6, {"tone": {"exposure_ev": 11}})
     readable = json.loads(versions.readable_path(context.home, Version.get_by_id(version)).read_text())
     assert readable["recipe"] == forked["recipe"] and readable["original"]["name"] == "TW-0602.dng"
     assert verify.verify(context.home)["recipes"] == 1
@@ -202,7 +212,7 @@ def test_delivery_ledger_and_free_names(context: Context, shoot: Any) -> None:
     Job.update(state="queued").where(Job.id == job.id).execute()
     run_jobs(context)
     assert len(deliver.ledger(shoot.id)) == 2
-    versions.change(context, version, 0, {"tone": {"exposure_ev": 1}})
+    put(context, version, 0, {"tone": {"exposure_ev": 1}})
     assert all(r["stale"] for r in deliver.ledger(shoot.id))
     deliver.start(context, [version], presets[:1])
     run_jobs(context)
@@ -218,7 +228,7 @@ def test_a_full_disk_fails_the_job_with_a_sentence_and_leaves_nothing(
     def full(descriptor: int) -> None:
         raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
 
-    monkeypatch.setattr(encode.os, "fsync", full)
+    monkeypatch.setattr(files.os, "fsync", full)
     job = deliver.start(context, [version], [deliver.PRESETS[1]])
     run_jobs(context)
     failed = work.get(job.id)
@@ -268,19 +278,19 @@ def test_suggestions_keys_and_named_states(context: Context, shoot: Any) -> None
     with pytest.raises(UserError, match="grey"):
         views.pick_key(context, frame.id, without, 360, 60, 3)
 
-    state = versions.name_state(version.id, "  as it came ")
+    state = make(context, version.id, 0, do="keep", name="  as it came ")
     assert [s["name"] for s in state["states"]] == ["as it came"]
-    changed = versions.change(context, version.id, state["revision"], {"colour": {"saturation": 20}})
-    again = versions.name_state(version.id, "as it came")
+    changed = put(context, version.id, state["revision"], {"colour": {"saturation": 20}})
+    again = make(context, version.id, 1, do="keep", name="as it came")
     assert len(again["states"]) == 1 and changed["recipe"]["colour"]["saturation"] == 20
-    back = versions.change(context, version.id, changed["revision"], {"colour": {"saturation": 0}})
-    returned = versions.return_to(context, version.id, back["revision"], again["states"][0]["id"])
+    back = put(context, version.id, changed["revision"], {"colour": {"saturation": 0}})
+    returned = make(context, version.id, back["revision"], do="return", state=again["states"][0]["id"])
     assert returned["recipe"]["colour"]["saturation"] == 20 and returned["history"][-1]["words"].startswith("Saturation 0")
-    assert versions.forget_state(version.id, again["states"][0]["id"])["states"] == []
+    assert make(context, version.id, 3, do="forget", state=again["states"][0]["id"])["states"] == []
     with pytest.raises(NotFound, match="no such state"):
-        versions.return_to(context, version.id, returned["revision"], again["states"][0]["id"])
+        make(context, version.id, returned["revision"], do="return", state=again["states"][0]["id"])
     with pytest.raises(UserError, match="name"):
-        versions.name_state(version.id, "  ")
+        make(context, version.id, 3, do="keep", name="  ")
 
 
 def test_a_recipe_of_an_older_program_is_completed_and_is_no_adjustment(context: Context, shoot: Any) -> None:
@@ -292,6 +302,6 @@ def test_a_recipe_of_an_older_program_is_completed_and_is_no_adjustment(context:
     HistoryEntry.update(recipe=older).where(HistoryEntry.version == version).execute()
     state = versions.state(versions.get(version.id))
     assert state["recipe"] == Recipe.neutral(True).to_document()
-    changed = versions.change(context, version.id, state["revision"], {"colour": {"saturation": 9}})
+    changed = put(context, version.id, state["revision"], {"colour": {"saturation": 9}})
     assert changed["adjusted"]
-    assert not versions.change(context, version.id, changed["revision"], {"colour": {"saturation": 0}})["adjusted"]
+    assert not put(context, version.id, changed["revision"], {"colour": {"saturation": 0}})["adjusted"]

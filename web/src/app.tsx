@@ -1,15 +1,16 @@
 import { QueryClientProvider } from "@tanstack/react-query";
 import { Tooltip } from "radix-ui";
 import { useEffect } from "react";
+import type { Frames } from "./api/client";
 import { BenchPlace } from "./features/bench/bench";
 import { ContactSheet } from "./features/contact_sheet/contact_sheet";
 import { DeliveryDesk } from "./features/delivery_desk/delivery_desk";
 import { Shoots } from "./features/shoots/shoots";
-import { useBench } from "./state/bench";
 import { isActive, listen } from "./state/jobs";
 import { complain } from "./state/notices";
 import { queryClient } from "./state/queries";
 import { useRoute } from "./state/route";
+import { onSaved } from "./state/savers";
 import { KeysDialog } from "./ui/keys_dialog";
 import { NoticeList } from "./ui/notices";
 
@@ -29,19 +30,16 @@ function useJobEvents() {
       }),
     [],
   );
-  // a saved change shows in the sheet's small pictures and in the ledger's states
+  // a saved change shows in small pictures and in the ledger's states, wherever one is by then
   useEffect(
     () =>
-      useBench.subscribe((s, before) => {
-        if (
-          s.version &&
-          before.version &&
-          s.version.id === before.version.id &&
-          s.version.revision !== before.version.revision
-        ) {
-          void queryClient.invalidateQueries({ queryKey: ["frames"], refetchType: "none" });
-          void queryClient.invalidateQueries({ queryKey: ["ledger"] });
-        }
+      onSaved(({ id, thumb, adjusted }) => {
+        queryClient.setQueriesData<Frames>(
+          { queryKey: ["frames"] },
+          (list) =>
+            list && { ...list, frames: list.frames.map((f) => (f.version === id ? { ...f, thumb, adjusted } : f)) },
+        );
+        for (const key of ["ledger", "shoots"]) void queryClient.invalidateQueries({ queryKey: [key] });
       }),
     [],
   );

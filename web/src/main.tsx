@@ -3,6 +3,8 @@ import "@fontsource/zilla-slab/600.css";
 import "./styles.css";
 import { createRoot } from "react-dom/client";
 import { App } from "./app";
+import { startSaving } from "./state/savers";
 
+startSaving();
 const root = document.getElementById("root");
 if (root) createRoot(root).render(<App />);

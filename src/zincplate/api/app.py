@@ -14,9 +14,11 @@ from werkzeug.exceptions import HTTPException
 from zincplate import __version__
 from zincplate.api import bench, deliveries, jobs, shoots
 from zincplate.api.models import ErrorOut
+from zincplate.engine.recipe import RecipeError
 from zincplate.formats.errors import FileError
+from zincplate.formats.turns import Superseded
+from zincplate.services.changes import Stale
 from zincplate.services.context import Context, NotFound, UserError
-from zincplate.services.versions import Stale
 from zincplate.store.database import UNAVAILABLE, database
 
 CONTENT_POLICY = (
@@ -99,8 +101,13 @@ def _errors(app: Flask) -> None:
 
     @app.errorhandler(UserError)
     @app.errorhandler(FileError)
+    @app.errorhandler(RecipeError)
     def refused(error: Exception) -> Any:
         return {"error": str(error)}, 422
+
+    @app.errorhandler(Superseded)
+    def unwanted(_error: Superseded) -> Any:
+        return "", 204  # whoever asked has asked for something newer
 
     def unavailable(_error: Exception) -> Any:
         return {"error": "The database does not answer at the moment. It is being started again; nothing saved is lost."}, 503

@@ -9,7 +9,9 @@ from zincplate.api import models as m
 from zincplate.api.context import context
 from zincplate.engine.schema import panel
 from zincplate.engine.view import ViewRequest
-from zincplate.services import versions, views
+from zincplate.formats.turns import Urgency
+from zincplate.services import changes, versions, views
+from zincplate.services.changes import Change
 from zincplate.services.framing import lens_search
 
 api = APIBlueprint("bench", __name__, url_prefix="/api", abp_responses={422: m.ErrorOut})
@@ -27,34 +29,10 @@ def get_version(path: m.Id) -> Any:
     return versions.state(versions.get(path.id))
 
 
-@api.put("/versions/<int:id>/recipe", responses={200: m.VersionOut, 409: m.ErrorOut})
-def put_recipe(path: m.Id, body: m.RecipeIn) -> Any:
-    """Saves a recipe; refused with the current state when based on an older revision."""
-    return versions.set_recipe(context(), path.id, body.revision, body.recipe)
-
-
-@api.put("/versions/<int:id>/position", responses={200: m.VersionOut, 409: m.ErrorOut})
-def put_position(path: m.Id, body: m.PositionIn) -> Any:
-    """Undo, redo, or any state of the history."""
-    return versions.go_to(context(), path.id, body.revision, body.position)
-
-
-@api.post("/versions/<int:id>/states", responses={200: m.VersionOut})
-def post_state(path: m.Id, body: m.StateIn) -> Any:
-    """Keeps the current recipe under a name."""
-    return versions.name_state(path.id, body.name)
-
-
-@api.put("/versions/<int:id>/states/<int:state>", responses={200: m.VersionOut, 409: m.ErrorOut})
-def put_state(path: m.StatePath, body: m.RevisionIn) -> Any:
-    """Returns to a named state."""
-    return versions.return_to(context(), path.id, body.revision, path.state)
-
-
-@api.delete("/versions/<int:id>/states/<int:state>", responses={200: m.VersionOut})
-def delete_state(path: m.StatePath) -> Any:
-    """Takes a name away."""
-    return versions.forget_state(path.id, path.state)
+@api.post("/versions/<int:id>/changes", responses={200: m.VersionOut, 409: m.ErrorOut})
+def post_change(path: m.Id, body: Change) -> Any:
+    """Makes one change; refused with the current state when based on an older revision, made once when sent twice."""
+    return changes.make(context(), path.id, body)
 
 
 @api.post("/frames/<int:id>/view")
@@ -76,7 +54,9 @@ def view(path: m.Id, body: m.ViewIn) -> Any:
         plane=body.plane,
         around=body.around,
     )
-    return Response(views.render(context(), path.id, body.recipe, request, body.clipping), mimetype="application/octet-stream")
+    turn = context().lines.turn(body.line, Urgency[body.urgency.upper()])
+    answer = views.render(context(), path.id, body.recipe, request, body.clipping, turn)
+    return Response(answer, mimetype="application/octet-stream")
 
 
 @api.post("/frames/<int:id>/pixel", responses={200: m.PixelOut})

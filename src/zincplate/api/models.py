@@ -31,7 +31,7 @@ class ErrorOut(BaseModel):
 
 class CoverOut(BaseModel):
     version: int
-    revision: int
+    thumb: str
 
 
 class ShootOut(BaseModel):
@@ -94,7 +94,8 @@ class FrameOut(BaseModel):
     label: str
     thumb_state: Literal["none", "embedded", "own", "failed"]
     version: int
-    revision: int
+    thumb: str
+    """Stands in the address of its small picture."""
     adjusted: bool
     delivered: int
 
@@ -174,35 +175,10 @@ class VersionOut(BaseModel):
     recipe: dict[str, Any]
     history: list[HistoryOut]
     states: list[StateOut]
-
-
-class RecipeIn(In):
-    """A new recipe, and the revision it was based on."""
-
-    revision: int = Field(ge=0)
-    recipe: dict[str, Any]
-
-
-class StateIn(In):
-    """A name for the current recipe."""
-
-    name: str = Field(min_length=1, max_length=60)
-
-
-class StatePath(BaseModel):
-    id: int = Field(ge=1)
-    state: int = Field(ge=1)
-
-
-class RevisionIn(In):
-    revision: int = Field(ge=0)
-
-
-class PositionIn(In):
-    """Undo and redo: the history entry that is to be current."""
-
-    revision: int = Field(ge=0)
-    position: int
+    thumb: str
+    last_change: str
+    """Id of the newest change, as its page gave it."""
+    notes: list[str]
 
 
 class ViewIn(In):
@@ -224,6 +200,9 @@ class ViewIn(In):
     box: bool = False
     plane: tuple[float, float, float, float] | None = None
     around: bool = False
+    urgency: Literal["hand", "seen", "rest"] = "seen"
+    line: str = Field(default="", max_length=60)
+    """The place on the page that the answer is for: a newer request of the same place makes this one unwanted (204)."""
 
 
 class PixelIn(In):

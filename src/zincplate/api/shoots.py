@@ -1,6 +1,5 @@
 """Shoots, frames, marks, bringing in."""
 
-import os
 import re
 import secrets
 from pathlib import Path
@@ -11,8 +10,9 @@ from flask_openapi3 import APIBlueprint
 
 from zincplate.api import models as m
 from zincplate.api.context import context
+from zincplate.formats.files import whole_file
 from zincplate.services import bring_in, pictures, shoots, versions, views, work
-from zincplate.services.context import NotFound, UserError
+from zincplate.services.context import UserError
 
 api = APIBlueprint("shoots", __name__, url_prefix="/api", abp_responses={422: m.ErrorOut})
 
@@ -42,17 +42,13 @@ def list_frames(path: m.Id) -> Any:
 def upload(path: m.UploadPath) -> Any:
     """One dropped file, as raw body; kept until the batch is brought in."""
     name = re.sub(r"[\x00-\x1f/\\]", "_", Path(path.name).name).lstrip(".") or "unnamed"
-    folder = context().home.cache / "incoming" / path.batch
-    folder.mkdir(parents=True, exist_ok=True)
-    temporary = folder / f".{secrets.token_hex(8)}"
+    # a folder for each: two files of one name, from different folders, are two files
+    folder = context().home.cache / "incoming" / path.batch / secrets.token_hex(8)
+    folder.mkdir(parents=True)
     size = 0
-    try:
-        with open(temporary, "wb") as file:
-            while block := request.stream.read(1 << 20):
-                size += file.write(block)
-        os.replace(temporary, folder / name)
-    finally:
-        temporary.unlink(missing_ok=True)
+    with whole_file(folder / name, replace=False) as file:
+        while block := request.stream.read(1 << 20):
+            size += file.write(block)
     return {"name": name, "size_bytes": size}, 201
 
 
@@ -64,7 +60,7 @@ def start_bring_in(body: m.BringInIn) -> Any:
         folder = home.cache / "incoming" / body.batch
         if not body.batch or not folder.is_dir():
             raise UserError("The dropped files are not there any more. Drop them again.")
-        paths = sorted(p for p in folder.iterdir() if not p.name.startswith("."))
+        paths = sorted((p for p in folder.glob("*/*") if not p.name.startswith(".")), key=lambda p: (p.name, p.stat().st_mtime))
     else:
         folder = home.card if body.source == "card" else Path(body.folder.strip()).expanduser()
         if body.source == "folder" and not body.folder.strip():
@@ -85,19 +81,19 @@ def set_marks(body: m.MarksIn) -> Any:
 
 @api.get("/versions/<int:id>/thumb")
 def thumb(path: m.Id) -> Any:
-    """The small picture of a version; the address carries the revision, so it may be kept."""
-    file = pictures.thumb_path(context().home, path.id)
-    if not file.is_file():
-        version = versions.get(path.id)
-        pictures.refresh_thumb(context(), version)
-    return send_file(file, mimetype="image/jpeg", max_age=86_400)
+    """The small picture of a version. Its address names what it shows, so that it may be kept for good."""
+    version = versions.get(path.id)
+    asked_for = request.args.get("shows") == pictures.thumb_key(version.frame, version)
+    file, current = pictures.small_picture(context(), version)
+    answer = send_file(file, mimetype="image/jpeg", max_age=31_536_000 if asked_for and current else 0)
+    if not (asked_for and current):
+        answer.headers["Cache-Control"] = "no-store"
+    return answer
 
 
 @api.get("/frames/<int:id>/preview")
 def preview(path: m.Id) -> Any:
-    """The camera's own preview, upright."""
+    """The camera's own preview, upright; 204 when the file holds none."""
     frame = views.frame_of(path.id)
     file = pictures.preview_path(context().home, frame.content_hash)
-    if not file.is_file():
-        raise NotFound("The file holds no preview of its own.")
-    return send_file(file, mimetype="image/jpeg", max_age=86_400)
+    return send_file(file, mimetype="image/jpeg", max_age=86_400) if file.is_file() else ("", 204)

@@ -6,10 +6,8 @@ recipe asks for it.
 """
 
 import itertools
-import threading
 import time
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
 from typing import Any, TypeVar
@@ -31,6 +29,7 @@ from zincplate.engine.colour_plan import reach_of
 from zincplate.engine.finishing import finished, margin_of
 from zincplate.engine.framing import LARGEST_SIDE, Framed, framed
 from zincplate.engine.recipe import Recipe, RecipeError
+from zincplate.engine.render_thread import RenderThread
 from zincplate.engine.source import Plate, Source
 from zincplate.engine.stages import Stages
 from zincplate.engine.strips import deliver_whole
@@ -38,6 +37,7 @@ from zincplate.engine.view import View, ViewRequest
 from zincplate.engine.windows import Window, scale_of
 from zincplate.formats.isolated import Decoder
 from zincplate.formats.lens_profiles import LensDatabase
+from zincplate.formats.turns import AT_ONCE, Turn
 from zincplate.ops.plan import FinishPlan, FramePlan, LightPlan
 
 Float32 = NDArray[np.float32]
@@ -49,14 +49,12 @@ FRAMED_KEPT = 64
 AMBER = np.array([138.0, 92.0, 8.0], np.float32)
 _SERIAL = itertools.count()
 T = TypeVar("T")
-_RENDER_THREAD = "render"
 
 
 class Renderer:
     """Opens sources and renders them; one per process. Caches sources and plates by the file's content hash.
 
-    Views and samples of all callers are computed on one thread: every thread that runs a parallel kernel gets a team of
-    OpenMP threads of its own, and dozens of teams on a web server's request threads would fight for the cores.
+    Views and samples of all callers are computed on one thread (:mod:`zincplate.engine.render_thread`).
     """
 
     def __init__(
@@ -72,17 +70,20 @@ class Renderer:
         self._sources = ByteCache(source_bytes)
         self._plates = ByteCache(plate_bytes)
         self.stages = Stages(self._read)
-        self._thread = ThreadPoolExecutor(1, thread_name_prefix=_RENDER_THREAD)
+        self._thread = RenderThread()
 
-    def on_render_thread(self, work: Callable[[], T]) -> T:
+    def on_render_thread(self, work: Callable[[], T], turn: Turn = AT_ONCE) -> T:
         """Runs something that uses kernels on the one thread for that, and waits for it."""
-        if threading.current_thread().name.startswith(_RENDER_THREAD):
-            return work()
-        return self._thread.submit(work).result()
+        return self._thread.run(work, turn)
 
-    def open(self, path: Path, key: str) -> Source:
-        """Decoded file, from the cache if ``key`` (its content hash) is there; raises ``FileError``."""
-        return self._sources.get(key, lambda: Source(self._decoder.decode(path)), lambda s: s.nbytes)
+    def breathe(self) -> None:
+        """For long work on the render thread, between its parts: lets what is more urgent go first."""
+        self._thread.breathe()
+
+    def open(self, path: Path, key: str, turn: Turn = AT_ONCE) -> Source:
+        """Decoded file, from the cache if ``key`` (its content hash) is there; raises ``FileError``, and ``Superseded`` when its
+        turn comes and it is not wanted any more."""
+        return self._sources.get(key, lambda: Source(self._decoder.decode(path, turn)), lambda s: s.nbytes)
 
     def framed(self, source: Source, key: str, plan: FramePlan) -> Framed:
         """The frame stage of a plan, kept for a while; raises :class:`RecipeError` when it makes no sense on this source."""
@@ -132,9 +133,11 @@ class Renderer:
         stage = (key, "plate", level, hot_pixels)
         return self._plates.get(stage, lambda: source.reduced(level, hot_pixels), lambda p: p.planes.nbytes)
 
-    def view(self, source: Source, key: str, recipe: Recipe, request: ViewRequest, space: str = "srgb") -> View:
+    def view(
+        self, source: Source, key: str, recipe: Recipe, request: ViewRequest, space: str = "srgb", turn: Turn = AT_ONCE
+    ) -> View:
         """Render a window for the screen."""
-        return self.on_render_thread(lambda: self._view(source, key, recipe, request, space))
+        return self.on_render_thread(lambda: self._view(source, key, recipe, request, space), turn)
 
     def _view(self, source: Source, key: str, recipe: Recipe, request: ViewRequest, space: str) -> View:
         start = time.perf_counter()

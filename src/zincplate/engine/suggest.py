@@ -71,10 +71,12 @@ class Suggester:
 
     def _small(self, plate: PlatePlan) -> NDArray[np.float32]:
         """Small planes of what the crop leaves: what was cut away says nothing about the picture."""
+        self.renderer.breathe()
         return self.renderer.stages.frame(self._framed, self.key, calm(plate), self._window, keep=False)
 
     def _encoded(self, recipe: Recipe) -> Float:
         """Encoded sRGB planes (3, h, w) of the small picture, colour controls and finish left out."""
+        self.renderer.breathe()
         plain = recipe.with_switch("colour", False).with_switch("finish", False)
         plan = self.source.plan(plain)
         planes = np.ascontiguousarray(self.renderer.stages.local(self._framed, self.key, plan, self._window, keep=False))

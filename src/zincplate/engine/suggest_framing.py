@@ -24,6 +24,7 @@ from zincplate.engine.render import Renderer
 from zincplate.engine.source import Source
 from zincplate.engine.suggest import Proposal
 from zincplate.engine.view import ViewRequest
+from zincplate.formats.turns import Turn, Urgency
 from zincplate.ops.plan import NO_CORNERS
 
 LOOKED_AT_PX = 2400
@@ -59,7 +60,7 @@ def scene_of(renderer: Renderer, source: Source, key: str, recipe: Recipe) -> tu
     scale = min(LOOKED_AT_PX / max(width, height), 1.0)
     plane = (-width / 2, -height / 2, float(width), float(height))
     request = ViewRequest(max(round(width * scale), 1), max(round(height * scale), 1), plane=plane)
-    picture = renderer.view(source, key, plain, request).picture
+    picture = renderer.view(source, key, plain, request, turn=Turn(Urgency.REST)).picture
     grey = cv2.cvtColor(np.ascontiguousarray(picture), cv2.COLOR_RGB2GRAY)
     lines = segments_of(grey) * (width / picture.shape[1]) - np.array([width / 2, height / 2])
     return directions(_of_picture(lines, framed), framed.focal_px, max(width, height)), framed

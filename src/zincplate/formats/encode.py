@@ -6,7 +6,6 @@ always complete. A full disk is reported as such and leaves nothing behind.
 
 import errno
 import io
-import os
 import struct
 import zlib
 from pathlib import Path
@@ -19,6 +18,7 @@ from PIL import Image
 from zincplate import __version__
 from zincplate.formats.capture import CaptureData, add_capture_entries
 from zincplate.formats.errors import FileError
+from zincplate.formats.files import whole_file
 from zincplate.formats.icc import profile_of
 from zincplate.formats.tiff_writer import IFD, UNDEFINED, rgb_image, write_structure
 
@@ -91,22 +91,12 @@ def encode(
 
 def write_whole(path: Path, data: bytes, overwrite: bool = False) -> None:
     """All of ``data`` under ``path``, or nothing; raises :class:`FileError` (disk full, no rights, already there)."""
-    temporary = path.with_name(f".{path.name}.{os.getpid()}.part")
     try:
-        with open(temporary, "wb") as file:
+        with whole_file(path, replace=overwrite) as file:
             file.write(data)
-            file.flush()
-            os.fsync(file.fileno())
-        if overwrite:
-            os.replace(temporary, path)
-        else:
-            os.link(temporary, path)  # fails when the name is taken, also by a file that came meanwhile
-            temporary.unlink()
     except FileExistsError as error:
-        temporary.unlink(missing_ok=True)
         raise FileError(path, "A file of this name is already there; nothing was overwritten.") from error
     except OSError as error:
-        temporary.unlink(missing_ok=True)
         if error.errno in (errno.ENOSPC, errno.EDQUOT):
             need = f"{len(data) / 1e6:,.0f} MB"
             raise FileError(path, f"The disk is full: {need} are needed. Make room and deliver again.") from error

@@ -13,7 +13,6 @@ import select
 import struct
 import subprocess
 import sys
-import threading
 from multiprocessing import resource_tracker, shared_memory
 from pathlib import Path
 from typing import IO, Any
@@ -23,6 +22,7 @@ import numpy as np
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import Decoded
 from zincplate.formats.errors import FileError
+from zincplate.formats.turns import AT_ONCE, Turn, TurnLock
 
 MEMORY_LIMIT = 6 << 30
 TIMEOUT_S = 60.0
@@ -34,13 +34,13 @@ class Decoder:
     def __init__(self, memory_limit: int = MEMORY_LIMIT, timeout_s: float = TIMEOUT_S) -> None:
         self._memory_limit = memory_limit
         self._timeout_s = timeout_s
-        self._lock = threading.Lock()
+        self._lock = TurnLock()
         self._child: subprocess.Popen[bytes] | None = None
         atexit.register(self.close)
 
-    def decode(self, path: Path) -> Decoded:
-        """Like :func:`zincplate.formats.decode.decode`."""
-        result = self._ask("decode", path)
+    def decode(self, path: Path, turn: Turn = AT_ONCE) -> Decoded:
+        """Like :func:`zincplate.formats.decode.decode`; raises ``Superseded`` when it is not wanted any more by then."""
+        result = self._ask("decode", path, turn)
         shape, dtype, name = result.pop("pixels")
         return Decoded(pixels=_adopt(name, shape, np.dtype(dtype)), **result)
 
@@ -89,8 +89,8 @@ class Decoder:
         _send(child.stdin, request)
         return child.stdout
 
-    def _ask(self, what: str, path: Path) -> Any:
-        with self._lock:
+    def _ask(self, what: str, path: Path, turn: Turn = AT_ONCE) -> Any:
+        with self._lock.held(turn):
             try:
                 answers = self._send_to_child((what, str(path)))
             except OSError:  # it died since the last request: that is not this file's fault

@@ -7,14 +7,16 @@ import os
 import shutil
 from datetime import datetime
 from pathlib import Path
-from typing import Any
+from typing import IO, Any
 
 import peewee
 
 from zincplate.engine.recipe import Recipe
 from zincplate.formats.errors import FileError
+from zincplate.formats.files import whole_file
 from zincplate.services import pictures, shoots, work
 from zincplate.services.context import Context, Progress, UserError
+from zincplate.services.versions import recipe_hash
 from zincplate.store.database import database
 from zincplate.store.models import Frame, HistoryEntry, Job, Refusal, Shoot, Version
 
@@ -94,7 +96,7 @@ def run(
             Refusal.delete().where(Refusal.shoot == shoot, Refusal.name == path.name).execute()
             Refusal.create(shoot=shoot, name=path.name[:250], reason=error.reason[:500])
         if move:
-            path.unlink(missing_ok=True)
+            _clear(path)
     waiting = [
         v.id
         for v in Version.select(Version.id).join(Frame).where(Frame.shoot == shoot, Frame.thumb_state.in_(("none", "embedded")))
@@ -102,6 +104,16 @@ def run(
     if waiting and develop_small:
         work.submit(context, "thumbs", f"Small pictures: {shoot.name}", version_ids=waiting)
     return {"shoot": shoot.id, "added": len(added), "already": already, "refused": refused}
+
+
+def _clear(dropped: Path) -> None:
+    """A dropped file that was dealt with, and the folders that held only it."""
+    dropped.unlink(missing_ok=True)
+    for folder in (dropped.parent, dropped.parent.parent):
+        try:
+            folder.rmdir()
+        except OSError:
+            return  # others are still in it
 
 
 def hash_of(path: Path) -> str:
@@ -146,19 +158,18 @@ def _one(context: Context, shoot: Shoot, path: Path, reference: bool) -> Version
                 captured_at=captured_at,
                 thumb_state="embedded" if has_preview else "none",
             )
-            version = Version.create(frame=frame, number=1, recipe=recipe)
+            version = Version.create(frame=frame, number=1, recipe=recipe, recipe_hash=recipe_hash(recipe))
             HistoryEntry.create(version=version, position=0, words="Brought in", recipe=recipe)
     except peewee.IntegrityError:
         return None  # another worker brought the same picture in meanwhile
     if has_preview:
-        pictures.thumb_from_embedded(context.home, content_hash, version.id)
+        pictures.thumb_from_embedded(context.home, version)
     return version
 
 
 def _copy(context: Context, shoot: Shoot, path: Path, content_hash: str) -> str:
     """Copies into the shoot's folder under a free name, checked against the hash; returns the relative path."""
     folder = context.home.originals / shoot.folder
-    temporary = folder / f".{content_hash[:16]}.{os.getpid()}.part"
     try:
         folder.mkdir(parents=True, exist_ok=True)
         for number in range(1, 1000):
@@ -168,22 +179,27 @@ def _copy(context: Context, shoot: Shoot, path: Path, content_hash: str) -> str:
                 return f"{shoot.folder}/{name}"  # left by an attempt that was interrupted
             if target.exists():
                 continue
-            with open(path, "rb") as source, open(temporary, "wb") as copy:
-                shutil.copyfileobj(source, copy, _BLOCK)
-                copy.flush()
-                os.fsync(copy.fileno())
-            if hash_of(temporary) != content_hash:
-                raise FileError(path, "It changed while it was copied. Bring it in again.")
-            temporary.chmod(0o444)
-            os.link(temporary, target)
+            try:
+                with open(path, "rb") as source, whole_file(target, replace=False, mode=0o444) as copy:
+                    hashed = _copied(source, copy)
+                    if hashed != content_hash:
+                        raise FileError(path, "It changed while it was copied. Bring it in again.")
+            except FileExistsError:
+                continue  # another worker took the name meanwhile
             return f"{shoot.folder}/{name}"
         raise FileError(path, "A thousand files of this name are there already.")
     except OSError as error:
         if error.errno in (errno.ENOSPC, errno.EDQUOT):
             raise FileError(path, "The disk is full; the file was not copied. Make room and bring it in again.") from error
         raise FileError(path, f"It could not be copied: {error.strerror}.") from error
-    finally:
-        temporary.unlink(missing_ok=True)
+
+
+def _copied(source: IO[bytes], copy: IO[bytes]) -> str:
+    """Copies, reads back what was written, and returns its SHA-256."""
+    shutil.copyfileobj(source, copy, _BLOCK)
+    copy.flush()
+    with open(copy.name, "rb") as written:
+        return hashlib.file_digest(written, "sha256").hexdigest()
 
 
 def _note_original(context: Context, stored: str, reference: bool, content_hash: str, size: int) -> None:

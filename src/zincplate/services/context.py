@@ -7,6 +7,7 @@ from typing import Protocol
 from zincplate.engine.render import Renderer
 from zincplate.formats.isolated import Decoder
 from zincplate.formats.lens_profiles import LensDatabase
+from zincplate.formats.turns import Lines
 from zincplate.store.home import Home
 
 
@@ -43,6 +44,8 @@ class Context:
     decoder: Decoder = field(default_factory=Decoder)
     wake: Callable[[str], None] = _nobody
     renderer: Renderer = field(init=False)
+    lines: Lines = field(default_factory=Lines)
+    """Which request of every place on every page is the newest."""
 
     def __post_init__(self) -> None:
         self.renderer = Renderer(self.decoder, LensDatabase(self.home.lenses))

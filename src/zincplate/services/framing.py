@@ -110,7 +110,8 @@ def _done(recipe: Recipe, framed: Framed, action: Action) -> dict[str, Any]:
 def suggested(context: Context, source: Source, key: str, recipe: Recipe) -> list[dict[str, Any]]:
     """Level, uprights, horizontals and both, where the picture has lines for them."""
     try:
-        found = context.renderer.on_render_thread(lambda: suggest_framing(context.renderer, source, key, recipe))
+        # not on the render thread: seeking lines takes a while, and only its picture is a rendering
+        found = suggest_framing(context.renderer, source, key, recipe)
     except (FramingError, RecipeError) as error:
         raise UserError(str(error)) from error
     return [{"name": p.name, "summary": p.summary, "values": p.values, "reasons": p.reasons} for p in found]

@@ -1,7 +1,6 @@
 """The small pictures of the contact sheet: the camera's own at first, ours as soon as they are made."""
 
 import io
-import os
 from pathlib import Path
 
 import numpy as np
@@ -9,9 +8,11 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from zincplate.core.orientation import upright
-from zincplate.engine.recipe import Recipe
+from zincplate.engine.recipe import Recipe, RecipeError
 from zincplate.engine.view import ViewRequest
 from zincplate.formats.errors import FileError
+from zincplate.formats.files import write_file
+from zincplate.formats.turns import Turn, Urgency
 from zincplate.services.context import Context, Progress
 from zincplate.store.home import Home
 from zincplate.store.models import Frame, Version
@@ -29,16 +30,35 @@ def preview_path(home: Home, content_hash: str) -> Path:
     return home.cache / "previews" / f"{content_hash}.jpg"
 
 
-def thumb_path(home: Home, version_id: int) -> Path:
-    """The small picture of a version."""
-    return home.cache / "thumbs" / f"{version_id}.jpg"
+def thumb_key(frame: Frame, version: Version) -> str:
+    """Says what a version's small picture shows: the file's content under the recipe, or the camera's own picture. It stands in
+    the picture's address, so that what was kept under an address is never another picture's."""
+    embedded = frame.thumb_state == "embedded" and not version.adjusted
+    return f"{frame.content_hash[:12]}{version.recipe_hash}{'e' if embedded else ''}"
 
 
-def _replace(path: Path, data: bytes) -> None:
-    path.parent.mkdir(parents=True, exist_ok=True)
-    temporary = path.with_name(f".{path.name}.{os.getpid()}")
-    temporary.write_bytes(data)
-    os.replace(temporary, path)
+def thumb_path(home: Home, version: Version) -> Path:
+    """Where the small picture of a version as it is now stands, once it is made."""
+    return _thumbs(home, version) / f"{version.id}-{thumb_key(version.frame, version)}.jpg"
+
+
+def _thumbs(home: Home, version: Version) -> Path:
+    return home.cache / "thumbs" / str(version.id // 100)
+
+
+def small_picture(context: Context, version: Version) -> tuple[Path, bool]:
+    """A version's small picture, made now if need be, and whether it is of the version as it is. While the original cannot be
+    read an older one stands in; raises ``FileError`` when there is none."""
+    path = thumb_path(context.home, version)
+    if path.is_file():
+        return path, True
+    try:
+        return refresh_thumb(context, version), True
+    except (FileError, RecipeError):
+        older = sorted(_thumbs(context.home, version).glob(f"{version.id}-*.jpg"), key=lambda p: p.stat().st_mtime)
+        if not older:
+            raise
+        return older[-1], False
 
 
 def _jpeg(image: NDArray[np.uint8], quality: int) -> bytes:
@@ -55,27 +75,34 @@ def keep_embedded(home: Home, content_hash: str, preview: bytes, orientation: in
             pixels = np.asarray(image.convert("RGB"))
     except (OSError, SyntaxError, ValueError):
         return False
-    _replace(preview_path(home, content_hash), _jpeg(np.ascontiguousarray(upright(pixels, orientation)), 85))
+    write_file(preview_path(home, content_hash), _jpeg(np.ascontiguousarray(upright(pixels, orientation)), 85))
     return True
 
 
-def thumb_from_embedded(home: Home, content_hash: str, version_id: int) -> None:
+def thumb_from_embedded(home: Home, version: Version) -> None:
     """First small picture of a version, from the camera's preview."""
-    with Image.open(preview_path(home, content_hash)) as image:
+    with Image.open(preview_path(home, version.frame.content_hash)) as image:
         image.draft("RGB", (THUMB_EDGE, THUMB_EDGE))
         image.thumbnail((THUMB_EDGE, THUMB_EDGE))
-        _replace(thumb_path(home, version_id), _jpeg(np.asarray(image.convert("RGB")), 85))
+        write_file(thumb_path(home, version), _jpeg(np.asarray(image.convert("RGB")), 85))
 
 
-def refresh_thumb(context: Context, version: Version) -> None:
-    """Makes the small picture of a version from its recipe; raises ``FileError``."""
-    frame = version.frame
-    source = context.renderer.open(original_path(context.home, frame), frame.content_hash)
+def refresh_thumb(context: Context, version: Version) -> Path:
+    """Makes the small picture of a version from its recipe; raises ``FileError`` and ``RecipeError``."""
+    frame, turn = version.frame, Turn(Urgency.REST)
+    source = context.renderer.open(original_path(context.home, frame), frame.content_hash, turn)
     recipe = Recipe.from_document(version.recipe)
-    view = context.renderer.view(source, frame.content_hash, recipe, ViewRequest(THUMB_EDGE, THUMB_EDGE, box=True))
-    _replace(thumb_path(context.home, version.id), _jpeg(view.picture, 85))
+    request = ViewRequest(THUMB_EDGE, THUMB_EDGE, box=True)
+    view = context.renderer.view(source, frame.content_hash, recipe, request, turn=turn)
     if frame.thumb_state != "own":
+        frame.thumb_state = "own"
         Frame.update(thumb_state="own").where(Frame.id == frame.id).execute()
+    path = thumb_path(context.home, version)
+    write_file(path, _jpeg(view.picture, 85))
+    for other in path.parent.glob(f"{version.id}-*.jpg"):
+        if other != path:
+            other.unlink(missing_ok=True)
+    return path
 
 
 def make_thumbs(context: Context, job: Progress, version_ids: list[int]) -> dict[str, int]:
@@ -87,7 +114,7 @@ def make_thumbs(context: Context, job: Progress, version_ids: list[int]) -> dict
             try:
                 refresh_thumb(context, version)
                 made += 1
-            except FileError:
+            except (FileError, RecipeError):  # gone, damaged, or its lens data are: the others go on
                 Frame.update(thumb_state="failed").where(Frame.id == version.frame_id).execute()
                 failed += 1
         job.progress((done + 1) / len(version_ids), f"{done + 1} of {len(version_ids)}")

@@ -7,6 +7,7 @@ from typing import Any
 import peewee
 
 from zincplate.services.context import NotFound, UserError
+from zincplate.services.pictures import thumb_key
 from zincplate.store.database import database
 from zincplate.store.models import Delivered, Frame, Refusal, Shoot, Version
 
@@ -97,15 +98,15 @@ def overview() -> list[dict[str, Any]]:
 def _covers(shoot_id: int, number: int = 6) -> list[dict[str, Any]]:
     """Kept frames first, spread over the shoot."""
     query = (
-        Version.select(Version.id, Version.revision, Frame.mark)
+        Version.select(Version.id, Version.recipe_hash, Version.adjusted, Version.frame, Frame.content_hash, Frame.thumb_state)
         .join(Frame)
         .where(Frame.shoot == shoot_id, Version.number == 1, Frame.mark != "drop")
         .order_by(peewee.Case(None, [(Frame.mark == "keep", 0)], 1), Frame.captured_at, Frame.name)
     )
-    rows = list(query.dicts())
+    rows = list(query)
     step = max(len(rows) / number, 1)
     picked = [rows[int(i * step)] for i in range(min(number, len(rows)))]
-    return [{"version": r["id"], "revision": r["revision"]} for r in picked]
+    return [{"version": v.id, "thumb": thumb_key(v.frame, v)} for v in picked]
 
 
 def frames(shoot_id: int) -> list[dict[str, Any]]:
@@ -143,7 +144,7 @@ def frame_dict(frame: Frame, version: Version, delivered: int) -> dict[str, Any]
         "label": frame.label,
         "thumb_state": frame.thumb_state,
         "version": version.id,
-        "revision": version.revision,
+        "thumb": thumb_key(frame, version),
         "adjusted": version.adjusted,
         "delivered": delivered,
     }

@@ -15,6 +15,7 @@ from zincplate.engine.recipe import Recipe, RecipeError
 from zincplate.engine.source import Source
 from zincplate.engine.suggest import Proposal, Suggester
 from zincplate.engine.view import View, ViewRequest
+from zincplate.formats.turns import AT_ONCE, Turn, Urgency
 from zincplate.services.context import Context, NotFound, UserError
 from zincplate.services.framing import Action, act, framing_facts, lens_choice, suggested
 from zincplate.services.pictures import original_path
@@ -31,9 +32,10 @@ def frame_of(frame_id: int) -> Frame:
     return frame
 
 
-def opened(context: Context, frame: Frame) -> Source:
-    """The frame's decoded source; raises ``FileError`` when the original is gone or damaged."""
-    return context.renderer.open(original_path(context.home, frame), frame.content_hash)
+def opened(context: Context, frame: Frame, turn: Turn = AT_ONCE) -> Source:
+    """The frame's decoded source; raises ``FileError`` when the original is gone or damaged, ``Superseded`` when nobody waits for
+    it any more when its turn comes."""
+    return context.renderer.open(original_path(context.home, frame), frame.content_hash, turn)
 
 
 def parsed(document: dict[str, Any]) -> Recipe:
@@ -52,13 +54,20 @@ def original_recipe(frame: Frame) -> Recipe:
     return Recipe.from_document(entry.recipe)
 
 
-def render(context: Context, frame_id: int, recipe: dict[str, Any] | None, request: ViewRequest, clipping: bool) -> bytes:
+def render(
+    context: Context,
+    frame_id: int,
+    recipe: dict[str, Any] | None,
+    request: ViewRequest,
+    clipping: bool,
+    turn: Turn = AT_ONCE,
+) -> bytes:
     """A window of a frame under a recipe (None: as it came in), packed by :func:`pack`."""
     frame = frame_of(frame_id)
     used = original_recipe(frame) if recipe is None else parsed(recipe)
-    source = opened(context, frame)
+    source = opened(context, frame, turn)
     try:
-        view = context.renderer.view(source, frame.content_hash, used, request)
+        view = context.renderer.view(source, frame.content_hash, used, request, turn=turn)
     except RecipeError as error:
         raise UserError(str(error)) from error
     return pack(view, source, used, clipping)
@@ -151,7 +160,7 @@ def suggest(context: Context, frame_id: int, recipe: dict[str, Any], of: str) ->
 
     return [
         {"name": p.name, "summary": p.summary, "values": p.values, "reasons": p.reasons}
-        for p in context.renderer.on_render_thread(work)
+        for p in context.renderer.on_render_thread(work, Turn(Urgency.REST))
     ]
 
 

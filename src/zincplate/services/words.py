@@ -58,20 +58,24 @@ def _crop(before: Any, after: Any) -> str:
     return f"Crop{ratio} drawn" if not before.crop_width else f"Crop{ratio} changed"
 
 
+def _centre(key: Any) -> tuple[float, float, float]:
+    return key.centre_lightness, key.centre_a, key.centre_b
+
+
 def _keys(old: Any, new: Any) -> list[str]:
-    """Picked keys added, taken away or changed."""
-    if len(old) != len(new):
-        gone = [k.name for k in old if k not in new] if len(new) < len(old) else []
-        come = [k.name for k in new if k not in old] if len(new) > len(old) else []
-        return [f"Key {name} picked" for name in come] + [f"Key {name} removed" for name in gone]
-    found = []
-    for a, b in zip(old, new, strict=True):
-        for name in type(b).model_fields:
-            x, y = getattr(a, name), getattr(b, name)
+    """Picked keys added, taken away or changed. A key is known by the colour it was picked at, whatever else of it changed."""
+    before, after = {_centre(k): k for k in old}, {_centre(k): k for k in new}
+    found = [f"Key {key.name} picked" for centre, key in after.items() if centre not in before]
+    found += [f"Key {key.name} removed" for centre, key in before.items() if centre not in after]
+    for centre, key in after.items():
+        if centre not in before:
+            continue
+        for name in type(key).model_fields:
+            x, y = getattr(before[centre], name), getattr(key, name)
             if x != y:
                 ui = {"low": -1 if name in ("hue", "saturation", "lightness", "grey") else 0}
-                before, after = (x, y) if name == "name" else (formatted(x, ui), formatted(y, ui))
-                found.append(f"Key {b.name}, {name} {before} {ARROW} {after}")
+                was, is_now = (x, y) if name == "name" else (formatted(x, ui), formatted(y, ui))
+                found.append(f"Key {key.name}, {name} {was} {ARROW} {is_now}")
     return found
 
 

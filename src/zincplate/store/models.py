@@ -69,6 +69,8 @@ class Version(Table):
     number = peewee.IntegerField()
     name = peewee.CharField(80, default="")
     recipe: Any = peewee.JSONField()
+    recipe_hash = peewee.FixedCharField(16, default="")
+    """Of the recipe, so that lists of frames can name their small pictures without reading recipes."""
     revision = peewee.IntegerField(default=0)
     """Rises with every change, undo and redo; what a change must be based on."""
     position = peewee.IntegerField(default=0)
@@ -82,7 +84,17 @@ class HistoryEntry(Table):
     version = peewee.ForeignKeyField(Version, backref="history", on_delete="CASCADE")
     position = peewee.IntegerField()
     words = peewee.CharField(250)
+    gesture = peewee.CharField(40, default="")
+    """Changes of one gesture (a key held down, steps in quick succession) are one entry."""
     recipe: Any = peewee.JSONField()
+    created_at = Moment(default=now)
+
+
+class AppliedChange(Table):
+    """A change that was made, by the id its page gave it: sent twice it is made once."""
+
+    version = peewee.ForeignKeyField(Version, backref="applied", on_delete="CASCADE")
+    change_id = peewee.CharField(40)
     created_at = Moment(default=now)
 
 
@@ -140,4 +152,4 @@ class Delivered(Table):
     created_at = Moment(default=now)
 
 
-TABLES = (Shoot, Frame, Version, HistoryEntry, Refusal, Job, Delivered)
+TABLES = (Shoot, Frame, Version, HistoryEntry, AppliedChange, NamedState, Refusal, Job, Delivered)

@@ -1,10 +1,12 @@
 import { create } from "zustand";
-import { ApiError, api, need, type PixelValues, type Version } from "../api/client";
+import type { PixelValues, Version } from "../api/client";
 import type { Recipe } from "../api/generated/recipe";
 import type { ViewHeader } from "../api/view";
 import { FIT, type Viewport } from "../canvas/viewport";
 import { equal } from "./equal";
-import { complain, useNotices } from "./notices";
+import { difference, EMPTY, isEmpty, type Patch, patched, touches, without } from "./patch";
+import { kept, onSaverChange, openSaver, saverOf } from "./savers";
+import type { Deed, Saver } from "./saving";
 
 export type Surround = "white" | "light" | "grey" | "dark" | "black";
 export const SURROUNDS: Record<Surround, string> = {
@@ -17,7 +19,10 @@ export const SURROUNDS: Record<Surround, string> = {
 
 interface Bench {
   frame: number | null;
+  /** As it is saved; what waits to be saved is in the draft. */
   version: Version | null;
+  mayUndo: boolean;
+  mayRedo: boolean;
   /** What is shown and edited: the saved recipe, or a newer one while a hand is on a control. */
   draft: Recipe | null;
   viewport: Viewport;
@@ -51,6 +56,8 @@ interface Bench {
   open: (frame: number, version: number) => Promise<void>;
   edit: (change: (recipe: Recipe) => Recipe) => void;
   save: (change?: (recipe: Recipe) => Recipe) => void;
+  /** Saves to the version that is open now, also when another one is by the time it is called: for answers that come later. */
+  forThis: () => (change: (recipe: Recipe) => Recipe) => void;
   cancel: () => void;
   goTo: (position: number) => void;
   nameState: (name: string) => void;
@@ -60,64 +67,51 @@ interface Bench {
   redo: () => void;
 }
 
-/** Saves go one after the other, each based on the revision that the one before gave. */
-let queue: Promise<void> = Promise.resolve();
-let newest = 0;
+/** Steps of one control within this time are one gesture: one entry of the history. */
+const GESTURE_MS = 700;
+let gesture = { id: "", controls: "", at: 0 };
+
+/** The same gesture while the same controls are stepped in quick succession, by the time of the hand, not of the answers. */
+function gestureOf(patch: Patch): string {
+  const controls = touches(patch).sort().join();
+  const at = performance.now();
+  const goesOn = controls === gesture.controls && at - gesture.at < GESTURE_MS;
+  gesture = { id: goesOn ? gesture.id : crypto.randomUUID(), controls, at };
+  return gesture.id;
+}
+
+const endGesture = () => {
+  gesture = { id: "", controls: "", at: 0 };
+};
 
 export const useBench = create<Bench>((set, get) => {
-  /** `sent` is the draft that the answer replaces; a newer one (a hand is on a control again) stays. */
-  const later = (frame: number, action: (version: Version) => Promise<Version>, sent: () => Recipe | null) => {
-    queue = queue.then(async () => {
-      const { version, frame: open } = get();
-      if (!version || open !== frame) return;
-      const shown = sent();
-      try {
-        const next = await action(version);
-        if (get().frame !== frame) return;
-        // the same recipe stays the same object, so that nothing is drawn twice
-        const draft = shown && equal(next.recipe, shown) ? shown : next.recipe;
-        set({ version: next, draft: get().draft === shown ? draft : get().draft });
-      } catch (error) {
-        if (get().frame !== frame) return;
-        if (error instanceof ApiError && error.status === 409 && error.current) {
-          const current = error.current as Version;
-          set({ version: current, draft: current.recipe });
-          useNotices.getState().say(error.message, true);
-          return;
-        }
-        complain(error);
-        if (error instanceof ApiError && error.status === 422) set({ draft: version.recipe });
-      }
+  /** What a hand is moving on top of everything that is saved or waits. */
+  let hand: Patch = EMPTY;
+
+  const show = (saver: Saver) => {
+    if (saver.version.id !== get().version?.id) return;
+    const draft = patched(saver.recipe, hand);
+    const before = get().draft;
+    set({
+      version: saver.version,
+      // the same recipe stays the same object, so that nothing is drawn twice
+      draft: before && equal(draft, before) ? before : draft,
+      mayUndo: saver.mayUndo,
+      mayRedo: saver.mayRedo,
     });
   };
-  /** Something asked of the server for the open version, whose answer is its new state. */
-  const ask = (action: (version: Version) => Promise<unknown>) => {
-    const { frame } = get();
-    if (frame === null) return;
-    later(
-      frame,
-      (v) => action(v).then((r) => r as Version),
-      () => get().draft,
-    );
-  };
-  const goTo = (position: number) => {
-    const { frame, version } = get();
-    if (frame === null || !version) return;
-    later(
-      frame,
-      (v) =>
-        need(
-          api.PUT("/api/versions/{id}/position", {
-            params: { path: { id: v.id } },
-            body: { revision: v.revision, position },
-          }),
-        ).then((r) => r as unknown as Version),
-      () => get().draft,
-    );
+  onSaverChange(show);
+
+  const open = () => saverOf(get().version?.id);
+  const put = (deed: Deed) => {
+    endGesture();
+    open()?.add(deed);
   };
   return {
     frame: null,
     version: null,
+    mayUndo: false,
+    mayRedo: false,
     draft: null,
     viewport: FIT,
     compare: "none",
@@ -147,10 +141,14 @@ export const useBench = create<Bench>((set, get) => {
     resting: null,
     drawMs: null,
     open: async (frame, versionId) => {
+      hand = EMPTY;
+      endGesture();
       set({
         frame,
         version: null,
         draft: null,
+        mayUndo: false,
+        mayRedo: false,
         header: null,
         pixel: null,
         tool: "hand",
@@ -161,58 +159,47 @@ export const useBench = create<Bench>((set, get) => {
         drawMs: null,
         viewport: FIT,
       });
-      const version = (await need(
-        api.GET("/api/versions/{id}", { params: { path: { id: versionId } } }),
-      )) as unknown as Version;
-      if (get().frame === frame) set({ version, draft: version.recipe });
+      const saver = await openSaver(versionId);
+      if (get().frame !== frame) return;
+      set({ version: saver.version });
+      show(saver);
     },
     edit: (change) => {
       const { draft } = get();
-      if (draft) set({ draft: change(draft) });
+      const saver = open();
+      if (!draft || !saver) return;
+      const next = change(draft);
+      hand = difference(saver.recipe, next);
+      set({ draft: next });
     },
     save: (change) => {
-      const { draft, frame } = get();
-      if (!draft || frame === null) return;
-      const recipe = change ? change(draft) : draft;
-      set({ draft: recipe });
-      const mine = ++newest;
-      later(
-        frame,
-        async (v) => {
-          // a newer save is waiting already: it holds this change too
-          if (mine !== newest || equal(recipe, v.recipe)) return v;
-          return (await need(
-            api.PUT("/api/versions/{id}/recipe", {
-              params: { path: { id: v.id } },
-              body: { revision: v.revision, recipe: recipe as unknown as Record<string, never> },
-            }),
-          )) as unknown as Version;
-        },
-        () => (mine === newest ? recipe : null),
-      );
+      const saver = open();
+      if (!saver) return;
+      const patch = change ? difference(saver.recipe, change(saver.recipe)) : hand;
+      // a hand on another control keeps what it holds
+      hand = change ? without(hand, patch) : EMPTY;
+      if (isEmpty(patch)) show(saver);
+      else saver.add({ do: "set", patch, gesture: gestureOf(patch) });
     },
-    cancel: () => set({ draft: get().version?.recipe ?? null }),
-    goTo,
-    nameState: (name) =>
-      ask((v) => need(api.POST("/api/versions/{id}/states", { params: { path: { id: v.id } }, body: { name } }))),
-    returnTo: (state) =>
-      ask((v) =>
-        need(
-          api.PUT("/api/versions/{id}/states/{state}", {
-            params: { path: { id: v.id, state } },
-            body: { revision: v.revision },
-          }),
-        ),
-      ),
-    forgetState: (state) =>
-      ask((v) => need(api.DELETE("/api/versions/{id}/states/{state}", { params: { path: { id: v.id, state } } }))),
-    undo: () => {
-      const v = get().version;
-      if (v && v.position > 0) goTo(v.position - 1);
+    forThis: () => {
+      const asked = open();
+      return (change) => {
+        if (!asked) return;
+        const saver = kept(asked);
+        if (saver === open()) get().save(change);
+        else saver.add({ do: "set", patch: difference(saver.recipe, change(saver.recipe)), gesture: "" });
+      };
     },
-    redo: () => {
-      const v = get().version;
-      if (v && v.position < v.history.length - 1) goTo(v.position + 1);
+    cancel: () => {
+      hand = EMPTY;
+      const saver = open();
+      if (saver) show(saver);
     },
+    goTo: (position) => put({ do: "go", position }),
+    nameState: (name) => put({ do: "keep", name }),
+    returnTo: (state) => put({ do: "return", state }),
+    forgetState: (state) => put({ do: "forget", state }),
+    undo: () => open()?.mayUndo && put({ do: "undo" }),
+    redo: () => open()?.mayRedo && put({ do: "redo" }),
   };
 });

@@ -4,11 +4,18 @@ export interface Notice {
   id: number;
   text: string;
   bad: boolean;
+  /** What can be done about it. */
+  action?: Action;
+}
+
+interface Action {
+  words: string;
+  run: () => void;
 }
 
 interface Notices {
   list: Notice[];
-  say: (text: string, bad?: boolean) => void;
+  say: (text: string, bad?: boolean, action?: Action) => void;
   dismiss: (id: number) => void;
 }
 
@@ -17,9 +24,11 @@ let next = 1;
 /** Sentences at the foot of the window. Bad ones stay until they are dismissed. */
 export const useNotices = create<Notices>((set) => ({
   list: [],
-  say: (text, bad = false) => {
+  say: (text, bad = false, action) => {
     const id = next++;
-    set((s) => ({ list: [...s.list.filter((n) => n.text !== text).slice(-3), { id, text, bad }] }));
+    set((s) => ({
+      list: [...s.list.filter((n) => n.text !== text).slice(-3), { id, text, bad, ...(action ? { action } : {}) }],
+    }));
     if (!bad) setTimeout(() => set((s) => ({ list: s.list.filter((n) => n.id !== id) })), 5000);
   },
   dismiss: (id) => set((s) => ({ list: s.list.filter((n) => n.id !== id) })),

@@ -55,5 +55,6 @@ export function useMarking(shoot: number) {
   });
 }
 
-export const thumbUrl = (frame: Frame): string =>
-  `/api/versions/${frame.version}/thumb?r=${frame.revision}-${frame.thumb_state}`;
+/** The address names what the small picture shows, so that the browser may keep it. */
+export const thumbUrl = (of: { version: number; thumb: string }): string =>
+  `/api/versions/${of.version}/thumb?shows=${of.thumb}`;

@@ -96,7 +96,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The small picture of a version; the address carries the revision, so it may be kept. */
+        /** The small picture of a version. Its address names what it shows, so that it may be kept for good. */
         get: operations["shoots_thumb_versions__int_id__thumb_get"];
         put?: never;
         post?: never;
@@ -113,7 +113,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The camera's own preview, upright. */
+        /** The camera's own preview, upright; 204 when the file holds none. */
         get: operations["shoots_preview_frames__int_id__preview_get"];
         put?: never;
         post?: never;
@@ -157,41 +157,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/versions/{id}/recipe": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Saves a recipe; refused with the current state when based on an older revision. */
-        put: operations["bench_put_recipe_versions__int_id__recipe_put"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/versions/{id}/position": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Undo, redo, or any state of the history. */
-        put: operations["bench_put_position_versions__int_id__position_put"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/versions/{id}/states": {
+    "/api/versions/{id}/changes": {
         parameters: {
             query?: never;
             header?: never;
@@ -200,27 +166,9 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Keeps the current recipe under a name. */
-        post: operations["bench_post_state_versions__int_id__states_post"];
+        /** Makes one change; refused with the current state when based on an older revision, made once when sent twice. */
+        post: operations["bench_post_change_versions__int_id__changes_post"];
         delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/versions/{id}/states/{state}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Returns to a named state. */
-        put: operations["bench_put_state_versions__int_id__states__int_state__put"];
-        post?: never;
-        /** Takes a name away. */
-        delete: operations["bench_delete_state_versions__int_id__states__int_state__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -536,8 +484,8 @@ export interface components {
         CoverOut: {
             /** Version */
             version: number;
-            /** Revision */
-            revision: number;
+            /** Thumb */
+            thumb: string;
         };
         /** ShootOut */
         ShootOut: {
@@ -643,8 +591,8 @@ export interface components {
             thumb_state: "none" | "embedded" | "own" | "failed";
             /** Version */
             version: number;
-            /** Revision */
-            revision: number;
+            /** Thumb */
+            thumb: string;
             /** Adjusted */
             adjusted: boolean;
             /** Delivered */
@@ -807,6 +755,12 @@ export interface components {
             history: components["schemas"]["HistoryOut"][];
             /** States */
             states: components["schemas"]["StateOut"][];
+            /** Thumb */
+            thumb: string;
+            /** Last Change */
+            last_change: string;
+            /** Notes */
+            notes: string[];
         };
         /** HistoryOut */
         HistoryOut: {
@@ -827,39 +781,62 @@ export interface components {
             at: string;
         };
         /**
-         * RecipeIn
-         * @description A new recipe, and the revision it was based on.
+         * Change
+         * @description One thing that was done to a version.
+         *
+         *     ``set`` puts controls (step -> control -> value) and switches (step -> on); changes of one ``gesture`` that follow each other
+         *     are one entry of the history. ``undo``, ``redo`` and ``go`` (to ``position``) move in the history. ``keep`` names the current
+         *     recipe, ``return`` makes the named state ``state`` current again, ``forget`` takes its name away.
          */
-        RecipeIn: {
+        Change: {
+            /**
+             * Id
+             * @default
+             */
+            id: string;
             /** Revision */
             revision: number;
-            /** Recipe */
-            recipe: {
-                [key: string]: unknown;
+            /**
+             * Do
+             * @enum {string}
+             */
+            do: "set" | "undo" | "redo" | "go" | "keep" | "return" | "forget";
+            /**
+             * Values
+             * @default {}
+             */
+            values: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
             };
-        };
-        /**
-         * PositionIn
-         * @description Undo and redo: the history entry that is to be current.
-         */
-        PositionIn: {
-            /** Revision */
-            revision: number;
-            /** Position */
+            /**
+             * Switches
+             * @default {}
+             */
+            switches: {
+                [key: string]: boolean;
+            };
+            /**
+             * Gesture
+             * @default
+             */
+            gesture: string;
+            /**
+             * Position
+             * @default 0
+             */
             position: number;
-        };
-        /**
-         * StateIn
-         * @description A name for the current recipe.
-         */
-        StateIn: {
-            /** Name */
+            /**
+             * State
+             * @default 0
+             */
+            state: number;
+            /**
+             * Name
+             * @default
+             */
             name: string;
-        };
-        /** RevisionIn */
-        RevisionIn: {
-            /** Revision */
-            revision: number;
         };
         /**
          * ViewIn
@@ -948,6 +925,17 @@ export interface components {
              * @default false
              */
             around: boolean;
+            /**
+             * Urgency
+             * @default seen
+             * @enum {string}
+             */
+            urgency: "hand" | "seen" | "rest";
+            /**
+             * Line
+             * @default
+             */
+            line: string;
         };
         /** PixelOut */
         PixelOut: {
@@ -1564,7 +1552,7 @@ export interface operations {
             };
         };
     };
-    bench_put_recipe_versions__int_id__recipe_put: {
+    bench_post_change_versions__int_id__changes_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -1575,7 +1563,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RecipeIn"];
+                "application/json": components["schemas"]["Change"];
             };
         };
         responses: {
@@ -1595,162 +1583,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-        };
-    };
-    bench_put_position_versions__int_id__position_put: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PositionIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["VersionOut"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-        };
-    };
-    bench_post_state_versions__int_id__states_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["StateIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["VersionOut"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-        };
-    };
-    bench_put_state_versions__int_id__states__int_state__put: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-                state: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RevisionIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["VersionOut"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-        };
-    };
-    bench_delete_state_versions__int_id__states__int_state__delete: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-                state: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["VersionOut"];
                 };
             };
             /** @description Unprocessable Entity */

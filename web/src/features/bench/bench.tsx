@@ -152,20 +152,19 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
           {frame && step !== "framing" && (
             <Picture
               frame={frame}
-              onNeutral={(kelvin, tint) =>
-                useBench.getState().save((r) => withControls(r, "balance", { temperature_kelvin: kelvin, tint }))
+              onNeutral={(save, kelvin, tint) =>
+                save((r) => withControls(r, "balance", { temperature_kelvin: kelvin, tint }))
               }
-              onKey={(centre) => {
-                const keys = useBench.getState().draft?.colour.own_keys ?? [];
-                const name = nameFor(
-                  centre.centre_a,
-                  centre.centre_b,
-                  keys.map((k) => k.name),
-                );
-                const fresh = { name, ...centre, reach: 30, hue: 0, saturation: 0, lightness: 0, grey: 0 };
-                useBench.setState({ ownKey: keys.length });
-                useBench.getState().save((r) => withControls(r, "colour", { own_keys: [...keys, fresh] }));
-              }}
+              onKey={(save, centre) =>
+                save((r) => {
+                  const keys = r.colour.own_keys;
+                  const taken = keys.map((k) => k.name);
+                  const name = nameFor(centre.centre_a, centre.centre_b, taken);
+                  const fresh = { name, ...centre, reach: 30, hue: 0, saturation: 0, lightness: 0, grey: 0 };
+                  if (useBench.getState().frame === id) useBench.setState({ ownKey: keys.length });
+                  return withControls(r, "colour", { own_keys: [...keys, fresh] });
+                })
+              }
             />
           )}
           <SplitWords />
@@ -180,7 +179,8 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
 
 /** Undo, history, comparison and zoom; what makes no sense on the whole plane of the framing step is switched off there. */
 function Tools({ framing, raw }: { framing: boolean; raw: boolean }) {
-  const version = useBench((s) => s.version);
+  const mayUndo = useBench((s) => s.mayUndo);
+  const mayRedo = useBench((s) => s.mayRedo);
   const compare = useBench((s) => s.compare);
   const zoom = useBench((s) => s.viewport.zoom);
   const warnings = useBench((s) => s.warnings);
@@ -189,12 +189,12 @@ function Tools({ framing, raw }: { framing: boolean; raw: boolean }) {
   return (
     <>
       <Hint text="Ctrl+Z">
-        <Button disabled={!version || version.position === 0} onClick={undo}>
+        <Button disabled={!mayUndo} onClick={undo}>
           Undo
         </Button>
       </Hint>
       <Hint text="Ctrl+Shift+Z">
-        <Button disabled={!version || version.position >= version.history.length - 1} onClick={redo}>
+        <Button disabled={!mayRedo} onClick={redo}>
           Redo
         </Button>
       </Hint>

@@ -41,7 +41,7 @@ export function FrameStrip({
       <div className="relative" style={{ height: virtual.getTotalSize() }}>
         {virtual.getVirtualItems().map((item) => {
           const frame = frames[item.index] as Frame;
-          const mine = version?.frame === frame.id ? { ...frame, revision: version.revision } : frame;
+          const mine = version?.frame === frame.id ? { ...frame, thumb: version.thumb } : frame;
           const scale = Math.min(PICTURE.width / frame.capture.width, PICTURE.height / frame.capture.height);
           const size = { width: frame.capture.width * scale, height: frame.capture.height * scale };
           return (

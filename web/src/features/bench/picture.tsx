@@ -1,5 +1,6 @@
 import { useCallback, useEffect, useMemo, useRef } from "react";
 import { api, type Frame, need } from "../../api/client";
+import type { Recipe } from "../../api/generated/recipe";
 import { fetchView, type View } from "../../api/view";
 import { Latest } from "../../canvas/latest";
 import { drawLoupe, drawMarker, drawSamplers } from "../../canvas/overlay";
@@ -23,6 +24,8 @@ import {
 } from "./picture_data";
 import { density, roomOf, useWheelZoom } from "./picture_zoom";
 
+export type Save = (change: (recipe: Recipe) => Recipe) => void;
+
 /** The picture on its surround. Drawing and tools live in canvas/; this wires them to the store and the server. */
 export function Picture({
   frame,
@@ -30,8 +33,8 @@ export function Picture({
   onKey,
 }: {
   frame: Frame;
-  onNeutral: (kelvin: number, tint: number) => void;
-  onKey: (centre: KeyCentre) => void;
+  onNeutral: (save: Save, kelvin: number, tint: number) => void;
+  onKey: (save: Save, centre: KeyCentre) => void;
 }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const layers = useRef<{ adjusted: Layer; original: Layer }>({
@@ -284,17 +287,18 @@ export function Picture({
       case "pick": {
         const at = toPicture(intention.x, intention.y);
         const radius = Math.min(Math.max(Math.round(intention.radius / at.scale), 1), 50);
+        const save = s.forThis();
         try {
           const params = { path: { id: frame.id } };
           if (s.tool === "key") {
             const body = { ...{ x: at.x, y: at.y, radius }, recipe: s.draft as unknown as Record<string, never> };
-            onKey(await need(api.POST("/api/frames/{id}/key", { params, body })));
+            onKey(save, await need(api.POST("/api/frames/{id}/key", { params, body })));
           } else {
             const body = { x: at.x, y: at.y, radius, recipe: s.draft as unknown as Record<string, never> };
             const found = await need(api.POST("/api/frames/{id}/neutral", { params, body }));
-            onNeutral(found.temperature_kelvin, found.tint);
+            onNeutral(save, found.temperature_kelvin, found.tint);
           }
-          useBench.setState({ tool: "hand" });
+          if (useBench.getState().frame === frame.id) useBench.setState({ tool: "hand" });
         } catch (error) {
           complain(error);
         }

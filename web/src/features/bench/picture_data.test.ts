@@ -128,6 +128,7 @@ it("dragging on the picture lifts the tone that was pressed, and only the end is
   const { edit, save } = useBench.getState();
   const draft: Recipe = structuredClone(NEUTRAL.raw);
   useBench.setState({
+    frame: 4,
     draft,
     edit: (change) => void edits.push(change(draft)),
     save: () => {
@@ -147,6 +148,10 @@ it("dragging on the picture lifts the tone that was pressed, and only the end is
   drag?.(-500, false);
   const raised = edits.at(-1)?.tone.curve_rgb as Point[];
   expect(raised[1]?.[1]).toBe(1);
+  // the place was asked for on a frame that is not open any more by the time its tone is known
+  const late = startToneDrag(4, { x: 10, y: 20 });
+  useBench.setState({ frame: 5 });
+  expect(await late).toBeNull();
   useBench.setState({ edit, save });
 });
 

@@ -163,6 +163,7 @@ export async function startToneDrag(frame: number, at: { x: number; y: number })
         body: { x: at.x, y: at.y, radius: 3, recipe: recipe as unknown as Record<string, never> },
       }),
     );
+    if (useBench.getState().frame !== frame) return null;
     const tone = (0.2126 * (found.rgb[0] ?? 0) + 0.7152 * (found.rgb[1] ?? 0) + 0.0722 * (found.rgb[2] ?? 0)) / 255;
     const { points, index } = pointAt(recipe.tone.curve_rgb as Point[], tone);
     const [x, y] = points[index] as Point;

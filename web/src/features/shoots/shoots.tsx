@@ -1,6 +1,6 @@
 import { useState } from "react";
 import type { Shoot } from "../../api/client";
-import { useShoots } from "../../state/queries";
+import { thumbUrl, useShoots } from "../../state/queries";
 import { go } from "../../state/route";
 import { Button } from "../../ui/controls";
 import { bytes } from "../../ui/number";
@@ -90,7 +90,7 @@ function Row({ shoot }: { shoot: Shoot }) {
           {shoot.covers.map((cover) => (
             <img
               key={cover.version}
-              src={`/api/versions/${cover.version}/thumb?r=${cover.revision}`}
+              src={thumbUrl(cover)}
               alt=""
               className="h-[72px] w-[108px] shrink-0 border border-rule object-cover"
             />

@@ -50,8 +50,8 @@ const answered = (status: number, body: unknown) =>
 
 it("an action of the server is saved with its words", async () => {
   const saved: Recipe[] = [];
-  const keep = useBench.getState().save;
-  useBench.setState({ save: (change) => void saved.push(change ? change(draft) : draft) });
+  const keep = useBench.getState().forThis;
+  useBench.setState({ forThis: () => (change) => void saved.push(change(draft)) });
   answered(200, { values: { framing: { angle: 1.4 } }, note: "Level by two lines." });
   const doing = act(3, { do: "lines" } as Parameters<typeof act>[1]);
   expect(useFraming.getState().acting).toBe(1);
@@ -60,7 +60,7 @@ it("an action of the server is saved with its words", async () => {
   expect(saved[0]?.tone).toEqual(draft.tone);
   expect(useNotices.getState().list.map((n) => n.text)).toEqual(["Level by two lines."]);
   expect(useFraming.getState().acting).toBe(0);
-  useBench.setState({ save: keep });
+  useBench.setState({ forThis: keep });
 });
 
 it("an action that cannot be is said and changes nothing", async () => {
@@ -70,7 +70,7 @@ it("an action that cannot be is said and changes nothing", async () => {
   expect([useFraming.getState().acting, useBench.getState().draft]).toEqual([0, draft]);
 });
 
-it("an answer for a frame that is no longer on the bench is dropped", async () => {
+it("an answer for a frame that is no longer on the bench does nothing to the one that is", async () => {
   const save = vi.fn();
   const keep = useBench.getState().save;
   useBench.setState({ save });

@@ -5,7 +5,6 @@ import type { FramingFacts } from "../../../api/view";
 import type { Overlay, Point } from "../../../canvas/plane";
 import { useBench } from "../../../state/bench";
 import { complain, useNotices } from "../../../state/notices";
-import type { Values } from "../steps/control";
 import { withValues } from "../steps/proposals";
 
 export type FramingTool = "crop" | "line" | "lines" | "corners" | "bent";
@@ -60,14 +59,15 @@ export function factsSettled(within_ms = 5000): Promise<FramingFacts | null> {
 
 /** Lets the server work out what a tool sets, and saves it. Returns whether it could. */
 export async function act(frame: number, action: Partial<Action> & { do: Action["do"] }): Promise<boolean> {
-  const { draft, save } = useBench.getState();
+  const { draft, forThis } = useBench.getState();
   if (!draft) return false;
+  const save = forThis();
   useFraming.setState((s) => ({ acting: s.acting + 1 }));
   try {
     const body = { recipe: draft as unknown as Record<string, never>, action: { ...EMPTY, ...action } };
     const found = await need(api.POST("/api/frames/{id}/framing", { params: { path: { id: frame } }, body }));
+    save((r) => withValues(r, found.values));
     if (useBench.getState().frame !== frame) return false;
-    save((r) => withValues(r, found.values as unknown as Values));
     if (found.note) useNotices.getState().say(found.note);
     return true;
   } catch (error) {

@@ -3,6 +3,7 @@ import type { Frame } from "../../../api/client";
 import { CONTROLS, NEUTRAL, type Recipe, type Step } from "../../../api/generated/recipe";
 import { useBench } from "../../../state/bench";
 import { equal } from "../../../state/equal";
+import type { Values } from "../../../state/patch";
 import { Choices, Hint, Switch } from "../../../ui/controls";
 import { Gauge, type GaugeFacts } from "../../../ui/gauge";
 
@@ -25,7 +26,6 @@ export const STEP_NUMBERS: Record<Step, number> = {
 };
 export const STEPS: Step[] = ["framing", "balance", "tone", "colour", "definition", "finish"];
 
-export type Values = Record<string, Record<string, unknown>>;
 export interface Facts extends GaugeFacts {
   kind: string;
   wedge?: [number, number] | null;

@@ -4,8 +4,8 @@ import type { Recipe } from "../../../api/generated/recipe";
 import { fetchView } from "../../../api/view";
 import { useBench } from "../../../state/bench";
 import { complain } from "../../../state/notices";
+import type { Values } from "../../../state/patch";
 import { Button } from "../../../ui/controls";
-import type { Values } from "./control";
 
 interface Proposal {
   name: string;

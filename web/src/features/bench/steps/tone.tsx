@@ -6,7 +6,6 @@ import { complain } from "../../../state/notices";
 import { useSettled } from "../../../state/settled";
 import { Button, Choices, Hint } from "../../../ui/controls";
 import { type Channel, CurveEditor } from "../curve_editor";
-import type { Values } from "./control";
 import { Control, isTouched, type StepProps, withControl } from "./control";
 import { Proposals, withValues } from "./proposals";
 
@@ -85,8 +84,9 @@ export function Tone({ frame, recipe }: StepProps) {
 function FromData({ frame, name }: { frame: Frame; name: "black_point" | "white_point" }) {
   const [busy, setBusy] = useState(false);
   const ask = async () => {
-    const { draft, save } = useBench.getState();
+    const { draft, forThis } = useBench.getState();
     if (!draft) return;
+    const save = forThis();
     setBusy(true);
     try {
       const answer = await need(
@@ -98,7 +98,7 @@ function FromData({ frame, name }: { frame: Frame; name: "black_point" | "white_
       const found = answer.proposals[0];
       if (found) {
         useBench.setState((s) => ({ reasons: { ...s.reasons, ...found.reasons } }));
-        save((r) => withValues(r, found.values as unknown as Values));
+        save((r) => withValues(r, found.values));
       }
     } catch (error) {
       complain(error);

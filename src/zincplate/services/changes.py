@@ -1,0 +1,163 @@
+"""Changes of a version: controls, undo and redo, named states. Each is made once and on the revision it was based on."""
+
+from collections.abc import Callable
+from datetime import timedelta
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from zincplate.engine.recipe import Recipe, RecipeError
+from zincplate.services.context import Context, NotFound, UserError
+from zincplate.services.framing import size_of
+from zincplate.services.versions import recipe_hash, state, write_readable
+from zincplate.services.words import describe
+from zincplate.store.database import database
+from zincplate.store.models import AppliedChange, HistoryEntry, NamedState, Version, now
+
+REMEMBERED = timedelta(days=30)
+"""How long a change that is sent again is known to be made already."""
+
+
+class Change(BaseModel):
+    """One thing that was done to a version.
+
+    ``set`` puts controls (step -> control -> value) and switches (step -> on); changes of one ``gesture`` that follow each other
+    are one entry of the history. ``undo``, ``redo`` and ``go`` (to ``position``) move in the history. ``keep`` names the current
+    recipe, ``return`` makes the named state ``state`` current again, ``forget`` takes its name away.
+    """
+
+    model_config = ConfigDict(extra="forbid")
+
+    id: str = Field(default="", max_length=40)
+    """Given by the page: the same id again is not made twice."""
+    revision: int = Field(ge=0)
+    do: Literal["set", "undo", "redo", "go", "keep", "return", "forget"]
+    values: dict[str, dict[str, Any]] = {}
+    switches: dict[str, bool] = {}
+    gesture: str = Field(default="", max_length=40)
+    position: int = 0
+    state: int = 0
+    name: str = Field(default="", max_length=60)
+
+
+class Stale(UserError):
+    """A change was based on an older revision than the current one; nothing was changed."""
+
+    def __init__(self, current: dict[str, Any]) -> None:
+        self.current = current
+        super().__init__("This version was changed elsewhere meanwhile. What you see now is the current state.")
+
+
+def make(context: Context, version_id: int, change: Change) -> dict[str, Any]:
+    """Makes a change and returns the version's new state.
+
+    Raises :class:`Stale` with the current state when it was based on an older revision, :class:`UserError` when it makes no
+    sense, :class:`NotFound`. The version's row is locked first, whatever is changed: callers wait for each other, never in a
+    circle.
+    """
+    act = _ACTS[change.do]
+    with database.atomic():
+        version = Version.select().where(Version.id == version_id).for_update().get_or_none()
+        if version is None:
+            raise NotFound("There is no such version.")
+        if change.id and AppliedChange.select().where(_applied(version, change.id)).exists():
+            return state(version)
+        if version.revision != change.revision:
+            raise Stale(state(version))
+        before = version.revision
+        try:
+            act(context, version, change)
+        except RecipeError as error:
+            raise UserError(str(error)) from error
+        if change.id:
+            AppliedChange.delete().where(
+                AppliedChange.version == version, AppliedChange.created_at < now() - REMEMBERED
+            ).execute()
+            AppliedChange.create(version=version, change_id=change.id)
+    trouble = write_readable(context.home, version) if version.revision != before else ""
+    return state(version, (trouble,) if trouble else ())
+
+
+def _applied(version: Version, change_id: str) -> Any:
+    return (AppliedChange.version == version) & (AppliedChange.change_id == change_id)
+
+
+def _store(version: Version, recipe: Recipe, position: int) -> None:
+    initial = HistoryEntry.get(HistoryEntry.version == version, HistoryEntry.position == 0)
+    version.recipe = recipe.to_document()
+    version.recipe_hash = recipe_hash(version.recipe)
+    version.revision += 1
+    version.position = position
+    version.adjusted = recipe != Recipe.from_document(initial.recipe)
+    version.save()
+
+
+def _put(context: Context, version: Version, recipe: Recipe, gesture: str = "") -> None:
+    """Makes a recipe current as a new entry of the history, or as a further part of the newest one's gesture."""
+    old = Recipe.from_document(version.recipe)
+    if recipe == old:
+        return
+    document = recipe.to_document()
+    if recipe.framing() != old.framing():
+        size_of(context, version.frame, document)  # refuses a framing that cannot be shown
+    position = version.position
+    current = HistoryEntry.get(HistoryEntry.version == version, HistoryEntry.position == position)
+    if gesture and position > 0 and current.gesture == gesture:
+        old = Recipe.from_document(_entry(version, position - 1).recipe)
+    else:
+        position += 1
+    HistoryEntry.delete().where(HistoryEntry.version == version, HistoryEntry.position >= position).execute()
+    if recipe == old:  # the gesture came back to where it began: nothing was done
+        _store(version, recipe, position - 1)
+        return
+    words = describe(old, recipe)[:250]
+    HistoryEntry.create(version=version, position=position, words=words, gesture=gesture, recipe=document)
+    _store(version, recipe, position)
+
+
+def _entry(version: Version, position: int) -> HistoryEntry:
+    entry = HistoryEntry.get_or_none(HistoryEntry.version == version, HistoryEntry.position == position)
+    if entry is None:
+        raise UserError("There is nothing further to undo." if position < 0 else "There is nothing to redo.")
+    return entry
+
+
+def _go(version: Version, position: int) -> None:
+    """Undo and redo: makes another history entry current, later ones stay."""
+    entry = _entry(version, position)
+    if position != version.position:
+        _store(version, Recipe.from_document(entry.recipe), position)
+
+
+def _set(context: Context, version: Version, change: Change) -> None:
+    recipe = Recipe.from_document(version.recipe).with_values(change.values)
+    for step, on in change.switches.items():
+        recipe = recipe.with_switch(step, on)
+    _put(context, version, recipe, change.gesture)
+
+
+def _keep(_context: Context, version: Version, change: Change) -> None:
+    """Keeps the current recipe under a name; the same name again replaces what it stood for."""
+    name = change.name.strip()
+    if not name:
+        raise UserError("A state needs a name.")
+    NamedState.delete().where(NamedState.version == version, NamedState.name == name).execute()
+    NamedState.create(version=version, name=name, recipe=version.recipe)
+
+
+def _named(version: Version, change: Change) -> NamedState:
+    found = NamedState.get_or_none(NamedState.id == change.state, NamedState.version == version)
+    if found is None:
+        raise NotFound("There is no such state.")
+    return found
+
+
+_ACTS: dict[str, Callable[[Context, Version, Change], Any]] = {
+    "set": _set,
+    "undo": lambda _context, version, _change: _go(version, version.position - 1),
+    "redo": lambda _context, version, _change: _go(version, version.position + 1),
+    "go": lambda _context, version, change: _go(version, change.position),
+    "keep": _keep,
+    "return": lambda context, version, change: _put(context, version, Recipe.from_document(_named(version, change).recipe)),
+    "forget": lambda _context, version, change: _named(version, change).delete_instance(),
+}

@@ -1,0 +1,203 @@
+"""Changes of a version: made once, told right, never decided by what follows them."""
+
+import json
+import shutil
+import threading
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.conftest import small_dng
+from tests.services.test_use_cases import make, put, run_jobs
+from zincplate.engine.recipe import Recipe
+from zincplate.formats.errors import FileError
+from zincplate.services import bring_in, changes, pictures, shoots, versions
+from zincplate.services.context import Context, UserError
+from zincplate.services.words import describe
+from zincplate.store.database import database
+from zincplate.store.models import AppliedChange, Frame, HistoryEntry, NamedState, Version
+
+
+@pytest.fixture
+def version(context: Context, tmp_path: Path) -> Version:
+    """One small raw frame."""
+    path = tmp_path / "TW-0700.dng"
+    path.write_bytes(small_dng())
+    made = shoots.create("Changes")
+    bring_in.start(context, made, [path])
+    run_jobs(context)
+    return Version.get(Version.frame == Frame.get(Frame.shoot == made))
+
+
+def words(state: dict[str, Any]) -> list[str]:
+    return [h["words"] for h in state["history"][1:]]
+
+
+def test_a_change_sent_twice_is_made_once_also_undo(context: Context, version: Version) -> None:
+    put(context, version.id, 0, {"tone": {"exposure_ev": 0.5}}, id="a")
+    put(context, version.id, 1, {"tone": {"contrast": 9}}, id="b")
+    undone = make(context, version.id, 2, do="undo", id="c")
+    again = make(context, version.id, 2, do="undo", id="c")
+    assert undone == again and again["position"] == 1 and again["recipe"]["tone"]["contrast"] == 0
+    with pytest.raises(changes.Stale):
+        make(context, version.id, 2, do="undo", id="d")
+    assert AppliedChange.select().where(AppliedChange.version == version).count() == 3
+
+
+def test_what_a_refused_change_carried_is_not_remembered_as_made(context: Context, version: Version) -> None:
+    with pytest.raises(UserError):
+        put(context, version.id, 0, {"tone": {"exposure_ev": 99}}, id="a")
+    assert put(context, version.id, 0, {"tone": {"exposure_ev": 1}}, id="a")["revision"] == 1
+
+
+def test_a_gesture_is_one_entry_that_says_where_it_began(context: Context, version: Version) -> None:
+    for n in range(1, 4):
+        state = put(context, version.id, n - 1, {"tone": {"exposure_ev": n / 10}}, gesture="g1")
+    assert words(state) == ["Exposure 0.00 EV \u2192 +0.30 EV"] and state["position"] == 1 and state["revision"] == 3
+    state = put(context, version.id, 3, {"tone": {"exposure_ev": 0.4}}, gesture="g2")
+    state = put(context, version.id, 4, {"tone": {"exposure_ev": 0.3}}, gesture="g2")  # back to where this one began
+    assert words(state) == ["Exposure 0.00 EV \u2192 +0.30 EV"] and state["position"] == 1
+    state = put(context, version.id, 5, {"tone": {"contrast": 5}}, gesture="g3")
+    state = make(context, version.id, 6, do="undo")
+    # after undo the same gesture begins anew instead of rewriting what is before it
+    state = put(context, version.id, 7, {"tone": {"contrast": 6}}, gesture="g3")
+    assert words(state) == ["Exposure 0.00 EV \u2192 +0.30 EV", "Contrast round middle grey 0 \u2192 +6"]
+
+
+def test_undo_and_redo_end_where_the_history_ends(context: Context, version: Version) -> None:
+    put(context, version.id, 0, {"tone": {"exposure_ev": 0.5}})
+    with pytest.raises(UserError, match="redo"):
+        make(context, version.id, 1, do="redo")
+    make(context, version.id, 1, do="undo")
+    with pytest.raises(UserError, match="undo"):
+        make(context, version.id, 2, do="undo")
+    assert make(context, version.id, 2, do="redo")["recipe"]["tone"]["exposure_ev"] == 0.5
+
+
+def test_a_step_is_switched_without_its_values_being_sent(context: Context, version: Version) -> None:
+    put(context, version.id, 0, {"tone": {"exposure_ev": 0.5}})
+    state = make(context, version.id, 1, do="set", switches={"tone": False})
+    assert state["recipe"]["off"] == ["tone"] and state["recipe"]["tone"]["exposure_ev"] == 0.5
+    assert make(context, version.id, 2, do="set", switches={"tone": True})["recipe"]["off"] == []
+
+
+def test_a_change_is_saved_while_the_original_is_away(context: Context, version: Version) -> None:
+    before, shown = pictures.small_picture(context, version)
+    assert shown and before.is_file()
+    original = pictures.original_path(context.home, version.frame)
+    away = original.with_name("away")
+    original.rename(away)
+    context.renderer._sources.drop(lambda key: True)
+    state = put(context, version.id, 0, {"tone": {"exposure_ev": 2}})
+    assert state["revision"] == 1 and state["notes"] == []
+    changed = Version.get_by_id(version.id)
+    stand_in, current = pictures.small_picture(context, changed)
+    assert stand_in == before and not current
+    shutil.rmtree(context.home.cache / "thumbs")
+    with pytest.raises(FileError, match="not there"):
+        pictures.small_picture(context, changed)
+    away.rename(original)
+    path, current = pictures.small_picture(context, changed)
+    assert current and path != before and [p.name for p in path.parent.iterdir()] == [path.name]
+
+
+def test_a_readable_copy_that_cannot_be_written_is_told_and_written_next_time(context: Context, version: Version) -> None:
+    folder = versions.readable_path(context.home, version).parent
+    folder.write_text("a file stands where the folder should")
+    state = put(context, version.id, 0, {"tone": {"exposure_ev": 2}})
+    assert state["revision"] == 1 and "readable copy" in state["notes"][0]
+    folder.unlink()
+    assert put(context, version.id, 1, {"tone": {"exposure_ev": 1}})["notes"] == []
+    readable = json.loads(versions.readable_path(context.home, version).read_text())
+    assert readable["recipe"]["tone"]["exposure_ev"] == 1 and readable["revision"] == 2
+
+
+def test_frames_of_one_name_have_readable_recipes_of_their_own(context: Context, tmp_path: Path) -> None:
+    paths = []
+    for n in range(2):
+        (tmp_path / str(n)).mkdir()
+        paths.append(tmp_path / str(n) / "TW-0701.dng")
+        paths[-1].write_bytes(small_dng(seed=n))
+    made = shoots.create("Twins")
+    bring_in.start(context, made, paths, reference=True)
+    run_jobs(context)
+    for n, frame in enumerate(Frame.select().where(Frame.shoot == made).order_by(Frame.id)):
+        put(context, Version.get(Version.frame == frame).id, 0, {"tone": {"exposure_ev": n + 1}})
+    found = {p.name: json.loads(p.read_text())["recipe"]["tone"]["exposure_ev"] for p in context.home.recipes.rglob("*.json")}
+    assert found.pop("TW-0701.dng.1.json") == 1 and list(found.values()) == [2]
+    # the longest name that a file may have leaves room for the ending
+    Frame.update(name="\u00e4" * 100 + "." + "x" * 50).where(Frame.shoot == made).execute()
+    for frame in Frame.select().where(Frame.shoot == made):
+        version = Version.get(Version.frame == frame)
+        put(context, version.id, version.revision, {"tone": {"contrast": 1}})
+    assert len(list(context.home.recipes.rglob("*.json"))) == 4
+
+
+def test_three_callers_at_once_wait_for_each_other(context: Context, version: Version) -> None:
+    """Naming a state took its locks in another order than saving did, and the database ended one of the callers."""
+    problems: list[BaseException] = []
+    ready = threading.Barrier(3)
+
+    def work(n: int) -> None:
+        with database.connection_context():
+            ready.wait()
+            for i in range(12):
+                try:
+                    revision = Version.get_by_id(version.id).revision
+                    if n == 0:
+                        put(context, version.id, revision, {"tone": {"exposure_ev": (i + 1) / 100}})
+                    else:
+                        make(context, version.id, revision, do="keep", name=f"state {n}")
+                except changes.Stale:
+                    pass
+                except BaseException as error:
+                    problems.append(error)
+
+    threads = [threading.Thread(target=work, args=(n,)) for n in range(3)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert not problems
+    assert NamedState.select().where(NamedState.version == version).count() <= 2
+    state = versions.state(versions.get(version.id))
+    assert state["revision"] == len(state["history"]) - 1 == state["position"]
+
+
+def test_naming_keeps_what_was_seen_or_says_that_it_changed(context: Context, version: Version) -> None:
+    put(context, version.id, 0, {"tone": {"exposure_ev": 0.5}})
+    with pytest.raises(changes.Stale):
+        make(context, version.id, 0, do="keep", name="as I see it")
+    assert NamedState.select().count() == 0
+
+
+def test_lens_data_that_are_gone_cost_one_frame_its_small_picture(context: Context, version: Version, tmp_path: Path) -> None:
+    """A recipe that cannot be rendered stopped the whole job of small pictures."""
+    other = tmp_path / "TW-0702.dng"
+    other.write_bytes(small_dng(seed=5))
+    shoot = version.frame.shoot
+    bring_in.start(context, shoot, [other], develop_small=False)
+    run_jobs(context)
+    recipe = Recipe.from_document(version.recipe).with_values({"framing": {"lens_profile": "Nobody / Gone 50mm"}}).to_document()
+    Version.update(recipe=recipe, recipe_hash="gone").where(Version.id == version.id).execute()
+    HistoryEntry.update(recipe=recipe).where(HistoryEntry.version == version).execute()
+    Frame.update(thumb_state="embedded").where(Frame.id == version.frame_id).execute()
+
+    class Told:
+        id = "job"
+
+        def progress(self, share: float, note: str = "") -> None: ...
+
+    ids = [v.id for v in Version.select().order_by(Version.id)]
+    assert pictures.make_thumbs(context, Told(), ids) == {"made": 1, "failed": 1}
+
+
+def test_words_when_one_key_is_changed_and_one_is_picked() -> None:
+    key = {"centre_lightness": 0.5, "centre_a": 0.1, "centre_b": 0.05, "reach": 30, "hue": 0, "saturation": 0, "lightness": 0}
+    clay = {**key, "name": "clay"}
+    moss = {**key, "name": "moss", "centre_a": -0.1}
+    before = Recipe.neutral(True).with_values({"colour": {"own_keys": [clay]}})
+    after = Recipe.neutral(True).with_values({"colour": {"own_keys": [{**clay, "saturation": 20}, moss]}})
+    assert describe(before, after) == "Key moss picked; Key clay, saturation 0 \u2192 +20"
+    assert describe(after, before) == "Key moss removed; Key clay, saturation +20 \u2192 0"

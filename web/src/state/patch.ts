@@ -1,0 +1,95 @@
+import type { Recipe, Step } from "../api/generated/recipe";
+import { CONTROLS } from "../api/generated/recipe";
+import { equal } from "./equal";
+
+/** Step -> control -> value. */
+export type Values = Record<string, Record<string, unknown>>;
+
+/** What a change puts: controls, and steps switched on or off. */
+export interface Patch {
+  values: Values;
+  switches: Record<string, boolean>;
+}
+
+export const EMPTY: Patch = { values: {}, switches: {} };
+const NOT_STEPS = new Set(["recipe", "versions", "off"]);
+
+const sections = (recipe: Recipe): Values => recipe as unknown as Values;
+
+/** What leads from one recipe to another. */
+export function difference(from: Recipe, to: Recipe): Patch {
+  const values: Values = {};
+  const [before, after] = [sections(from), sections(to)];
+  for (const step of Object.keys(after)) {
+    if (NOT_STEPS.has(step) || before[step] === after[step]) continue;
+    for (const [name, value] of Object.entries(after[step] ?? {}))
+      if (!equal(value, before[step]?.[name])) values[step] = { ...values[step], [name]: value };
+  }
+  const switches: Record<string, boolean> = {};
+  for (const step of from.off) if (!to.off.includes(step)) switches[step] = true;
+  for (const step of to.off) if (!from.off.includes(step)) switches[step] = false;
+  return { values, switches };
+}
+
+/** A recipe with a patch put on it; the same object when nothing changes. */
+export function patched(recipe: Recipe, patch: Patch): Recipe {
+  let next = recipe;
+  for (const [step, controls] of Object.entries(patch.values)) {
+    const now = sections(next)[step] ?? {};
+    if (Object.entries(controls).every(([name, value]) => equal(now[name], value))) continue;
+    next = { ...next, [step]: { ...now, ...controls } } as Recipe;
+  }
+  for (const [step, on] of Object.entries(patch.switches)) {
+    if (next.off.includes(step as Step) !== on) continue;
+    const off = on ? next.off.filter((s) => s !== step) : [...next.off, step as Step].sort();
+    next = { ...next, off };
+  }
+  return next;
+}
+
+export const isEmpty = (patch: Patch): boolean =>
+  Object.keys(patch.values).length === 0 && Object.keys(patch.switches).length === 0;
+
+/** The later of two patches wins where both put the same. */
+export function merged(first: Patch, second: Patch): Patch {
+  const values: Values = { ...first.values };
+  for (const [step, controls] of Object.entries(second.values)) values[step] = { ...values[step], ...controls };
+  return { values, switches: { ...first.switches, ...second.switches } };
+}
+
+/** What a patch puts, one name each: "tone.exposure_ev", or "tone" for a switch. */
+export function touches(patch: Patch): string[] {
+  const controls = Object.entries(patch.values).flatMap(([step, c]) => Object.keys(c).map((name) => `${step}.${name}`));
+  return [...controls, ...Object.keys(patch.switches)];
+}
+
+/** A patch without what another one puts. */
+export function without(patch: Patch, other: Patch): Patch {
+  const gone = new Set(touches(other));
+  const values: Values = {};
+  for (const [step, controls] of Object.entries(patch.values))
+    for (const [name, value] of Object.entries(controls))
+      if (!gone.has(`${step}.${name}`)) values[step] = { ...values[step], [name]: value };
+  const switches = Object.fromEntries(Object.entries(patch.switches).filter(([step]) => !gone.has(step)));
+  return { values, switches };
+}
+
+/** What stands in a recipe at the places that a patch puts. */
+export function standing(recipe: Recipe, patch: Patch): Patch {
+  const values: Values = {};
+  for (const [step, controls] of Object.entries(patch.values))
+    values[step] = Object.fromEntries(Object.keys(controls).map((name) => [name, sections(recipe)[step]?.[name]]));
+  const switches = Object.fromEntries(Object.keys(patch.switches).map((s) => [s, !recipe.off.includes(s as Step)]));
+  return { values, switches };
+}
+
+/** The controls of a patch in words. */
+export function named(patch: Patch): string {
+  const controls = CONTROLS as unknown as Record<string, Record<string, { label: string }>>;
+  const words = touches(patch).map((key) => {
+    const [step = "", name] = key.split(".");
+    return name ? (controls[step]?.[name]?.label ?? name) : `the step ${step}`;
+  });
+  const unique = [...new Set(words)];
+  return unique.length > 3 ? `${unique.slice(0, 2).join(", ")} and ${unique.length - 2} more` : unique.join(", ");
+}

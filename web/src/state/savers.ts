@@ -1,0 +1,116 @@
+import { api, need, type Version } from "../api/client";
+import { useNotices } from "./notices";
+import type { Values } from "./patch";
+import { type Entry, Saver } from "./saving";
+import { announce, keepWaiting, onAnnounced, takeLeft } from "./tab";
+
+/** One saver for each version that is open or has something waiting. */
+const savers = new Map<number, Saver>();
+let opened: number | null = null;
+let heard: (saver: Saver) => void = () => {};
+
+let saved: (version: Version) => void = () => {};
+
+/** Called with every state that a change of this tab led to; lists of frames listen. */
+export function onSaved(listener: (version: Version) => void): void {
+  saved = listener;
+}
+
+/** Called whenever a state or what waits has changed; the bench listens. */
+export function onSaverChange(listener: (saver: Saver) => void): void {
+  heard = listener;
+}
+
+const load = (id: number): Promise<Version> =>
+  need(api.GET("/api/versions/{id}", { params: { path: { id } } })) as unknown as Promise<Version>;
+
+const EMPTY = { values: {} as Values, switches: {}, gesture: "", position: 0, state: 0, name: "" };
+
+async function send(id: number, revision: number, entry: Entry): Promise<Version> {
+  const { deed } = entry;
+  const change = { ...EMPTY, id: entry.id, revision, do: deed.do };
+  if (deed.do === "set") Object.assign(change, deed.patch, { gesture: deed.gesture });
+  else Object.assign(change, deed);
+  const answer = await need(api.POST("/api/versions/{id}/changes", { params: { path: { id } }, body: change }));
+  announce(id, answer.revision);
+  const version = answer as unknown as Version;
+  saved(version);
+  return version;
+}
+
+const around = {
+  send,
+  keep: keepWaiting,
+  changed: (saver: Saver) => {
+    heard(saver);
+    if (!saver.waiting.length && saver.version.id !== opened) savers.delete(saver.version.id);
+  },
+  tell: (sentence: string, bad: boolean, action?: { words: string; run: () => void }) =>
+    useNotices.getState().say(sentence, bad, action),
+  newId: () => crypto.randomUUID(),
+  pause: (ms: number) => new Promise<void>((done) => setTimeout(done, ms)),
+};
+
+export const saverOf = (version: number | undefined): Saver | undefined =>
+  version === undefined ? undefined : savers.get(version);
+
+/** A saver that somebody still holds, or the one that has taken its place. */
+export function kept(saver: Saver): Saver {
+  const known = savers.get(saver.version.id);
+  if (!known) savers.set(saver.version.id, saver);
+  return known ?? saver;
+}
+
+/** The saver of a version that is shown now; what still waits of it is in it. */
+export async function openSaver(version: number): Promise<Saver> {
+  opened = version;
+  await restored();
+  const waiting = savers.get(version);
+  if (waiting?.waiting.length) return waiting;
+  const state = await load(version);
+  const known = savers.get(version);
+  if (known) known.adopt(state);
+  else savers.set(version, new Saver(state, around));
+  for (const [id, saver] of savers) if (!saver.waiting.length && id !== opened) savers.delete(id);
+  return savers.get(version) ?? new Saver(state, around);
+}
+
+let restoring: Promise<void> | null = null;
+
+/** Sends what tabs that are gone left waiting. */
+function restored(): Promise<void> {
+  restoring ??= restore();
+  return restoring;
+}
+
+async function restore(): Promise<void> {
+  for (const [version, entries] of await takeLeft()) {
+    const list = entries as Entry[];
+    try {
+      const saver = savers.get(version) ?? new Saver(await load(version), around);
+      savers.set(version, saver);
+      saver.resume(list);
+    } catch (error) {
+      // kept for the next page: the server may be back by then
+      keepWaiting(version, list);
+      useNotices
+        .getState()
+        .say(`Changes from before wait to be saved. ${error instanceof Error ? error.message : ""}`, true);
+    }
+  }
+}
+
+/** Called once by the page: goes on with what was left, and follows what other tabs save. */
+export function startSaving(): void {
+  void restored();
+  // a tab that is just being closed still holds its lock for a moment
+  setTimeout(() => void restore(), 2000);
+  onAnnounced((version, revision) => {
+    const saver = savers.get(version);
+    if (saver && saver.version.revision < revision && !saver.waiting.length)
+      load(version).then(
+        (state) => saver.adopt(state),
+        () => {},
+      );
+  });
+}

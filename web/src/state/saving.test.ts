@@ -1,0 +1,359 @@
+import { describe, expect, it } from "vitest";
+import { ApiError, type Version } from "../api/client";
+import { NEUTRAL, type Recipe } from "../api/generated/recipe";
+import { difference, EMPTY, isEmpty, merged, named, type Patch, patched, standing, touches, without } from "./patch";
+import { type Deed, type Entry, Saver } from "./saving";
+import { VersionForTests } from "./server_for_tests";
+
+const put = (values: Record<string, Record<string, unknown>>, gesture = ""): Deed => ({
+  do: "set",
+  patch: { values, switches: {} },
+  gesture,
+});
+const exposure = (ev: number, gesture = "") => put({ tone: { exposure_ev: ev } }, gesture);
+const contrast = (n: number) => put({ tone: { contrast: n } });
+const off = (step: string): Deed => ({ do: "set", patch: { values: {}, switches: { [step]: false } }, gesture: "" });
+
+/** A saver whose server answers when the test says so. */
+function setUp(server = new VersionForTests(1)) {
+  const told: { text: string; bad: boolean; run?: () => void }[] = [];
+  const requests: { entry: Entry; revision: number; answer: (error?: unknown) => Promise<void> }[] = [];
+  let kept: readonly Entry[] = [];
+  let ids = 0;
+  const quiet = async () => {
+    for (let i = 0; i < 30; i++) await Promise.resolve();
+  };
+  const make = () =>
+    new Saver(server.state(), {
+      send: (_id, revision, entry) =>
+        new Promise<Version>((resolve, reject) => {
+          requests.push({
+            entry,
+            revision,
+            answer: async (error) => {
+              try {
+                if (error) throw error;
+                resolve(server.change(revision, entry));
+              } catch (e) {
+                reject(e);
+              }
+              await quiet();
+            },
+          });
+        }),
+      keep: (_id, waiting) => {
+        kept = waiting;
+      },
+      changed: () => {},
+      tell: (text, bad, action) => told.push({ text, bad, ...(action ? { run: action.run } : {}) }),
+      newId: () => `${server.id}-${ids++}-${Math.random()}`,
+      pause: async () => {},
+    });
+  const next = async (error?: unknown) => {
+    const request = requests.shift();
+    if (!request) throw new Error("nothing was sent");
+    await request.answer(error);
+    return request;
+  };
+  const all = async () => {
+    while (requests.length) await next();
+  };
+  return { server, saver: make(), make, told, requests, next, all, kept: () => kept };
+}
+
+describe("one version's queue", () => {
+  it("sends changes one after the other, each on the revision that the one before led to", async () => {
+    const { saver, server, requests, next } = setUp();
+    saver.add(exposure(0.5));
+    saver.add(contrast(10));
+    saver.add(off("colour"));
+    expect(requests.length).toBe(1);
+    expect(saver.recipe.tone).toMatchObject({ exposure_ev: 0.5, contrast: 10 });
+    expect((await next()).revision).toBe(0);
+    expect((await next()).revision).toBe(1);
+    await next();
+    expect(server.steps.length).toBe(4);
+    expect(server.recipe.off).toEqual(["colour"]);
+    expect(saver.version.position).toBe(3);
+    expect(saver.waiting).toEqual([]);
+  });
+
+  it("takes undo's target when it is its turn: two quick ones go back two steps, one after a save only that", async () => {
+    const { saver, server, all } = setUp();
+    for (const ev of [0.1, 0.2, 0.3]) saver.add(exposure(ev));
+    await all();
+    saver.add({ do: "undo" });
+    saver.add({ do: "undo" });
+    await all();
+    expect(server.recipe.tone.exposure_ev).toBe(0.1);
+    saver.add(contrast(5));
+    saver.add({ do: "undo" });
+    expect(saver.recipe.tone.contrast).toBe(0); // in sight before any answer
+    await all();
+    expect(server.recipe.tone).toMatchObject({ exposure_ev: 0.1, contrast: 0 });
+    saver.add({ do: "redo" });
+    await all();
+    expect(server.recipe.tone.contrast).toBe(5);
+  });
+
+  it("knows what can be undone while changes wait, and asks nothing pointless", async () => {
+    const { saver, requests, all } = setUp();
+    expect([saver.mayUndo, saver.mayRedo]).toEqual([false, false]);
+    saver.add(exposure(0.1));
+    expect([saver.mayUndo, saver.mayRedo]).toEqual([true, false]);
+    saver.add({ do: "undo" });
+    expect([saver.mayUndo, saver.mayRedo]).toEqual([false, true]);
+    saver.add({ do: "undo" });
+    await all();
+    expect(saver.version.position).toBe(0);
+    expect(requests.length).toBe(0);
+    saver.add({ do: "redo" });
+    saver.add({ do: "redo" });
+    await all();
+    expect(saver.version.position).toBe(1);
+  });
+
+  it("puts the parts of one gesture that wait into one request, other changes never", async () => {
+    const { saver, server, requests, next, all } = setUp();
+    saver.add(exposure(0.1, "g"));
+    saver.add(exposure(0.2, "g"));
+    saver.add(exposure(0.3, "g"));
+    saver.add(contrast(4));
+    saver.add(exposure(0.4));
+    await next();
+    expect(requests[0]?.entry.deed).toMatchObject({ patch: { values: { tone: { exposure_ev: 0.3 } } } });
+    await all();
+    expect(server.steps.map((s) => [s.recipe.tone.exposure_ev, s.recipe.tone.contrast])).toEqual([
+      [0, 0],
+      [0.3, 0],
+      [0.3, 4],
+      [0.4, 4],
+    ]);
+  });
+
+  it("keeps both when another tab changed another control", async () => {
+    const { saver, server, told, all } = setUp();
+    saver.add(exposure(0.5));
+    server.change(0, { id: "other", deed: contrast(-20) });
+    saver.add(off("finish"));
+    await all();
+    expect(server.recipe.tone).toMatchObject({ exposure_ev: 0.5, contrast: -20 });
+    expect(server.recipe.off).toEqual(["finish"]);
+    expect(told).toMatchObject([{ bad: false }]);
+    expect(saver.recipe).toEqual(server.recipe);
+  });
+
+  it("tells it when another tab changed the same control, keeps the others, and sets it on demand", async () => {
+    const { saver, server, told, all } = setUp();
+    saver.add(contrast(7));
+    saver.add(exposure(0.5));
+    saver.add({ do: "undo" });
+    saver.add(off("colour"));
+    server.change(0, { id: "other", deed: exposure(1.5) });
+    await all();
+    expect(server.recipe.tone).toMatchObject({ exposure_ev: 1.5, contrast: 7 });
+    expect(server.recipe.off).toEqual(["colour"]);
+    expect(told[0]?.text).toContain("Exposure: changed elsewhere");
+    told[0]?.run?.();
+    await all();
+    expect(server.recipe.tone.exposure_ev).toBe(0.5);
+  });
+
+  it("undoes nothing that it has not shown", async () => {
+    const { saver, server, told, all } = setUp();
+    saver.add(exposure(0.5));
+    await all();
+    server.change(1, { id: "other", deed: contrast(9) });
+    saver.add({ do: "undo" });
+    await all();
+    expect(server.recipe.tone).toMatchObject({ exposure_ev: 0.5, contrast: 9 });
+    expect(told[0]?.text).toContain("nothing was undone");
+    saver.add({ do: "undo" });
+    await all();
+    expect(server.recipe.tone).toMatchObject({ exposure_ev: 0.5, contrast: 0 });
+  });
+
+  it("sends again what got no answer, once made or not, and goes on", async () => {
+    const { saver, server, told, requests, next, all } = setUp();
+    saver.add(exposure(0.5));
+    saver.add({ do: "undo" });
+    saver.add(contrast(3));
+    await next(new ApiError(0, "The server does not answer."));
+    expect(requests[0]?.entry.id).toBe(saver.waiting[0]?.id);
+    // made, but the answer was lost
+    server.change(0, requests[0]?.entry as Entry);
+    await next(new ApiError(503, "busy"));
+    await all();
+    expect(server.recipe.tone).toMatchObject({ exposure_ev: 0, contrast: 3 });
+    expect(told.length).toBe(1);
+    expect(told[0]?.text).toContain("3 changes wait");
+  });
+
+  it("gives a change up that the server fails on again and again, and only that", async () => {
+    const { saver, server, told, next, all } = setUp();
+    saver.add(exposure(0.5));
+    saver.add(contrast(3));
+    for (let i = 0; i < 6; i++) await next(new ApiError(500, "broken"));
+    await all();
+    expect(server.recipe.tone).toMatchObject({ exposure_ev: 0, contrast: 3 });
+    expect(told.at(-1)).toEqual({ text: "broken", bad: true });
+  });
+
+  it("takes back what is refused, with the undo that meant it", async () => {
+    const { saver, server, told, all } = setUp();
+    saver.add(contrast(3));
+    saver.add(exposure(9));
+    saver.add({ do: "undo" });
+    saver.add(off("tone"));
+    await all();
+    expect(server.recipe.tone).toMatchObject({ exposure_ev: 0, contrast: 3 });
+    expect(server.recipe.off).toEqual(["tone"]);
+    expect(told).toEqual([{ text: "too much", bad: true }]);
+  });
+
+  it("goes on after a reload with what was left, made already or not", async () => {
+    for (const made of [false, true]) {
+      const { saver, server, make, requests, all, kept, told } = setUp();
+      saver.add(exposure(0.5));
+      saver.add(exposure(0.8));
+      saver.add({ do: "undo" });
+      saver.add(contrast(3));
+      if (made) server.change(0, requests[0]?.entry as Entry);
+      const left = structuredClone(kept()) as Entry[];
+      requests.length = 0; // the page is gone
+      const next = make();
+      next.resume(left);
+      await all();
+      expect(server.recipe.tone).toMatchObject({ exposure_ev: 0.5, contrast: 3 });
+      expect(server.steps.length).toBe(3);
+      expect(told).toEqual([]);
+      expect(kept()).toEqual([]);
+    }
+  });
+
+  it("tells after a reload what was changed elsewhere meanwhile", async () => {
+    const { saver, server, make, requests, all, kept, told } = setUp();
+    saver.add(exposure(0.5));
+    saver.add(contrast(3));
+    const left = structuredClone(kept()) as Entry[];
+    requests.length = 0;
+    server.change(0, { id: "other", deed: exposure(2) });
+    make().resume(left);
+    await all();
+    expect(server.recipe.tone).toMatchObject({ exposure_ev: 2, contrast: 3 });
+    expect(told[0]?.text).toContain("Exposure");
+  });
+
+  it("takes over a newer state, never an older one", async () => {
+    const { saver, server, all } = setUp();
+    const old = server.state();
+    saver.add(exposure(0.5));
+    await all();
+    saver.adopt(old);
+    expect(saver.recipe.tone.exposure_ev).toBe(0.5);
+    server.change(1, { id: "other", deed: contrast(1) });
+    saver.adopt(server.state());
+    expect(saver.recipe.tone).toMatchObject({ exposure_ev: 0.5, contrast: 1 });
+  });
+
+  it("keeps the recipe's object while the recipe is the same", async () => {
+    const { saver, all } = setUp();
+    saver.add(exposure(0.5));
+    const shown = saver.recipe;
+    await all();
+    expect(saver.recipe).toBe(shown);
+  });
+});
+
+/** Repeatable random numbers (Lehmer 1951, MINSTD). */
+function random(seed: number) {
+  let state = seed;
+  return (below: number) => {
+    state = (state * 48271) % 2147483647;
+    return state % below;
+  };
+}
+
+describe("drill", () => {
+  it.each([11, 22, 33])(
+    "500 random deeds with late, lost and repeated answers end as they were made (%i)",
+    async (seed) => {
+      const roll = random(seed);
+      const tools = setUp();
+      const { server, requests } = tools;
+      let { saver } = tools;
+      // what the photographer believes: a history of its own, one step for each deed
+      let steps: Recipe[] = [server.recipe];
+      let at = 0;
+      for (let i = 0; i < 500; i++) {
+        const what = roll(12);
+        if (what < 7) {
+          const control = ["exposure_ev", "contrast", "shadows", "highlights"][roll(4)] as string;
+          const recipe = patched(steps[at] as Recipe, {
+            values: { tone: { [control]: (i + 1) / 1000 } },
+            switches: {},
+          });
+          saver.add(put({ tone: { [control]: (i + 1) / 1000 } }));
+          steps = [...steps.slice(0, at + 1), recipe];
+          at += 1;
+        } else if (what === 7) {
+          if (saver.mayUndo) saver.add({ do: "undo" });
+          at = Math.max(at - 1, 0);
+        } else if (what === 8) {
+          if (saver.mayRedo) saver.add({ do: "redo" });
+          at = Math.min(at + 1, steps.length - 1);
+        } else if (what === 9 && requests.length) {
+          const fate = roll(3);
+          if (fate === 0)
+            server.change((requests[0] as { revision: number }).revision, (requests[0] as { entry: Entry }).entry);
+          await tools.next(fate < 2 ? new ApiError(0, "lost") : undefined);
+        } else if (what === 10 && roll(8) === 0) {
+          const left = structuredClone(tools.kept()) as Entry[];
+          if (roll(2) && requests[0]) server.change(requests[0].revision, requests[0].entry);
+          requests.length = 0;
+          saver = tools.make();
+          saver.resume(left);
+        } else if (requests.length) await tools.next();
+      }
+      await tools.all();
+      expect(server.position).toBe(at);
+      expect(server.steps.map((s) => s.recipe)).toEqual(steps);
+      expect(saver.recipe).toEqual(steps[at]);
+      expect(tools.told.filter((t) => !t.text.startsWith("lost"))).toEqual([]);
+    },
+  );
+});
+
+describe("patches", () => {
+  const base = NEUTRAL.raw;
+
+  it("lead from one recipe to the other and back", () => {
+    const other: Recipe = {
+      ...base,
+      tone: { ...base.tone, exposure_ev: 1, curve_rgb: [...base.tone.curve_rgb, [1, 1]] },
+      off: ["colour"],
+    };
+    const there = difference(base, other);
+    expect(touches(there).sort()).toEqual(["colour", "tone.curve_rgb", "tone.exposure_ev"]);
+    expect(patched(base, there)).toEqual(other);
+    expect(patched(other, standing(base, there))).toEqual(base);
+    expect(isEmpty(difference(other, structuredClone(other)))).toBe(true);
+  });
+
+  it("leave the object alone when nothing changes", () => {
+    expect(patched(base, { values: { tone: { exposure_ev: 0 } }, switches: { tone: true } })).toBe(base);
+    expect(patched(base, EMPTY)).toBe(base);
+  });
+
+  it("are put together, taken apart, and named", () => {
+    const a: Patch = { values: { tone: { exposure_ev: 1, contrast: 2 } }, switches: { colour: false } };
+    const b: Patch = { values: { tone: { exposure_ev: 3 }, balance: { tint: 4 } }, switches: {} };
+    expect(merged(a, b)).toEqual({
+      values: { tone: { exposure_ev: 3, contrast: 2 }, balance: { tint: 4 } },
+      switches: { colour: false },
+    });
+    expect(without(a, b)).toEqual({ values: { tone: { contrast: 2 } }, switches: { colour: false } });
+    expect(named(b)).toBe("Exposure, Tint");
+    expect(named(a)).toBe("Exposure, Contrast round middle grey, the step colour");
+  });
+});
