@@ -53,7 +53,14 @@ def test_neutral_jpeg_comes_back(tmp_path: Path) -> None:
         (["--set", "tone.exposure_ev=99"], 2, "less than or equal to 5"),
         (["--set", "exposure"], 2, "STEP.CONTROL=VALUE"),
         (["--space", "cmyk"], 2, "no colour space"),
-        (["--depth", "16"], 2, "JPEG holds 8"),
+        (["--depth", "16"], 2, "--depth 16: JPEG holds 8"),
+        (["--depth", "12"], 2, "--depth 12: A delivery has 8 or 16"),
+        (["--long-edge", "-5"], 2, "--long-edge -5: The long edge"),
+        (["--quality", "0"], 2, "--quality 0: Quality"),
+        (["--set", "framing.corners=[0,0,0,0]"], 2, "eight numbers"),
+        (["--set", "framing.crop_width=0.5"], 2, "a crop needs crop_height too"),
+        (["--set", "framing.crop_x=0.3"], 2, "a crop needs crop_width and crop_height too"),
+        (["--set", "framing.quarter_turn=91"], 2, "framing.quarter_turn"),
         (["--recipe", "nowhere.json"], 1, "nowhere.json"),
     ],
 )
@@ -64,6 +71,29 @@ def test_bad_usage(
     assert main(["develop", str(dng), "-o", str(out), *arguments]) == code
     message = capsys.readouterr().err.strip()
     assert part in message and "\n" not in message and not out.exists()
+
+
+@pytest.mark.parametrize("value", ["90", '"90"'])
+def test_a_quarter_turn_is_taken_as_it_is_typed(dng: Path, tmp_path: Path, value: str) -> None:
+    assert main(["develop", str(dng), "-o", str(tmp_path / "out.jpg"), "--set", f"framing.quarter_turn={value}"]) == 0
+    with Image.open(tmp_path / "out.jpg") as image:
+        assert image.size == (480, 720)
+
+
+@pytest.mark.parametrize(
+    ("settings", "part"),
+    [
+        (["crop_x=0.9", "crop_y=0.3", "crop_width=0.5", "crop_height=0.3"], "The crop was made smaller"),
+        (["crop_x=0.9", "crop_y=0.3", "crop_width=0.5", "crop_height=0.3", "reach_beyond=true"], "lies beyond the picture"),
+        (["rise=50"], "The picture was made smaller"),
+    ],
+)
+def test_what_became_of_a_crop_is_told(
+    dng: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str], settings: list[str], part: str
+) -> None:
+    arguments = [text for setting in settings for text in ("--set", f"framing.{setting}")]
+    assert main(["develop", str(dng), "-o", str(tmp_path / "out.jpg"), *arguments]) == 0
+    assert part in capsys.readouterr().err
 
 
 def test_bad_files_and_names(dng: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:

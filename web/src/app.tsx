@@ -11,6 +11,7 @@ import { complain } from "./state/notices";
 import { queryClient } from "./state/queries";
 import { useRoute } from "./state/route";
 import { onSaved } from "./state/savers";
+import { toPlace } from "./ui/focus";
 import { KeysDialog } from "./ui/keys_dialog";
 import { NoticeList } from "./ui/notices";
 
@@ -48,6 +49,12 @@ function useJobEvents() {
 export function App() {
   const route = useRoute();
   useJobEvents();
+  // the keyboard comes along to another place (and to another shoot), not to another frame of the bench
+  const where = route.place === "shoots" ? "" : `${route.place} ${route.shoot}`;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: whenever the place changes
+  useEffect(() => {
+    if (document.activeElement === document.body) toPlace();
+  }, [where]);
   return (
     <QueryClientProvider client={queryClient}>
       <Tooltip.Provider delayDuration={500}>

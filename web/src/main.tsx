@@ -4,7 +4,9 @@ import "./styles.css";
 import { createRoot } from "react-dom/client";
 import { App } from "./app";
 import { startSaving } from "./state/savers";
+import { keepFocus } from "./ui/focus";
 
 startSaving();
+keepFocus();
 const root = document.getElementById("root");
 if (root) createRoot(root).render(<App />);

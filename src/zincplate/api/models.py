@@ -352,6 +352,10 @@ class JobOut(BaseModel):
     progress: float
     note: str
     result: Any = None
+    shoot: int | None = None
+    files: int = 0
+    files_done: int = 0
+    """Of ``files``, where the job is about files of a shoot."""
     created_at: str
     changed_at: str
 

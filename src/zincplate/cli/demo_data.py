@@ -38,19 +38,25 @@ def fill(context: "Context", camera: "subprocess.Popen[str]") -> None:
     """Brings in what the camera writes; what the user does to the shoot later is left alone."""
     # the engine takes a second to load: not before the page stands
     from zincplate.demo.card import ALL_NAMES
-    from zincplate.services import bring_in, shoots
+    from zincplate.services import bring_in, shoots, work
 
     try:
         with database.connection_context():
             shoot = Shoot.get_or_none(Shoot.name == SHOOT_NAME) or shoots.create(SHOOT_NAME)
+            row, owner = work.outside("camera", f"Camera: {len(ALL_NAMES)} frames", shoot_id=shoot.id, files=len(ALL_NAMES))
         ready = []
         for count, line in enumerate(camera.stdout or (), 1):
             ready.append(context.home.card / "DCIM" / line.strip())
+            with database.connection_context():
+                work.renew(row.id, owner, work.OUTSIDE_LEASE_S)
+                work.report(row.id, owner, count / len(ALL_NAMES), f"{line.strip()}, {count} of {len(ALL_NAMES)}")
             if count in _BATCHES or count == len(ALL_NAMES):
                 with database.connection_context():
                     # the camera has the machine to itself until its last frame; then ours replace its small pictures
                     bring_in.start(context, shoot, ready, develop_small=count == len(ALL_NAMES))
                 ready = []
+        with database.connection_context():
+            work.finish(row.id, owner, "failed" if camera.wait() else "done")
         if camera.wait():
             raise RuntimeError(f"the simulated camera ended with code {camera.returncode}")
         (context.home.root / _MARKER).touch()

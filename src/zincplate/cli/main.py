@@ -9,8 +9,9 @@ from typing import TYPE_CHECKING, Any
 
 from zincplate import __version__
 from zincplate.core.colour_spaces import SPACES
-from zincplate.engine.recipe import Recipe, RecipeError
+from zincplate.engine.recipe import CONTROLS, Recipe, RecipeError
 from zincplate.formats.errors import FileError
+from zincplate.ops.order import ORDER
 
 if TYPE_CHECKING:
     from zincplate.formats.lens_profiles import LensDatabase
@@ -68,17 +69,41 @@ def _parser() -> argparse.ArgumentParser:
     return parser
 
 
+_OPTIONS = {"space": "space", "bits": "depth", "long_edge": "long-edge", "quality": "quality", "file_format": "output"}
+"""Names of a delivery's settings on the command line."""
+_OF_A_CROP = ("crop_x", "crop_y", "crop_width", "crop_height")
+
+
 def _setting(text: str) -> tuple[str, str, Any]:
     """``tone.exposure_ev=0.5`` -> (step, control, value); values are JSON, or plain words."""
     left, equals, right = text.partition("=")
     step, dot, control = left.strip().partition(".")
     if not equals or not dot or not step or not control:
         raise BadUsage(f'--set {text}: write STEP.CONTROL=VALUE, for example "tone.exposure_ev=0.5".')
+    owner = CONTROLS.get((step, control))
+    if owner is not None and _kind(owner, control) == "choice":
+        return step, control, right.strip().strip('"')  # a word also where it looks like a number
     try:
         value = json.loads(right)
     except json.JSONDecodeError:
         value = right.strip()
     return step, control, value
+
+
+def _kind(operation_id: str, control: str) -> str:
+    """What a control is: gauge, choice, switch and so on."""
+    operation = next(o for o in ORDER if o.id == operation_id)
+    extra = operation.parameters.model_fields[control].json_schema_extra
+    ui: Any = extra.get("x-ui", {}) if isinstance(extra, dict) else {}
+    return str(ui.get("kind", ""))
+
+
+def _check_crop(recipe: Recipe, given: list[str]) -> None:
+    """A part of a crop does nothing without the rest: that is said instead of passed over."""
+    names = [name for name in _OF_A_CROP if f"framing.{name}" in given]
+    if names and not (recipe.value("framing", "crop_width") and recipe.value("framing", "crop_height")):
+        missing = [n for n in ("crop_width", "crop_height") if not recipe.value("framing", n)]
+        raise BadUsage(f"--set framing.{names[0]}: a crop needs {' and '.join(missing)} too (of the long edge, 0.005 to 4).")
 
 
 def _recipe(arguments: argparse.Namespace, raw: bool) -> Recipe:
@@ -108,11 +133,12 @@ def _recipe(arguments: argparse.Namespace, raw: bool) -> Recipe:
             recipe = recipe.with_values({step: {control: value}})
         except RecipeError as error:
             raise BadUsage(f"--set {text}: {error}") from error
+    _check_crop(recipe, [text.partition("=")[0].strip() for text in arguments.set])
     return recipe
 
 
 def _develop(arguments: argparse.Namespace) -> None:
-    from zincplate.engine.develop import Delivery, develop, format_of
+    from zincplate.engine.develop import Delivery, DeliveryError, develop, format_of
     from zincplate.engine.render import Renderer
     from zincplate.formats.encode import write_whole
     from zincplate.formats.isolated import Decoder
@@ -121,6 +147,9 @@ def _develop(arguments: argparse.Namespace) -> None:
         file_format = format_of(arguments.output)
         bits = arguments.depth or (16 if file_format == "tiff" else 8)
         delivery = Delivery(file_format, arguments.space, bits, arguments.long_edge, arguments.quality).checked()
+    except DeliveryError as error:
+        given = getattr(arguments, _OPTIONS[error.setting].replace("-", "_"))
+        raise BadUsage(f"--{_OPTIONS[error.setting]} {given}: {error}") from error
     except RecipeError as error:
         raise BadUsage(str(error)) from error
     if arguments.output.exists() and not arguments.overwrite:
@@ -138,8 +167,9 @@ def _develop(arguments: argparse.Namespace) -> None:
     except RecipeError as error:
         raise FileError(arguments.input, str(error)) from error
     write_whole(arguments.output, data, overwrite=arguments.overwrite)
-    notes = list(source.notes)
-    if recipe.value("framing", "lens_profile") == "auto" and not renderer.framed(source, key, source.plan(recipe).frame).profile:
+    framed = renderer.framed(source, key, source.plan(recipe).frame)
+    notes = [*source.notes, *framed.notes()]
+    if recipe.value("framing", "lens_profile") == "auto" and not framed.profile:
         notes.append("No lens profile is known to fit this file, so none was used. --lenses names a folder with more.")
     for note in notes:
         print(f"{arguments.input.name}: {note}", file=sys.stderr)

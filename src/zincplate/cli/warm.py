@@ -65,7 +65,7 @@ def warm(decoder: Decoder | None = None) -> None:
         everything = recipe.with_values(_EVERYTHING)
         for request in (ViewRequest(20, 20), ViewRequest(64, 64), ViewRequest(64, 64, 5, 5, 20, 20, gamut=True)):
             renderer.view(source, key, everything, request)
-        framed = everything.with_values({"framing": {"angle": 3.0, "fringe_red": 0.5, "corner_light": 0.3}})
+        framed = everything.with_values({"framing": {"angle": 3.0, "fringe_red": 0.5, "corner_light": 0.3, "bend": -2.0}})
         renderer.view(source, key, framed, ViewRequest(20, 20, box=True))
         renderer.view(source, key, framed, ViewRequest(40, 40, box=True, around=True))
         renderer.view(source, key, everything, ViewRequest(64, 64, show="edges"))

@@ -11,6 +11,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from zincplate.core.inscribed import largest_square, surrounded
 from zincplate.core.projective import FramingError, apply
 from zincplate.core.radial import Radial
 
@@ -18,9 +19,6 @@ Float64 = NDArray[np.float64]
 
 OUTLINE_POINTS = 24
 """Per side, where the edge of the covered area is followed."""
-OUTLINE_BETWEEN = 6
-"""Points between two of those where a rectangle inside is sought."""
-DIRECTIONS = ((1, 0), (-1, 0), (0, 1), (0, -1), (0.7, 0.7), (0.7, -0.7), (-0.7, 0.7), (-0.7, -0.7))
 TOLERANCE_PX = 0.02
 STRONGEST = 6.0
 """A picture that is drawn out more than this anywhere compared with its middle is refused."""
@@ -49,15 +47,6 @@ def _along_edge(x: float, y: float, width: float, height: float, per_side: int) 
     zero, one = np.zeros(per_side), np.ones(per_side)
     across, down = np.concatenate([t, one, 1 - t, zero]), np.concatenate([zero, t, one, 1 - t])
     return np.stack([x + width * across, y + height * down], 1)
-
-
-def _surrounds(outline: Float64, x: float, y: float) -> bool:
-    """Whether a closed outline (n, 2) has a place within it, by the crossings of a ray."""
-    a, b = outline, np.roll(outline, -1, 0)
-    crosses = (a[:, 1] > y) != (b[:, 1] > y)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        at = a[:, 0] + (y - a[:, 1]) * (b[:, 0] - a[:, 0]) / (b[:, 1] - a[:, 1])
-    return bool((crosses & (x < at)).sum() % 2)
 
 
 @dataclass(frozen=True, eq=False)
@@ -121,31 +110,18 @@ class FrameMap:
 
     def largest(self, ratio: float) -> Rectangle:
         """The largest covered rectangle of a ratio of width to height, as near to the middle as it can be."""
-        # a rectangle is covered when its middle is and no point of the outline lies within it, be the outline bent in or out
-        share = np.arange(OUTLINE_BETWEEN)[:, None, None] / OUTLINE_BETWEEN
-        outline = self.outline + share * (np.roll(self.outline, -1, 0) - self.outline)
-        along_x, along_y = outline[..., 0].ravel() / (ratio / 2), outline[..., 1].ravel() / 0.5
-
-        def height_at(x: float, y: float) -> float:
-            return float(np.maximum(np.abs(along_x - x / (ratio / 2)), np.abs(along_y - y / 0.5)).min())
-
-        x, y = 0.0, 0.0
-        if not _surrounds(self.outline, x, y):
-            x, y = (float(v) for v in self.outline.mean(0))
-        best, step = height_at(x, y), min(self.width, self.height) / 4
-        while step > 0.02:
-            tries = [(x + step * dx, y + step * dy) for dx, dy in DIRECTIONS]
-            heights = [height_at(*place) for place in tries]
-            at = int(np.argmax(heights))
-            # beside the picture, too, no point of its outline lies in the rectangle
-            if heights[at] > best + 1e-3 * step and _surrounds(self.outline, *tries[at]):
-                best, (x, y) = heights[at], tries[at]
-            else:
-                step /= 2
-        if best <= 1e-3 * self.height:
+        half = np.array([ratio / 2, 0.5])
+        start = np.zeros(2)
+        if not surrounded(self.outline, start):
+            start = self.outline.mean(0)
+        if not surrounded(self.outline, start):
             raise FramingError("These movements leave nothing of the picture.")
+        centre, size = largest_square(self.outline / half, start / half, np.zeros(2))
+        if size <= 1e-3 * self.height:
+            raise FramingError("These movements leave nothing of the picture.")
+        (x, y), best = (float(v) for v in centre * half), size
         # between the outline's points the exact map decides
-        larger = Rectangle(x, y, best * ratio * 1.02, best * 1.02)
+        larger = Rectangle(x, y, best * ratio * 1.01, best * 1.01)
         return larger.scaled(self.inside(larger))
 
     def steps(self, rectangle: Rectangle) -> tuple[float, float]:

@@ -11,6 +11,14 @@ from zincplate.engine.source import Source
 from zincplate.formats.encode import SUFFIX, Format, encode
 
 
+class DeliveryError(RecipeError):
+    """A way of delivering that makes no sense; ``setting`` is the field that is to blame."""
+
+    def __init__(self, setting: str, sentence: str) -> None:
+        super().__init__(sentence)
+        self.setting = setting
+
+
 @dataclass(frozen=True)
 class Delivery:
     """How a finished picture is to be written."""
@@ -22,19 +30,19 @@ class Delivery:
     quality: int = 92
 
     def checked(self) -> "Delivery":
-        """Self, after the combinations that make no sense were refused with :class:`RecipeError`."""
+        """Self, after the combinations that make no sense were refused with :class:`DeliveryError`."""
         if self.file_format not in SUFFIX:
-            raise RecipeError(f'There is no file format "{self.file_format}"; there are {", ".join(SUFFIX)}.')
+            raise DeliveryError("file_format", f'There is no file format "{self.file_format}"; there are {", ".join(SUFFIX)}.')
         if self.space not in SPACES:
-            raise RecipeError(f'There is no colour space "{self.space}"; there are {", ".join(SPACES)}.')
+            raise DeliveryError("space", f'There is no colour space "{self.space}"; there are {", ".join(SPACES)}.')
         if self.bits not in (8, 16):
-            raise RecipeError("A delivery has 8 or 16 bits per channel.")
+            raise DeliveryError("bits", "A delivery has 8 or 16 bits per channel.")
         if self.file_format == "jpeg" and self.bits != 8:
-            raise RecipeError("JPEG holds 8 bits per channel; choose TIFF or PNG for 16.")
+            raise DeliveryError("bits", "JPEG holds 8 bits per channel; choose TIFF or PNG for 16.")
         if self.long_edge is not None and not 16 <= self.long_edge <= 100_000:
-            raise RecipeError("The long edge needs to be between 16 and 100,000 pixels.")
+            raise DeliveryError("long_edge", "The long edge needs to be between 16 and 100,000 pixels.")
         if not 1 <= self.quality <= 100:
-            raise RecipeError("Quality runs from 1 to 100.")
+            raise DeliveryError("quality", "Quality runs from 1 to 100.")
         return self
 
 

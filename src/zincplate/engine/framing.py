@@ -34,6 +34,8 @@ SLACK_FULL, SLACK_REDUCED = 0.35, 0.75
 SOFTEST = 0.8
 """Least distance on the source that reduced plates are made for: where a view enlarges more, it reads between samples."""
 LARGEST_SIDE = 60_000
+LEAST_LEFT = 0.1
+"""Of the automatic crop's size is left at least, however far it is moved."""
 VIEW_MARGIN = 0.02
 
 
@@ -90,6 +92,17 @@ class Framing:
     def focal_known(self) -> bool:
         """Whether the file tells it."""
         return focal_of(self.shape, self.lenses)[1]
+
+    def notes(self) -> list[str]:
+        """What of the finished picture is not as it was asked for, or not from the file; sentences."""
+        found = []
+        if self.shrunk:
+            what = "The crop" if self.plan.crop.middle is not None else "The picture"
+            found.append(f"{what} was made smaller ({self.width} x {self.height}) to stay on what the file shows.")
+        if self.beyond >= 0.0005:
+            how = "its mirror image" if self.plan.crop.mirrored else "its edge, drawn out"
+            found.append(f"{self.beyond:.1%} lies beyond the picture and shows {how}.")
+        return found
 
     @property
     def direct(self) -> bool:
@@ -322,13 +335,21 @@ def _crop(plan: FramePlan, mapping: FrameMap, source: Shape) -> tuple[Rectangle,
         if not np.isfinite(middle).all():
             raise FramingError("The middle of the crop is out of sight with these movements.")
         rectangle = Rectangle(float(middle[0]), float(middle[1]), crop.width * long_edge, crop.height * long_edge)
-    rectangle = replace(rectangle, x=rectangle.x + move_x, y=rectangle.y + move_y)
+    moved = replace(rectangle, x=rectangle.x + move_x, y=rectangle.y + move_y)
     if not crop.keep_inside:
-        return rectangle, False
-    factor = mapping.inside(rectangle)
-    if rectangle.width * factor < 1 or rectangle.height * factor < 1:
+        return moved, False
+    factor = mapping.inside(moved)
+    if crop.middle is None and factor < LEAST_LEFT:
+        # rise and shift go as far as the picture does
+        share = 1.0
+        while factor < LEAST_LEFT and share > 0:
+            share -= 0.02
+            moved = replace(rectangle, x=rectangle.x + share * move_x, y=rectangle.y + share * move_y)
+            factor = mapping.inside(moved)
+    # a picture of one pixel has no room for less
+    if moved.width * factor < min(1, rectangle.width) * 0.999 or moved.height * factor < min(1, rectangle.height) * 0.999:
         raise FramingError("The crop lies beside the picture. Move it onto it, or let it reach beyond.")
-    return (rectangle, False) if factor > 1 - 1e-4 else (rectangle.scaled(factor), True)
+    return (moved, False) if factor > 1 - 1e-4 else (moved.scaled(factor), True)
 
 
 def _pixels(rectangle: Rectangle, mapping: FrameMap, crop: CropPlan) -> tuple[float, float, int, int]:

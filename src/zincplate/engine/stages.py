@@ -164,7 +164,8 @@ class Stages:
 
         def make() -> Surroundings:
             # half size: every sample is one group of the sensor's sites, so that full ones are not averaged away
-            halved = Window(max(source.width // 2, 1), max(source.height // 2, 1), 0, 0, source.width // 2, source.height // 2)
+            width, height = max(source.width // 2, 1), max(source.height // 2, 1)
+            halved = Window(width, height, 0, 0, width, height)
             planes = self._read(source, key, halved, hot_pixels)
             small = _whole(source)
             return surroundings(planes, source.white_limits, small.full_width, small.full_height)

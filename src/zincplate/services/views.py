@@ -10,7 +10,6 @@ import numpy as np
 import simplejpeg
 
 from zincplate.core.temperature import KELVIN_MAX, KELVIN_MIN, temperature_and_tint
-from zincplate.engine.framing import Framed
 from zincplate.engine.recipe import Recipe, RecipeError
 from zincplate.engine.source import Source
 from zincplate.engine.suggest import Proposal, Suggester
@@ -101,18 +100,10 @@ def pack(view: View, source: Source, recipe: Recipe, clipping: bool) -> bytes:
         "picture_bytes": len(picture),
         "clipping_bytes": len(mask),
         "as_shot": as_shot(source),
-        "notes": [*source.notes, *_filled(view.framed)],
+        "notes": [*source.notes, *view.framed.notes()],
     }
     text = json.dumps(header, separators=(",", ":")).encode()
     return b"".join((struct.pack("<I", len(text)), text, picture, mask))
-
-
-def _filled(framed: Framed) -> list[str]:
-    """Says when a part of the finished picture is not from the file."""
-    if framed.beyond < 0.0005:
-        return []
-    how = "its mirror image" if framed.plan.crop.mirrored else "its edge, drawn out"
-    return [f"{framed.beyond:.1%} lies beyond the picture and shows {how}."]
 
 
 def as_shot(source: Source) -> dict[str, float]:

@@ -11,6 +11,8 @@ from zincplate.services.context import Context, NotFound
 from zincplate.store.models import Job, now
 
 LEASE_S = 15.0
+OUTSIDE_LEASE_S = 60.0
+"""For work that no worker of ours does: the demo's camera needs some seconds for a frame."""
 ACTIVE = ("queued", "running")
 
 
@@ -21,8 +23,27 @@ def submit(context: Context, kind: str, title: str, **arguments: Any) -> Job:
     return job
 
 
+def outside(kind: str, title: str, **arguments: Any) -> tuple[Job, str]:
+    """A row for slow work that another process of ours does by itself, and the owner under which it reports. Its lease is renewed
+    by :func:`renew`; when it runs out the row says that the work stopped."""
+    owner = f"outside:{uuid.uuid4().hex[:8]}"
+    job = Job.create(
+        id=str(uuid.uuid4()),
+        kind=kind,
+        title=title[:200],
+        arguments=arguments,
+        state="running",
+        attempt=1,
+        max_attempts=1,
+        owner=owner,
+        lease_until=time.time() + OUTSIDE_LEASE_S,
+    )
+    return job, owner
+
+
 def as_dict(job: Job) -> dict[str, Any]:
     """JSON-ready facts of a job."""
+    total = len(job.arguments.get("paths", ())) or int(job.arguments.get("files", 0))
     return {
         "id": job.id,
         "kind": job.kind,
@@ -31,6 +52,9 @@ def as_dict(job: Job) -> dict[str, Any]:
         "progress": job.progress,
         "note": job.note,
         "result": job.result,
+        "shoot": job.arguments.get("shoot_id"),
+        "files": total,
+        "files_done": round(job.progress * total),
         "created_at": job.created_at.isoformat(),
         "changed_at": job.changed_at.isoformat(),
     }
@@ -67,10 +91,10 @@ def claim(job_id: str, owner: str) -> Job | None:
     return get(job_id) if won else None
 
 
-def renew(job_id: str, owner: str) -> bool:
+def renew(job_id: str, owner: str, lease_s: float = LEASE_S) -> bool:
     """Extends the lease; False when the job is no longer this worker's."""
     return bool(
-        Job.update(lease_until=time.time() + LEASE_S)
+        Job.update(lease_until=time.time() + lease_s)
         .where(Job.id == job_id, Job.owner == owner, Job.state == "running")
         .execute()
     )

@@ -38,11 +38,28 @@ async function send(id: number, revision: number, entry: Entry): Promise<Version
   return version;
 }
 
+/** Revisions that other tabs have told of and that this one has not seen yet. */
+const announced = new Map<number, number>();
+
+/** Looks at what another tab has saved, once nothing of our own is on its way. */
+function follow(saver: Saver): void {
+  const { id, revision } = saver.version;
+  const newest = announced.get(id);
+  if (newest === undefined || saver.waiting.length) return;
+  announced.delete(id);
+  if (revision < newest)
+    load(id).then(
+      (state) => saver.adopt(state),
+      () => {}, // the next change of ours meets it
+    );
+}
+
 const around = {
   send,
   keep: keepWaiting,
   changed: (saver: Saver) => {
     heard(saver);
+    follow(saver);
     if (!saver.waiting.length && saver.version.id !== opened) savers.delete(saver.version.id);
   },
   tell: (sentence: string, bad: boolean, action?: { words: string; run: () => void }) =>
@@ -107,10 +124,8 @@ export function startSaving(): void {
   setTimeout(() => void restore(), 2000);
   onAnnounced((version, revision) => {
     const saver = savers.get(version);
-    if (saver && saver.version.revision < revision && !saver.waiting.length)
-      load(version).then(
-        (state) => saver.adopt(state),
-        () => {},
-      );
+    if (!saver || saver.version.revision >= revision) return;
+    announced.set(version, revision);
+    follow(saver);
   });
 }

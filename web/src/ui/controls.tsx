@@ -4,18 +4,21 @@ import type { ButtonHTMLAttributes, ReactNode } from "react";
 type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & { ink?: boolean; pressed?: boolean; quiet?: boolean };
 
 /** The one button. Ink for the main action of a place, plain for the rest, quiet inside panels. */
-export function Button({ ink, pressed, quiet, className = "", ...rest }: ButtonProps) {
+export function Button({ ink, pressed, quiet, disabled, onClick, className = "", ...rest }: ButtonProps) {
   const look = ink
-    ? "bg-ink text-white border-ink hover:bg-[#333] disabled:bg-[#8a8a8a] disabled:border-[#8a8a8a]"
+    ? "bg-ink text-white border-ink hover:bg-[#333] aria-disabled:bg-[#8a8a8a] aria-disabled:border-[#8a8a8a]"
     : pressed
       ? "bg-zinc border-ink text-ink shadow-[inset_0_0_0_1px_#161616]"
       : quiet
-        ? "border-transparent text-ink2 hover:text-ink hover:border-rule disabled:text-ink3/60 disabled:hover:border-transparent"
-        : "bg-sheet border-rule hover:border-ink disabled:text-ink3/70 disabled:hover:border-rule";
+        ? "border-transparent text-ink2 hover:text-ink hover:border-rule aria-disabled:text-ink3/60 aria-disabled:hover:border-transparent"
+        : "bg-sheet border-rule hover:border-ink aria-disabled:text-ink3/70 aria-disabled:hover:border-rule";
   return (
     <button
       type="button"
       aria-pressed={pressed}
+      // not "disabled": a button that has the keyboard keeps it when there is nothing more to do
+      aria-disabled={disabled || undefined}
+      onClick={(e) => (disabled ? e.preventDefault() : onClick?.(e))}
       className={`inline-flex h-7 shrink-0 items-center gap-1.5 whitespace-nowrap rounded-[3px] border px-2.5 text-sm font-medium ${look} ${className}`}
       {...rest}
     />

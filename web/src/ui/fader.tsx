@@ -57,6 +57,7 @@ export function Fader({ name, label, help, ink, value, chosen, narrow, onChoose,
         className="w-9 !text-center text-xs"
         text={written(value, 0, true)}
         onSet={(v) => onSet(clamp(v, -REACH, REACH))}
+        onStep={(n, typed) => onSet(clamp(Math.round(typed ?? value) + n, -REACH, REACH))}
       />
       <svg
         ref={field}

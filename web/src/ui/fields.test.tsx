@@ -1,10 +1,11 @@
-import { useState } from "react";
+import { act, useState } from "react";
 import { afterEach, beforeEach, expect, it } from "vitest";
-import { Choices, Switch } from "./controls";
+import { Button, Choices, Switch } from "./controls";
 import { Fader } from "./fader";
 import { KeysDialog } from "./keys_dialog";
 import { NumberField } from "./number_field";
 import { click, named, openPage, type Page, point, press, type } from "./page_for_tests";
+import { isTyped } from "./typing";
 
 let page: Page;
 beforeEach(() => {
@@ -35,7 +36,7 @@ it("a number is set by Enter and taken back by Escape", () => {
   press(field, "Enter");
   expect(log).toEqual([2.5]);
   expect(field.value).toBe("2.5");
-  field.focus();
+  act(() => field.focus());
   type(field, "9");
   press(field, "Escape");
   expect(log).toEqual([2.5]);
@@ -52,16 +53,76 @@ it("what is no number changes nothing", () => {
   expect(field.value).toBe("1");
 });
 
-it("keys typed into a number do not reach the page", () => {
-  page.show(<Field log={[]} />);
-  let heard = 0;
-  const listen = () => {
-    heard += 1;
+/** Which keys of a field reach the page, and whether the field still takes them. */
+function heardKeys(field: Element, keys: [string, KeyboardEventInit?][]): string[] {
+  const heard: string[] = [];
+  const listen = (e: KeyboardEvent) => {
+    heard.push(`${e.key}${e.defaultPrevented ? "" : " typed"}`);
+    if (isTyped(e)) heard.push("none of the page's");
   };
   window.addEventListener("keydown", listen);
-  press(named(page.place, "Radius"), "k");
+  for (const [key, more] of keys) press(field, key, more);
   window.removeEventListener("keydown", listen);
-  expect(heard).toBe(0);
+  return heard;
+}
+
+it("keys that type nothing are the page's while a number has the keyboard", () => {
+  page.show(<Field log={[]} />);
+  const field = named<HTMLInputElement>(page.place, "Radius");
+  act(() => field.focus());
+  const along: [string][] = [["ArrowLeft"], ["ArrowRight"]];
+  expect(heardKeys(field, [["f"], ["z", { ctrlKey: true }], ["5"], ["-"], ["Backspace"], ...along])).toEqual([
+    "f",
+    "z",
+  ]);
+  expect(heardKeys(field, [["!", { shiftKey: true, code: "Digit1" }]])).toEqual(["!"]);
+  type(field, "2");
+  expect(heardKeys(field, [["f"], ["z", { ctrlKey: true }], ...along])).toEqual([]);
+  press(field, "Enter");
+  expect(heardKeys(field, [["o"], ...along])).toEqual(["o", "ArrowLeft", "ArrowRight"]);
+});
+
+it("arrows step a number from what is typed or from its value", () => {
+  const steps: [number, number | null][] = [];
+  page.show(
+    <NumberField label="Radius" text="1" onSet={() => undefined} onStep={(n, typed) => steps.push([n, typed])} />,
+  );
+  const field = named<HTMLInputElement>(page.place, "Radius");
+  press(field, "ArrowUp");
+  press(field, "ArrowDown", { shiftKey: true });
+  type(field, "7");
+  press(field, "ArrowUp");
+  expect(steps).toEqual([
+    [1, null],
+    [-10, null],
+    [1, 7],
+  ]);
+  expect(field.value).toBe("1");
+});
+
+it("a button with nothing to do keeps the keyboard and does nothing", () => {
+  let pressed = 0;
+  const button = (disabled: boolean) => (
+    <Button
+      disabled={disabled}
+      onClick={() => {
+        pressed += 1;
+      }}
+    >
+      Undo
+    </Button>
+  );
+  page.show(button(false));
+  const element = named<HTMLButtonElement>(page.place, "Undo");
+  element.focus();
+  click(element);
+  page.show(button(true));
+  click(element);
+  expect([pressed, document.activeElement === element, element.getAttribute("aria-disabled")]).toEqual([
+    1,
+    true,
+    "true",
+  ]);
 });
 
 function Key({ log }: { log: string[] }) {

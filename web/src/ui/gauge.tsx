@@ -133,6 +133,7 @@ export function Gauge(props: Props) {
           className="w-16"
           text={props.unset ?? written(value, facts.decimals, props.signed ?? false)}
           onSet={(v) => props.onSet(clamp(v, facts.low, facts.high))}
+          onStep={(n, typed) => props.onSet(fitted((Math.round((typed ?? value) / facts.step) + n) * facts.step))}
         />
         {facts.unit ? <span className="w-5 pl-1 text-xs text-ink2">{facts.unit}</span> : <span className="w-0" />}
       </div>

@@ -1,5 +1,7 @@
 import { Dialog } from "radix-ui";
 import { useEffect, useState } from "react";
+import { useFocusReturn } from "./focus";
+import { isTyped } from "./typing";
 
 const KEYS: [string, [string, string][]][] = [
   [
@@ -40,9 +42,10 @@ const KEYS: [string, [string, string][]][] = [
 /** All keys, opened with the question mark. */
 export function KeysDialog() {
   const [open, setOpen] = useState(false);
+  const focus = useFocusReturn();
   useEffect(() => {
     const key = (e: KeyboardEvent) => {
-      if (e.key !== "?" || e.target instanceof HTMLInputElement) return;
+      if (e.key !== "?" || isTyped(e)) return;
       e.preventDefault();
       setOpen(true);
     };
@@ -55,6 +58,7 @@ export function KeysDialog() {
         <Dialog.Overlay className="fixed inset-0 z-40 bg-black/35" />
         <Dialog.Content
           aria-describedby={undefined}
+          {...focus}
           className="fixed left-1/2 top-1/2 z-40 w-[520px] -translate-x-1/2 -translate-y-1/2 border border-ink bg-sheet p-5 shadow-xl"
         >
           <Dialog.Title className="mb-2 font-slab text-xl font-semibold">Keys</Dialog.Title>

@@ -1,15 +1,23 @@
 """The four corners of the picture, pulled freely: perspective by eye."""
 
 from dataclasses import replace
-from typing import Annotated
+from typing import Annotated, Any
 
-from pydantic import Field
+from pydantic import BeforeValidator, Field
 
 from zincplate.ops.base import Operation, Parameters
 from zincplate.ops.plan import NO_CORNERS, LightPlan
 
 Pull = Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)]
-Pulls = tuple[Pull, Pull, Pull, Pull, Pull, Pull, Pull, Pull]
+
+
+def _eight(value: Any) -> Any:
+    if isinstance(value, list | tuple) and len(value) != 8:
+        raise ValueError(f"corners need eight numbers (x and y of each, from the upper left clockwise), not {len(value)}")
+    return value
+
+
+Pulls = Annotated[tuple[Pull, Pull, Pull, Pull, Pull, Pull, Pull, Pull], BeforeValidator(_eight)]
 
 
 class CornersParameters(Parameters):

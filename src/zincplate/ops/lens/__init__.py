@@ -44,6 +44,8 @@ class LensParameters(Parameters):
         unit="%",
         decimals=2,
         help="Straightens lines that bulge outwards like a barrel (less) or inwards like a pincushion (more).",
+        # further down the picture folds over itself, unless the bend at the edge takes it back; a recipe may hold that
+        more={"low": -14},
     )
     bend_edge: float = gauge(
         "Bend at the edge",

@@ -645,6 +645,21 @@ export interface components {
              * @default null
              */
             result: unknown;
+            /**
+             * Shoot
+             * @default null
+             */
+            shoot: number | null;
+            /**
+             * Files
+             * @default 0
+             */
+            files: number;
+            /**
+             * Files Done
+             * @default 0
+             */
+            files_done: number;
             /** Created At */
             created_at: string;
             /** Changed At */

@@ -8,6 +8,7 @@ import { useFrames, useMarking } from "../../state/queries";
 import { go } from "../../state/route";
 import { Button, Hint } from "../../ui/controls";
 import { TopBar } from "../../ui/top_bar";
+import { isTyped } from "../../ui/typing";
 import { next } from "../contact_sheet/selection";
 import { JobsButton } from "../jobs/jobs_button";
 import { FootBar } from "./foot_bar";
@@ -51,12 +52,8 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
   );
 
   useEffect(() => {
-    const typing = (e: KeyboardEvent) =>
-      e.target instanceof HTMLInputElement ||
-      e.target instanceof HTMLSelectElement ||
-      document.querySelector("[role=dialog]");
     const down = (e: KeyboardEvent) => {
-      if (typing(e)) return;
+      if (isTyped(e)) return;
       const s = useBench.getState();
       const key = e.key.toLowerCase();
       const ctrl = e.ctrlKey || e.metaKey;
@@ -147,7 +144,12 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
       <div className="grid min-h-0 grow grid-cols-[60px_292px_minmax(0,1fr)_112px]">
         <StepRail step={step} frame={frame} onStep={setStep} />
         {frame ? <Panel frame={frame} step={step} /> : <div className="bg-paper" />}
-        <main className="relative min-w-0 bg-surround" aria-label="Picture">
+        <main
+          className="relative min-w-0 bg-surround outline-offset-[-3px]"
+          aria-label="Picture"
+          tabIndex={-1}
+          data-place-start
+        >
           {frame && step === "framing" && <FramingTable frame={frame} />}
           {frame && step !== "framing" && (
             <Picture

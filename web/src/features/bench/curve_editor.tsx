@@ -1,4 +1,4 @@
-import { memo, useRef, useState } from "react";
+import { memo, useEffect, useRef, useState } from "react";
 import { evaluate, isStraight, type Point } from "../../canvas/curve";
 import { Button, Choices } from "../../ui/controls";
 import { clamp } from "../../ui/number";
@@ -48,6 +48,8 @@ function CurveEditorDrawn({ curves, histogram, onDraft, onSet, onCancel }: Props
   const field = useRef<SVGSVGElement>(null);
   const held = useRef<{ index: number; points: Point[]; moved: boolean } | null>(null);
   const [holding, setHolding] = useState(false);
+  /** A point that takes the keyboard once it is drawn. */
+  const focusPoint = useRef<number | null>(null);
   const points = curves[channel];
   const ink = INK[channel];
   const current = chosen !== null && chosen < points.length ? chosen : null;
@@ -69,6 +71,22 @@ function CurveEditorDrawn({ curves, histogram, onDraft, onSet, onCancel }: Props
       points.filter((_, k) => k !== i),
     );
   };
+  /** A point in the middle of the widest gap, on the line as it is: the keyboard's way to begin. */
+  const add = () => {
+    if (points.length >= 24) return;
+    const gaps = points.slice(1).map((p, i) => p[0] - (points[i] as Point)[0]);
+    const index = gaps.indexOf(Math.max(...gaps)) + 1;
+    const x = ((points[index - 1] as Point)[0] + (points[index] as Point)[0]) / 2;
+    const point: Point = [x, evaluate(points, x)];
+    onSet(channel, [...points.slice(0, index), point, ...points.slice(index)]);
+    setChosen(index);
+    focusPoint.current = index;
+  };
+  useEffect(() => {
+    if (focusPoint.current === null) return;
+    field.current?.querySelectorAll<SVGRectElement>("rect")[focusPoint.current]?.focus();
+    focusPoint.current = null;
+  });
   useEscape(holding, () => {
     held.current = null;
     setHolding(false);
@@ -196,7 +214,12 @@ function CurveEditorDrawn({ curves, histogram, onDraft, onSet, onCancel }: Props
             )}
           </>
         ) : (
-          <span>Press on the line to add a point.</span>
+          <span>Press on the line, or</span>
+        )}
+        {!chosenPoint && (
+          <Button quiet className="!h-6 !px-1" onClick={add}>
+            add a point
+          </Button>
         )}
         <span className="grow" />
         {!isStraight(points) && (

@@ -5,8 +5,15 @@ import { useBench } from "../../state/bench";
 import { thumbUrl } from "../../state/queries";
 import { GreasePencil, MARK_WORDS } from "../../ui/marks";
 
-const ROW = 80;
+const ROW = 88;
 const PICTURE = { width: 84, height: 56 };
+
+/** Where in a name the part lies that tells frames apart: "0042" of "TW-0042.dng". */
+function short(name: string): [number, number] {
+  const end = name.lastIndexOf(".");
+  const stem = end > 0 ? end : name.length;
+  return [name.lastIndexOf("-", stem) + 1, stem];
+}
 
 /** The shoot's frames, upright at the right. */
 export function FrameStrip({
@@ -49,10 +56,9 @@ export function FrameStrip({
               key={frame.id}
               type="button"
               aria-current={frame.id === current ? "true" : undefined}
-              aria-label={`${frame.name}, ${MARK_WORDS[frame.mark]}`}
               onClick={() => onShow(frame)}
-              className="absolute left-0 flex w-full flex-col items-center"
-              style={{ top: item.start, height: ROW }}
+              className={`absolute left-1.5 right-1.5 flex flex-col items-center rounded-[2px] border-2 pt-[3px] ${frame.id === current ? "border-ink bg-white" : "border-transparent hover:bg-white/60"}`}
+              style={{ top: item.start, height: ROW - 4 }}
             >
               <span className="flex items-center justify-center" style={PICTURE}>
                 <span className="relative block" style={size}>
@@ -63,7 +69,7 @@ export function FrameStrip({
                       src={thumbUrl(mine)}
                       alt=""
                       draggable={false}
-                      className={`absolute inset-0 m-auto block max-h-full max-w-full outline ${frame.id === current ? "outline-[2.5px] outline-offset-1 outline-ink" : "outline-1 outline-black/30"}`}
+                      className="absolute inset-0 m-auto block max-h-full max-w-full outline outline-1 outline-black/30"
                     />
                   )}
                   {frame.mark !== "keep" && <GreasePencil mark={frame.mark} {...size} />}
@@ -77,7 +83,11 @@ export function FrameStrip({
                       aria-hidden
                     />
                   )}
-                  {frame.name.replace(/\.[^.]+$/, "").replace(/^.*-/, "")}
+                  <span className="sr-only">{frame.name.slice(0, short(frame.name)[0])}</span>
+                  {frame.name.slice(...short(frame.name))}
+                  <span className="sr-only">
+                    {frame.name.slice(short(frame.name)[1])}, {MARK_WORDS[frame.mark]}
+                  </span>
                 </span>
                 {frame.stars > 0 && (
                   <span role="img" aria-label={`${frame.stars} stars`}>

@@ -1,4 +1,4 @@
-import type { FC } from "react";
+import { type FC, type SyntheticEvent, useRef } from "react";
 import type { Frame } from "../../api/client";
 import type { Step } from "../../api/generated/recipe";
 import { useBench } from "../../state/bench";
@@ -25,6 +25,15 @@ const PARTS: Record<Step, FC<StepProps>> = {
 /** Controls of the open step above, scope and wedge below. */
 export function Panel({ frame, step }: { frame: Frame; step: Step }) {
   const draft = useBench((s) => s.draft);
+  // while the next frame opens the controls of the last one stay in place, dimmed and dead: nothing jumps, and the keyboard keeps its place
+  const last = useRef(draft);
+  if (draft) last.current = draft;
+  const shown = draft ?? last.current;
+  const dead = (e: SyntheticEvent) => {
+    if (draft) return;
+    e.preventDefault();
+    e.stopPropagation();
+  };
   const header = useSettled(useBench((s) => s.header));
   const pixel = useBench((s) => s.pixel);
   const resting = useBench((s) => s.resting);
@@ -54,8 +63,15 @@ export function Panel({ frame, step }: { frame: Frame; step: Step }) {
           Reset step
         </Button>
       </div>
-      <div className={`scroll-plain min-h-0 grow pb-2 ${on ? "" : "opacity-55"}`}>
-        {draft && <Body frame={frame} recipe={draft} />}
+      <div
+        className={`scroll-plain min-h-0 grow pb-2 ${on && draft ? "" : "opacity-55"}`}
+        aria-busy={!draft}
+        onKeyDownCapture={(e) => e.key !== "Tab" && !/^Arrow(Left|Right)$/.test(e.key) && dead(e)}
+        onPointerDownCapture={dead}
+        onClickCapture={dead}
+      >
+        {/* a body of its own for each frame: what is half typed on one is never set on another */}
+        {shown && <Body key={frame.id} frame={frame} recipe={shown} />}
       </div>
       {step !== "framing" && (
         <Scope

@@ -22,17 +22,17 @@ export const Cell = memo(function Cell({ frame, chosen, current, onPress, onOpen
   const badges = [frame.adjusted ? "adjusted" : "", frame.delivered ? "delivered" : ""].filter(Boolean);
   const number = frame.name.replace(/\.[^.]+$/, "");
   return (
-    // biome-ignore lint/a11y/useSemanticElements: a frame is chosen among many and opened by a double press
+    // biome-ignore lint/a11y/useSemanticElements: see the grid
     <div
-      role="button"
+      role="gridcell"
+      id={`frame-${frame.id}`}
       tabIndex={-1}
-      aria-pressed={chosen}
-      aria-label={`${number}, ${MARK_WORDS[frame.mark]}${frame.stars ? `, ${frame.stars} stars` : ""}${badges.length ? `, ${badges.join(", ")}` : ""}`}
+      aria-selected={chosen}
       data-frame={frame.id}
       onClick={onPress}
       onDoubleClick={onOpen}
       onKeyDown={() => undefined}
-      className={`flex flex-col items-center border-2 pt-[5px] ${chosen ? "border-ink bg-white" : current ? "border-rule" : "border-transparent"}`}
+      className={`flex flex-col items-center border-2 pt-[5px] ${chosen ? "border-ink bg-white" : current ? "border-rule" : "border-transparent"} ${current ? "outline-offset-[-1px] outline-wax group-focus-visible:outline-2" : ""}`}
       style={{ width: CELL.width, height: CELL.height - 4 }}
     >
       <div className="flex items-end justify-center" style={{ height: CELL.tall }}>
@@ -53,7 +53,10 @@ export const Cell = memo(function Cell({ frame, chosen, current, onPress, onOpen
         </div>
       </div>
       <div className="mt-1.5 flex w-full items-baseline gap-1.5 px-1.5 text-xs">
-        <b className="font-semibold">{number}</b>
+        <b className="whitespace-nowrap font-semibold">
+          {number}
+          <span className="sr-only">, {MARK_WORDS[frame.mark]}</span>
+        </b>
         <Stars count={frame.stars} />
         <span className="grow" />
         <span className="truncate text-ink2">

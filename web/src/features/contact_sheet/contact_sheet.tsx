@@ -1,6 +1,7 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type KeyboardEvent, type MouseEvent, useEffect, useMemo, useRef, useState } from "react";
 import type { Frame, Mark } from "../../api/client";
+import { isActive, useJobs } from "../../state/jobs";
 import { useFrames, useMarking, useShoots } from "../../state/queries";
 import { go } from "../../state/route";
 import { Button } from "../../ui/controls";
@@ -9,6 +10,34 @@ import { JobsButton } from "../jobs/jobs_button";
 import { BringIn, useDrop } from "../shoots/bring_in";
 import { CELL, Cell } from "./cell";
 import { FILTERS, type Filter, matches, next } from "./selection";
+
+/** What is still on its way to this shoot: how many of how many. */
+function Coming({ shoot }: { shoot: number }) {
+  const jobs = useJobs((s) => s.jobs);
+  const active = jobs.filter((j) => j.shoot === shoot && isActive(j) && j.files > 0);
+  const camera = active.find((j) => j.kind === "camera");
+  const others = active.filter((j) => j.kind === "bring_in");
+  const sum = (of: "files" | "files_done") => others.reduce((n, j) => n + j[of], 0);
+  const words = [
+    camera ? `the camera has taken ${camera.files_done} of ${camera.files} frames` : "",
+    others.length && !camera ? `bringing in: ${sum("files_done")} of ${sum("files")} files` : "",
+  ].filter(Boolean);
+  return (
+    <span role="status" className="flex items-center gap-2 font-medium">
+      {words.length > 0 && (
+        <>
+          <progress
+            aria-label="On its way"
+            className="h-1.5 w-24 accent-ink"
+            max={camera?.files ?? sum("files")}
+            value={camera?.files_done ?? sum("files_done")}
+          />
+          {words.join("; ")}
+        </>
+      )}
+    </span>
+  );
+}
 
 /** The grid of a shoot's frames, with marks, filters and what to do with the chosen ones. */
 export function ContactSheet({ shoot }: { shoot: number }) {
@@ -73,7 +102,6 @@ export function ContactSheet({ shoot }: { shoot: number }) {
   };
 
   const onKey = (e: KeyboardEvent) => {
-    if (e.target instanceof HTMLInputElement) return;
     const ctrl = e.ctrlKey || e.metaKey;
     if (ctrl && e.key.toLowerCase() === "a") {
       e.preventDefault();
@@ -146,6 +174,7 @@ export function ContactSheet({ shoot }: { shoot: number }) {
           </select>
         </label>
         <span className="grow" />
+        <Coming shoot={shoot} />
         <span className="text-ink2">by time taken</span>
       </div>
       {data && data.refusals.length > 0 && showRefused && (
@@ -167,10 +196,8 @@ export function ContactSheet({ shoot }: { shoot: number }) {
       )}
       <main
         ref={scroller}
-        tabIndex={0}
         aria-label="Frames"
-        onKeyDown={onKey}
-        className={`scroll-plain grow px-3.5 pt-2 outline-offset-[-3px] ${drop.over ? "bg-white" : ""}`}
+        className={`scroll-plain grow px-3.5 pt-2 ${drop.over ? "bg-white" : ""}`}
       >
         {error && <p role="alert">{error.message}</p>}
         {data && frames.length === 0 && (
@@ -180,10 +207,27 @@ export function ContactSheet({ shoot }: { shoot: number }) {
               : "No frames yet. Bring in a folder or card, or drop files here."}
           </p>
         )}
-        <div className="relative" style={{ height: virtual.getTotalSize() }}>
+        {/* biome-ignore lint/a11y/useSemanticElements: a grid of pictures is no table of data; rows come and go with scrolling */}
+        <div
+          role="grid"
+          aria-label="Frames of the shoot"
+          aria-multiselectable
+          aria-rowcount={rows}
+          aria-colcount={columns}
+          aria-activedescendant={cursor !== null && frames.length ? `frame-${cursor}` : undefined}
+          tabIndex={0}
+          data-place-start
+          onKeyDown={onKey}
+          className="group relative min-h-full !outline-none"
+          style={{ height: virtual.getTotalSize() }}
+        >
           {virtual.getVirtualItems().map((row) => (
+            // biome-ignore lint/a11y/useSemanticElements: as above
+            // biome-ignore lint/a11y/useFocusableInteractive: the grid has the keyboard and names its current cell
             <div
               key={row.key}
+              role="row"
+              aria-rowindex={row.index + 1}
               className="absolute left-0 top-0 flex"
               style={{ transform: `translateY(${row.start}px)` }}
             >

@@ -67,7 +67,9 @@ export function DeliveryDesk({ shoot, frames: ids }: { shoot: number; frames: nu
       </TopBar>
       <main className="grid min-h-0 grow grid-cols-[300px_minmax(0,1fr)]">
         <section aria-label="Presets" className="scroll-plain border-r border-rule bg-paper p-4">
-          <h2 className="mb-2 font-slab text-[19px] font-semibold">How</h2>
+          <h2 tabIndex={-1} data-place-start className="mb-2 font-slab text-[19px] font-semibold">
+            How
+          </h2>
           <div className="flex flex-col gap-2.5">
             {ways.map((way, i) => (
               <PresetCard

@@ -5,6 +5,7 @@ import { complain } from "../../state/notices";
 import { queryClient } from "../../state/queries";
 import { go } from "../../state/route";
 import { Button } from "../../ui/controls";
+import { useFocusReturn } from "../../ui/focus";
 
 type Source = "card" | "folder" | "uploads";
 
@@ -43,6 +44,7 @@ export function BringIn({ card, shoot, dropped, open, onClose }: Props) {
   const [picked, setPicked] = useState<File[]>([]);
   const [sent, setSent] = useState<number | null>(null);
   const [problem, setProblem] = useState("");
+  const focus = useFocusReturn();
   const files = dropped ?? picked;
   const chosen: Source = source ?? (dropped ? "uploads" : card === null || card.present ? "card" : "folder");
   const close = () => {
@@ -85,6 +87,7 @@ export function BringIn({ card, shoot, dropped, open, onClose }: Props) {
         <Dialog.Overlay className="fixed inset-0 z-40 bg-black/35" />
         <Dialog.Content
           aria-describedby={undefined}
+          {...focus}
           className="fixed left-1/2 top-1/2 z-40 w-[520px] -translate-x-1/2 -translate-y-1/2 border border-ink bg-sheet p-5 shadow-xl"
         >
           <Dialog.Title className="mb-3 font-slab text-xl font-semibold">

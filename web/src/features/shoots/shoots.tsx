@@ -28,7 +28,9 @@ export function Shoots() {
       <main
         className={`scroll-plain grow px-6 py-5 ${drop.over ? "bg-white outline-2 -outline-offset-8 outline-dashed outline-wax" : ""}`}
       >
-        <h1 className="mb-1 font-slab text-[26px] font-semibold">Shoots</h1>
+        <h1 tabIndex={-1} data-place-start className="mb-1 font-slab text-[26px] font-semibold">
+          Shoots
+        </h1>
         {data?.card.present && (
           <p className="mb-3 flex items-center gap-2 text-ink2">
             Memory card {data.card.name} is in the reader, {data.card.files} files.

@@ -1,0 +1,92 @@
+import { act, useState } from "react";
+import { afterEach, beforeEach, expect, it } from "vitest";
+import { keepFocus, useFocusReturn } from "./focus";
+import { click, named, openPage, type Page } from "./page_for_tests";
+
+let page: Page;
+let stop: () => void;
+beforeEach(() => {
+  page = openPage();
+  stop = keepFocus();
+});
+afterEach(() => {
+  stop();
+  page.close();
+});
+
+const settled = () => act(() => new Promise((done) => setTimeout(done, 20)));
+const focused = () => document.activeElement?.getAttribute("aria-label") ?? document.activeElement?.textContent;
+
+function Row({ frame, rows }: { frame: number; rows: string[] }) {
+  return (
+    <main>
+      <section key={frame}>
+        {rows.map((name) => (
+          <button key={name} type="button" aria-label={name} />
+        ))}
+      </section>
+      <h1 tabIndex={-1} data-place-start>
+        place
+      </h1>
+    </main>
+  );
+}
+
+it("the namesake takes the keyboard when a part is made anew", async () => {
+  page.show(<Row frame={1} rows={["Exposure", "Contrast"]} />);
+  act(() => named(page.place, "Contrast").focus());
+  page.show(<Row frame={2} rows={["Exposure", "Contrast"]} />);
+  await settled();
+  expect(focused()).toBe("Contrast");
+});
+
+it("else the first in the nearest part that is there, and at last the beginning of the place", async () => {
+  page.show(<Row frame={1} rows={["Exposure", "Contrast"]} />);
+  act(() => named(page.place, "Contrast").focus());
+  page.show(<Row frame={1} rows={["Exposure"]} />);
+  await settled();
+  expect(focused()).toBe("Exposure");
+  page.show(
+    <h1 tabIndex={-1} data-place-start>
+      other place
+    </h1>,
+  );
+  await settled();
+  expect(focused()).toBe("other place");
+});
+
+it("a keyboard that is somewhere is left alone", async () => {
+  page.show(<Row frame={1} rows={["Exposure", "Contrast"]} />);
+  act(() => named(page.place, "Exposure").focus());
+  page.show(<Row frame={1} rows={["Exposure"]} />);
+  await settled();
+  expect(focused()).toBe("Exposure");
+  act(() => (document.activeElement as HTMLElement).blur());
+  page.show(<Row frame={1} rows={["Exposure", "New"]} />);
+  await settled();
+  expect(document.activeElement).toBe(document.body);
+});
+
+function Opener() {
+  const [open, setOpen] = useState(false);
+  const focus = useFocusReturn();
+  const toggle = (to: boolean) => {
+    if (to) focus.onOpenAutoFocus();
+    setOpen(to);
+  };
+  return (
+    <>
+      <button type="button" aria-label="Open" onClick={() => toggle(true)} />
+      {open && <button type="button" aria-label="Close" onClick={() => focus.onCloseAutoFocus(new Event("close"))} />}
+    </>
+  );
+}
+
+it("a dialog gives the keyboard back to where it came from", () => {
+  page.show(<Opener />);
+  act(() => named(page.place, "Open").focus());
+  click(named(page.place, "Open"));
+  act(() => named(page.place, "Close").focus());
+  click(named(page.place, "Close"));
+  expect(focused()).toBe("Open");
+});

@@ -1,0 +1,55 @@
+import { useRef } from "react";
+
+const FOCUSABLE = "a[href], button:not([tabindex='-1']), input, select, textarea, [tabindex]:not([tabindex='-1'])";
+
+/** For a dialog that no trigger of its own opened: the keyboard goes back to where it was. */
+export function useFocusReturn() {
+  const before = useRef<HTMLElement | null>(null);
+  return {
+    onOpenAutoFocus: () => {
+      before.current = document.activeElement instanceof HTMLElement ? document.activeElement : null;
+    },
+    onCloseAutoFocus: (e: Event) => {
+      e.preventDefault();
+      if (before.current?.isConnected) before.current.focus();
+      else toPlace();
+    },
+  };
+}
+
+/** Brings the keyboard to where a place begins: its frames, its picture, or its first control. */
+export function toPlace(): void {
+  const start = document.querySelector<HTMLElement>("[data-place-start]");
+  (start ?? document.querySelector<HTMLElement>(`main ${FOCUSABLE}`))?.focus({ preventScroll: true });
+}
+
+/**
+ * Never lets the keyboard fall back to the page's beginning. When the element that has it goes away, its namesake takes it, else
+ * the first that can in the nearest part that is still there. Called once; returns how to stop it.
+ */
+export function keepFocus(): () => void {
+  let trail: HTMLElement[] = [];
+  let name = "";
+  const remember = (e: FocusEvent) => {
+    trail = [];
+    for (let at = e.target as HTMLElement | null; at && at !== document.body; at = at.parentElement) trail.push(at);
+    name = trail[0]?.getAttribute("aria-label") ?? "";
+  };
+  const rescue = () => {
+    const lost = document.activeElement === document.body || document.activeElement === null;
+    if (!lost || !trail[0] || trail[0].isConnected) return;
+    const ground = trail.find((e) => e.isConnected && e.querySelector(FOCUSABLE));
+    const same = name ? ground?.querySelector<HTMLElement>(`[aria-label="${CSS.escape(name)}"]`) : null;
+    const target = same ?? (ground && ground.id !== "root" ? ground.querySelector<HTMLElement>(FOCUSABLE) : null);
+    if (target) target.focus({ preventScroll: true });
+    else toPlace();
+  };
+  // a place or a dialog that changes brings the keyboard along itself: that goes first
+  const observer = new MutationObserver(() => setTimeout(rescue));
+  observer.observe(document.body, { childList: true, subtree: true });
+  document.addEventListener("focusin", remember);
+  return () => {
+    observer.disconnect();
+    document.removeEventListener("focusin", remember);
+  };
+}
