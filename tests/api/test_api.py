@@ -64,9 +64,9 @@ def test_view_is_picture_histogram_and_clipping_in_one_answer(stack: Stack, fram
     assert status == 200
     length = struct.unpack_from("<I", data)[0]
     header = json.loads(data[4 : 4 + length])
-    picture = simplejpeg.decode_jpeg(data[4 + length : 4 + length + header["picture_bytes"]])
+    picture = simplejpeg.decode_jpeg(data[4 + length : 4 + length + sum(header["strips"])])
     assert picture.shape == (240, 360, 3) and np.array(header["histogram"]).sum(1).tolist() == [360 * 240] * 4
-    assert data[4 + length + header["picture_bytes"] :][:4] == b"\x89PNG"
+    assert data[4 + length + sum(header["strips"]) :][:4] == b"\x89PNG"
     assert header["as_shot"] == {"temperature_kelvin": pytest.approx(6504, abs=40), "tint": pytest.approx(0, abs=1)}
 
 

@@ -65,6 +65,14 @@ def tone_of(recipe: dict[str, Any]) -> dict[str, Any]:
     return {**found, "off": tuple(recipe["off"]), "vibrance": recipe["colour"]["vibrance"]}
 
 
+def holds(version: Version, frame: Believed) -> bool:
+    """Whether a version is saved as it is believed to be, with every step of its history."""
+    if version.position != frame.at or state_of(version) != frame.now:
+        return False
+    entries = HistoryEntry.select().where(HistoryEntry.version == version).order_by(HistoryEntry.position)
+    return [tone_of(e.recipe) for e in entries] == frame.states
+
+
 class Drill:
     """One photographer in one tab, with another tab now and then."""
 
@@ -74,6 +82,7 @@ class Drill:
         self.open = 0
         self.believed = [Believed([deepcopy(state_of(v))]) for v in versions]
         self.count = 0
+        self.journal: list[str] = []
 
     @property
     def frame(self) -> Believed:
@@ -168,11 +177,15 @@ class Drill:
         """Until a frame is saved as it is believed to be; tells both when it is not."""
         entries = HistoryEntry.select().where(HistoryEntry.version == version).order_by(HistoryEntry.position)
         try:
-            found = saved(version, lambda v: v.position == frame.at and state_of(v) == frame.now, 60)
-            assert [tone_of(e.recipe) for e in entries.clone()] == frame.states
-            return found
+            return saved(version, lambda v: holds(v, frame), 60)
         except AssertionError:
+            print("\n".join(self.journal))
+            for other, believed in zip(self.versions, self.believed, strict=True):
+                now = Version.get_by_id(other.id)
+                rows = HistoryEntry.select().where(HistoryEntry.version == other).order_by(HistoryEntry.position)
+                print(other.frame.name, "at", now.position, "believed", believed.at, [r.words for r in rows], believed.log)
             lines = [f"{e.position}: {e.words}" for e in entries]
+            lines.append("told: " + " | ".join(self.page.get_by_role("status").all_inner_texts()))
             found = Version.get_by_id(version.id)
             raise AssertionError(
                 f"{version.frame.name} is at {found.position}, believed {frame.at}\n" + "\n".join([*frame.log, "saved:", *lines])
@@ -186,7 +199,9 @@ class Drill:
             elif i % 31 == 30:
                 self.second_tab()
             else:
-                self.random.choice(deeds)()
+                deed = self.random.choice(deeds)
+                self.journal.append(f"{i} {self.versions[self.open].frame.name} {deed.__name__}")
+                deed()
 
 
 def test_every_action_is_saved_as_it_was_made(browser: Browser, stack: Stack, context: Context, tmp_path: Path) -> None:
@@ -212,7 +227,12 @@ def test_every_action_is_saved_as_it_was_made(browser: Browser, stack: Stack, co
     for version, frame in zip(versions, drill.believed, strict=True):
         drill.check(version, frame)
     # the last answers have come too, and nothing is kept for a page that is not needed
-    page.wait_for_function("Object.keys(localStorage).every(k => !k.includes('waiting'))", timeout=30_000)
+    for _ in range(300):
+        if not page.evaluate("Object.keys(localStorage).filter(k => k.includes('waiting'))"):
+            break
+        page.wait_for_timeout(100)
+    else:
+        raise AssertionError("changes are kept although all of them are saved")
     assert not problems, problems
     tabs.close()
 

@@ -52,6 +52,8 @@ def view(path: m.Id, body: m.ViewIn) -> Any:
         warned=body.warned,
         box=body.box,
         plane=body.plane,
+        clipping=body.clipping,
+        quick=body.quick,
         around=body.around,
     )
     turn = context().lines.turn(body.line, Urgency[body.urgency.upper()])

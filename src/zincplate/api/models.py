@@ -200,6 +200,8 @@ class ViewIn(In):
     box: bool = False
     plane: tuple[float, float, float, float] | None = None
     around: bool = False
+    quick: bool = False
+    """A hand moves: coded and counted more coarsely."""
     urgency: Literal["hand", "seen", "rest"] = "seen"
     line: str = Field(default="", max_length=60)
     """The place on the page that the answer is for: a newer request of the same place makes this one unwanted (204)."""

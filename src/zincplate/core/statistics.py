@@ -11,7 +11,7 @@ CLIP_HIGHLIGHT, CLIP_SHADOW, CLIP_RAW, CLIP_GAMUT = 1, 2, 4, 8
 
 
 @njit(**_KERNEL)
-def _measure(picture, planes, limits, every, channel, counts, clipped, out):
+def _measure(picture, planes, limits, every, channel, mapped, counts, clipped, out):
     height, width, _ = picture.shape
     parts = counts.shape[0]
     for part in prange(parts):
@@ -19,7 +19,10 @@ def _measure(picture, planes, limits, every, channel, counts, clipped, out):
         high, low, raw = 0, 0, 0
         r_raw, g_raw, b_raw = 0, 0, 0
         for y in range(part * height // parts, (part + 1) * height // parts):
-            line, red, green, blue, bits = picture[y], planes[0, y], planes[1, y], planes[2, y], out[y]
+            if y % every and not mapped:
+                continue
+            line, red, green, blue = picture[y], planes[0, y], planes[1, y], planes[2, y]
+            bits = out[y if mapped else 0]
             if y % every == 0:
                 for x in range(width):
                     r, g, b = np.int32(line[x, 0]), np.int32(line[x, 1]), np.int32(line[x, 2])
@@ -46,6 +49,9 @@ def _measure(picture, planes, limits, every, channel, counts, clipped, out):
                     full = full_r if channel == 0 else full_g if channel == 1 else full_b
                     bits[x] = np.uint8((v == 255) * 1 + (v == 0) * 2 + full * 4)
         k = clipped[part]
+        if not mapped:
+            high, low, raw = high * every, low * every, raw * every
+            r_raw, g_raw, b_raw = r_raw * every, g_raw * every, b_raw * every
         k[0, 0], k[0, 1], k[0, 2] = high, low, raw
         k[1, 0], k[1, 1], k[1, 2] = c[0, 255], c[1, 255], c[2, 255]
         k[2, 0], k[2, 1], k[2, 2] = c[0, 0], c[1, 0], c[2, 0]
@@ -53,24 +59,33 @@ def _measure(picture, planes, limits, every, channel, counts, clipped, out):
 
 
 COUNT_ALL_BELOW = 300_000
-"""Pixels from which on every other row stands for two in the histogram: a scope shows no difference, and a drag does."""
+"""Pixels from which on every other row stands for two: a scope shows no difference, and a drag does."""
+COUNTED, COUNTED_IN_A_DRAG = 1_000_000, 200_000
+"""About as many pixels are counted of larger pictures, and while a hand moves."""
 
 
 def measure(
-    picture: NDArray[np.uint8], planes: NDArray[np.float32], limits: NDArray[np.float32], channel: int = -1
+    picture: NDArray[np.uint8],
+    planes: NDArray[np.float32],
+    limits: NDArray[np.float32],
+    channel: int = -1,
+    mapped: bool = True,
+    quick: bool = False,
 ) -> tuple[NDArray[np.int64], NDArray[np.uint8], NDArray[np.int64]]:
     """Histogram (4, 256) of R, G, B and luma (Rec.709 weights of encoded values), bit map (h, w) of clipped pixels, counts.
 
     ``planes`` (3, h, w) is the plate that the picture (h, w, 3) was made from, ``limits`` its values at the sensor's white
-    level. With ``channel`` 0, 1 or 2 the map tells of that channel alone: at the top, at zero, sensor full. Counts (4, 3):
-    pixels at highlights, shadows, raw; then R, G, B at the top, at zero, sensor full.
+    level. Without ``mapped`` the bit map is left empty (0, 0); ``quick`` counts some rows for all. With ``channel`` 0, 1 or 2
+    the map tells of that channel alone: at the top, at zero, sensor full. Counts (4, 3): pixels at highlights, shadows, raw; then
+    R, G, B at the top, at zero, sensor full.
     """
-    out = np.empty(picture.shape[:2], np.uint8)
+    out = np.empty(picture.shape[:2], np.uint8) if mapped else np.empty((1, picture.shape[1]), np.uint8)
     counts = np.zeros((4, 4, 256), np.int64)
     clipped = np.zeros((4, 4, 3), np.int64)
-    every = 1 if picture.shape[0] * picture.shape[1] < COUNT_ALL_BELOW else 2
-    _measure(picture, planes, limits, every, channel, counts, clipped, out)
-    return np.asarray(counts.sum(0)), out, np.asarray(clipped.sum(0))
+    pixels = picture.shape[0] * picture.shape[1]
+    every = 1 if pixels < COUNT_ALL_BELOW else max(round(pixels / (COUNTED_IN_A_DRAG if quick else COUNTED)), 2)
+    _measure(picture, planes, limits, every, channel, mapped, counts, clipped, out)
+    return np.asarray(counts.sum(0)), out if mapped else out[:0, :0], np.asarray(clipped.sum(0))
 
 
 def raw_histogram(camera: NDArray[np.float32]) -> NDArray[np.int64]:

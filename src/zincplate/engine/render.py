@@ -137,9 +137,9 @@ class Renderer:
         self, source: Source, key: str, recipe: Recipe, request: ViewRequest, space: str = "srgb", turn: Turn = AT_ONCE
     ) -> View:
         """Render a window for the screen."""
-        return self.on_render_thread(lambda: self._view(source, key, recipe, request, space), turn)
+        return self.on_render_thread(lambda: self._view(source, key, recipe, request, space, turn), turn)
 
-    def _view(self, source: Source, key: str, recipe: Recipe, request: ViewRequest, space: str) -> View:
+    def _view(self, source: Source, key: str, recipe: Recipe, request: ViewRequest, space: str, turn: Turn) -> View:
         start = time.perf_counter()
         plan = source.plan(recipe)
         framed = self.framed(source, key, plan.frame)
@@ -155,6 +155,9 @@ class Renderer:
         scale = scale_of(framed, window)
         outer = window.grown(self.stages.margin(framed, plan) + margin_of(plan.finish, scale, r.show == "edges"))
         planes = self.stages.local(framed, key, plan, outer)
+        # between the stages of a large picture the hand goes first, and what is not wanted any more ends
+        self.breathe()
+        turn.check()
         inner = window.inside(outer)
         picture = np.empty((r.height, r.width, 3), np.uint8)
         tables = source.tables(recipe, space)
@@ -167,7 +170,10 @@ class Renderer:
         else:
             # a drag of the framing step: what it measures may be of resampled values, for the sake of its speed
             plates = np.ascontiguousarray(self.stages.frame(framed, key, plan.plate, outer)[(slice(None), *inner)])
-        histogram, clipping, counts = measure(picture, plates, source.white_limits, r.warned)
+        self.breathe()
+        turn.check()
+        mapped = r.clipping or r.gamut
+        histogram, clipping, counts = measure(picture, plates, source.white_limits, r.warned, mapped, r.quick)
         # what is shown over the picture comes after its measurements
         if r.show == "edges":
             encoded = np.empty_like(planes)

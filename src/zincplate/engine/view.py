@@ -35,6 +35,10 @@ class ViewRequest:
     """The scaled size is a box into which the whole is fitted: the answer says how large it became."""
     plane: tuple[float, float, float, float] | None = None
     """Instead of the finished picture this rectangle (left, top, width, height) of the corrected plane, crop or not."""
+    clipping: bool = True
+    """Make the map of clipped pixels."""
+    quick: bool = False
+    """A hand moves: what is counted is counted on some rows."""
     around: bool = False
     """Instead of the finished picture the plane with all of the picture and the crop, and a little room."""
 

@@ -57,7 +57,11 @@ it("a refused view carries its sentence even when the body is no JSON", async ()
 
 function packed(picture: number[], clipping: number[]): ArrayBuffer {
   const header = new TextEncoder().encode(
-    JSON.stringify({ picture_bytes: picture.length, clipping_bytes: clipping.length, scaled_width: 7 }),
+    JSON.stringify({
+      strips: picture.length > 1 ? [picture.length - 1, 1] : [1],
+      clipping_bytes: clipping.length,
+      scaled_width: 7,
+    }),
   );
   const data = new Uint8Array(4 + header.length + picture.length + clipping.length);
   new DataView(data.buffer).setUint32(0, header.length, true);
@@ -69,7 +73,8 @@ function packed(picture: number[], clipping: number[]): ArrayBuffer {
 it("a view without warnings has no second picture", async () => {
   const parts = unpack(packed([5, 6, 7], []));
   expect(parts.clipping).toBeNull();
-  expect([...new Uint8Array(await parts.picture.arrayBuffer())]).toEqual([5, 6, 7]);
+  const strips = await Promise.all(parts.strips.map(async (s) => [...new Uint8Array(await s.arrayBuffer())]));
+  expect(strips).toEqual([[5, 6], [7]]);
   expect(parts.header.scaled_width).toBe(7);
 });
 

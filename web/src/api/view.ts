@@ -1,4 +1,6 @@
+import { Sheet } from "../canvas/sheet";
 import type { RequestWindow } from "../canvas/viewport";
+import { tab } from "../state/tab";
 import { offlineSafe } from "./client";
 import type { Recipe } from "./generated/recipe";
 
@@ -40,7 +42,8 @@ export interface ViewHeader {
   /** Sites of the file that were replaced; null when that is off. */
   hot_pixels: number | null;
   render_ms: number;
-  picture_bytes: number;
+  /** Bytes of each strip of rows that the picture is coded in. */
+  strips: number[];
   clipping_bytes: number;
   as_shot: { temperature_kelvin: number; tint: number };
   notes: string[];
@@ -50,21 +53,24 @@ export interface ViewHeader {
 
 export interface View {
   header: ViewHeader;
-  picture: ImageBitmap;
+  picture: Sheet;
   clipping: ImageBitmap | null;
 }
 
 /** Takes a packed answer apart: header length, header, picture, clipping map. */
-export function unpack(data: ArrayBuffer): { header: ViewHeader; picture: Blob; clipping: Blob | null } {
+export function unpack(data: ArrayBuffer): { header: ViewHeader; strips: Blob[]; clipping: Blob | null } {
   const length = new DataView(data).getUint32(0, true);
   const header = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length))) as ViewHeader;
-  const start = 4 + length;
-  const picture = new Blob([new Uint8Array(data, start, header.picture_bytes)], { type: "image/jpeg" });
-  const rest = start + header.picture_bytes;
+  let at = 4 + length;
+  const strips = header.strips.map((bytes) => {
+    const strip = new Blob([new Uint8Array(data, at, bytes)], { type: "image/jpeg" });
+    at += bytes;
+    return strip;
+  });
   const clipping = header.clipping_bytes
-    ? new Blob([new Uint8Array(data, rest, header.clipping_bytes)], { type: "image/png" })
+    ? new Blob([new Uint8Array(data, at, header.clipping_bytes)], { type: "image/png" })
     : null;
-  return { header, picture, clipping };
+  return { header, strips, clipping };
 }
 
 export interface ViewOptions {
@@ -80,6 +86,16 @@ export interface ViewOptions {
   /** The corrected plane instead of the finished picture: a rectangle of it, or all round the picture. */
   plane?: readonly [number, number, number, number];
   around?: boolean;
+  /** A hand moves: coded and counted more coarsely. */
+  quick?: boolean;
+  urgency?: "hand" | "seen" | "rest";
+  /** The place on this page that the answer is for; a newer request of the same place makes this one unwanted. */
+  place?: string;
+}
+
+export function closeView(view: View | null): void {
+  view?.picture.close();
+  view?.clipping?.close();
 }
 
 /** Renders a window of a frame; recipe null shows it as it came in. `received` is called when only decoding is left. */
@@ -112,15 +128,20 @@ export async function fetchView(
         box: options.box ?? false,
         plane: options.plane ?? null,
         around: options.around ?? false,
+        quick: options.quick ?? false,
+        urgency: options.urgency ?? "seen",
+        line: options.place ? `${tab}:${options.place}` : "",
       }),
       signal,
     }),
   );
+  // asked for something newer meanwhile: the same as having been called off
+  if (response.status === 204) throw new DOMException("superseded", "AbortError");
   const parts = unpack(await response.arrayBuffer());
   received?.();
-  const [picture, mask] = await Promise.all([
-    createImageBitmap(parts.picture),
+  const [strips, mask] = await Promise.all([
+    Promise.all(parts.strips.map((strip) => createImageBitmap(strip))),
     parts.clipping ? createImageBitmap(parts.clipping) : Promise.resolve(null),
   ]);
-  return { header: parts.header, picture, clipping: mask };
+  return { header: parts.header, picture: new Sheet(strips), clipping: mask };
 }

@@ -80,3 +80,40 @@ it("sends the next one while an answer is unpacked, and never goes back", async 
   expect(shown).toEqual([3, 4]);
   expect(latest.busy).toBe(false);
 });
+
+it("calls off what is stale, gives back what is not shown, and says nothing of either", async () => {
+  const t = setUp();
+  const dropped: number[] = [];
+  const signals: AbortSignal[] = [];
+  const answers = new Map<number, (n: number) => void>();
+  const latest = new Latest<number, number>(
+    (n, signal) => {
+      signals.push(signal);
+      return new Promise((resolve) => answers.set(n, resolve));
+    },
+    (answer) => t.shown.push(answer),
+    (error) => t.failed.push(error),
+    (answer) => dropped.push(answer),
+  );
+  const sharp = (sent: number) => sent >= 100;
+  latest.ask(100);
+  latest.ask(1, sharp);
+  expect(signals.map((s) => s.aborted)).toEqual([true, false]);
+  latest.ask(2, sharp);
+  expect(signals.length).toBe(2); // one that is not stale is waited for
+  answers.get(100)?.(100);
+  answers.get(1)?.(1);
+  await turn();
+  answers.get(2)?.(2);
+  await turn();
+  expect([t.shown, dropped, t.failed]).toEqual([[1, 2], [100], []]);
+});
+
+it("an answer that says it was superseded is no failure", async () => {
+  const t = setUp();
+  t.latest.ask(1);
+  t.answers.get(1)?.reject(new DOMException("superseded", "AbortError"));
+  await turn();
+  expect(t.failed).toEqual([]);
+  expect(t.latest.busy).toBe(false);
+});

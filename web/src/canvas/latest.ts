@@ -7,6 +7,8 @@ export class Latest<Request, Answer> {
   private running = new Set<AbortController>();
   /** The one that is with the server. */
   private sent: AbortController | null = null;
+  /** What was asked there. */
+  private with: Request | null = null;
   private count = 0;
   private newestShown = 0;
 
@@ -15,10 +17,18 @@ export class Latest<Request, Answer> {
     private readonly send: (request: Request, signal: AbortSignal, received: () => void) => Promise<Answer>,
     private readonly show: (answer: Answer, request: Request) => void,
     private readonly fail: (error: unknown, request: Request) => void,
+    /** An answer that is not shown, to give its memory back. */
+    private readonly drop: (answer: Answer) => void = () => {},
   ) {}
 
-  /** Asks for something newer than everything before. */
-  ask(request: Request): void {
+  /** Asks for something newer than everything before. What is with the server is called off first when `stale` says so of it. */
+  ask(request: Request, stale: (sent: Request) => boolean = () => false): void {
+    if (this.sent && this.with !== null && stale(this.with)) {
+      this.sent.abort();
+      this.running.delete(this.sent);
+      this.sent = null;
+      this.waiting = null;
+    }
     if (this.sent) {
       this.waiting = request;
       return;
@@ -43,6 +53,7 @@ export class Latest<Request, Answer> {
     const number = ++this.count;
     this.running.add(control);
     this.sent = control;
+    this.with = request;
     const received = () => {
       if (this.sent !== control) return;
       this.sent = null;
@@ -55,9 +66,10 @@ export class Latest<Request, Answer> {
       if (!control.signal.aborted && number > this.newestShown) {
         this.newestShown = number;
         this.show(answer, request);
-      }
+      } else this.drop(answer);
     } catch (error) {
-      if (!control.signal.aborted) this.fail(error, request);
+      const calledOff = control.signal.aborted || (error instanceof DOMException && error.name === "AbortError");
+      if (!calledOff) this.fail(error, request);
     }
     this.running.delete(control);
     received();

@@ -1,5 +1,6 @@
 import { expect, it } from "vitest";
 import { drawLoupe, drawMarker, drawSamplers } from "./overlay";
+import { Sheet } from "./sheet";
 
 /** A canvas that writes down what is drawn on it. */
 function paper(width = 800, height = 600) {
@@ -43,14 +44,15 @@ it("pinned places sit in the middle of their pixel and carry their number", () =
 });
 
 it("the magnifier keeps clear of the pointer and turns over at the far edges", () => {
-  const picture = { width: 96, height: 96 } as ImageBitmap;
+  const bitmap = { width: 96, height: 96 } as ImageBitmap;
+  const picture = new Sheet([bitmap]);
   const near = paper();
   drawLoupe(near.canvas, picture, { x: 100, y: 100 }, 1);
-  expect(near.of("drawImage")[0]).toEqual([picture, 118, 118, 192, 192]);
+  expect(near.of("drawImage")[0]).toEqual([bitmap, 118, 118, 192, 192]);
   const corner = paper();
   drawLoupe(corner.canvas, picture, { x: 790, y: 590 }, 1);
-  expect(corner.of("drawImage")[0]).toEqual([picture, 790 - 18 - 192, 590 - 18 - 192, 192, 192]);
+  expect(corner.of("drawImage")[0]).toEqual([bitmap, 790 - 18 - 192, 590 - 18 - 192, 192, 192]);
   const dense = paper(1600, 1200);
   drawLoupe(dense.canvas, picture, { x: 100, y: 100 }, 2);
-  expect(dense.of("drawImage")[0]).toEqual([picture, 136, 136, 384, 384]);
+  expect(dense.of("drawImage")[0]).toEqual([bitmap, 136, 136, 384, 384]);
 });

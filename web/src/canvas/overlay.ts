@@ -1,4 +1,5 @@
 /** What is drawn over the picture: the picker's mark, pinned samplers, the magnifier. Device pixels. */
+import type { Sheet } from "./sheet";
 import type { Placement } from "./viewport";
 
 export function drawMarker(
@@ -56,7 +57,7 @@ export function drawSamplers(
 /** Full-size pixels, each two screen pixels wide, in a square that keeps clear of the pointer and inside the canvas. */
 export function drawLoupe(
   canvas: HTMLCanvasElement,
-  picture: ImageBitmap,
+  picture: Sheet,
   at: { x: number; y: number },
   density: number,
 ): void {
@@ -68,7 +69,7 @@ export function drawLoupe(
   const x = along(at.x, canvas.width);
   const y = along(at.y, canvas.height);
   context.imageSmoothingEnabled = false;
-  context.drawImage(picture, x, y, side, side);
+  picture.draw(context, x, y, side, side);
   context.strokeStyle = "#f6f6f6";
   context.lineWidth = 3 * density;
   context.strokeRect(x, y, side, side);

@@ -1,4 +1,5 @@
 import type { View } from "../api/view";
+import { smooths } from "./pace";
 import { type Placement, place, type Size, type Viewport } from "./viewport";
 
 /** A rendered window and, below it, the whole picture at fit size: what is shown until the window has come. */
@@ -70,12 +71,15 @@ export class Painter {
   private layer(context: CanvasRenderingContext2D, layer: Layer, scene: Scene, at: Placement, warnings: boolean): void {
     for (const view of [layer.whole, layer.part]) {
       if (!view) continue;
+      // what a window covers altogether need not be drawn below it
+      if (view === layer.whole && layer.part && covers(boxOf(layer.part, scene.picture, at), this.canvas, scene, at))
+        continue;
       const box = boxOf(view, scene.picture, at);
       // pixel on pixel is a plain copy; resampling the same size would cost ten times that
       const same = box.width === view.picture.width && box.height === view.picture.height;
-      context.imageSmoothingEnabled = at.scale < 2 && !same;
-      context.imageSmoothingQuality = "medium";
-      context.drawImage(view.picture, box.x, box.y, box.width, box.height);
+      context.imageSmoothingEnabled = at.scale < 2 && !same && smooths(box);
+      context.imageSmoothingQuality = "low";
+      view.picture.draw(context, box.x, box.y, box.width, box.height);
     }
     const top = layer.part ?? layer.whole;
     if (warnings && top?.clipping) {
@@ -142,6 +146,18 @@ export class Painter {
     mask.getContext("2d")?.putImageData(out, 0, 0);
     return mask;
   }
+}
+
+/** Whether a window covers all of the picture that the canvas shows. */
+function covers(box: Box, canvas: Size, { picture }: Scene, at: Placement): boolean {
+  const right = Math.min(at.left + picture.width * at.scale, canvas.width);
+  const bottom = Math.min(at.top + picture.height * at.scale, canvas.height);
+  return (
+    box.x <= Math.max(at.left, 0) + 1 &&
+    box.y <= Math.max(at.top, 0) + 1 &&
+    box.x + box.width >= right - 1 &&
+    box.y + box.height >= bottom - 1
+  );
 }
 
 interface Box extends Size {

@@ -115,3 +115,24 @@ export function windowInSight(view: Viewport, canvas: Size, picture: Size, densi
   const [y, height] = range(at.top, canvas.height, picture.height, scaledHeight);
   return { scaledWidth, scaledHeight, x, y, width, height };
 }
+
+/** Pixels of the whole picture fitted into a box. */
+export function pixelsOf(box: RequestWindow, picture: Size): number {
+  const scale = Math.min(box.scaledWidth / picture.width, box.scaledHeight / picture.height, 1);
+  return picture.width * picture.height * scale * scale;
+}
+
+/** The same window of the picture at a share of its size. */
+export function reduced(window: RequestWindow, share: number): RequestWindow {
+  if (share >= 1) return window;
+  const scaledWidth = Math.max(Math.round(window.scaledWidth * share), 1);
+  const scaledHeight = Math.max(Math.round(window.scaledHeight * share), 1);
+  const along = (from: number, size: number, full: number, scaled: number) => {
+    const start = Math.floor((from * scaled) / full);
+    return [start, Math.max(Math.min(Math.ceil(((from + size) * scaled) / full), scaled) - start, 1)] as const;
+  };
+  const [x, width] = along(window.x, window.width, window.scaledWidth, scaledWidth);
+  const [y, height] = along(window.y, window.height, window.scaledHeight, scaledHeight);
+  // a box (no window of its own) asks for all of it
+  return { scaledWidth, scaledHeight, x, y, width: window.width ? width : 0, height: window.height ? height : 0 };
+}

@@ -25,6 +25,8 @@ interface Bench {
   mayRedo: boolean;
   /** What is shown and edited: the saved recipe, or a newer one while a hand is on a control. */
   draft: Recipe | null;
+  /** A hand is on a control. */
+  moving: boolean;
   viewport: Viewport;
   compare: "none" | "original" | "split" | "side";
   split: number;
@@ -80,6 +82,9 @@ function gestureOf(patch: Patch): string {
   return gesture.id;
 }
 
+/** How often a moving hand is followed. */
+const HAND_MS = 30;
+
 const endGesture = () => {
   gesture = { id: "", controls: "", at: 0 };
 };
@@ -87,6 +92,23 @@ const endGesture = () => {
 export const useBench = create<Bench>((set, get) => {
   /** What a hand is moving on top of everything that is saved or waits. */
   let hand: Patch = EMPTY;
+
+  /** A draft of the hand that is about to be told. */
+  let pending: { draft: Recipe; timer: ReturnType<typeof setTimeout> } | null = null;
+  let toldAt = 0;
+
+  const drop = () => {
+    clearTimeout(pending?.timer);
+    pending = null;
+  };
+  const tell = (saver: Saver, draft: Recipe) => {
+    drop();
+    if (saver !== open()) return;
+    toldAt = performance.now();
+    hand = difference(saver.recipe, draft);
+    set({ draft, moving: true });
+  };
+  const flush = (saver: Saver) => pending && tell(saver, pending.draft);
 
   const show = (saver: Saver) => {
     if (saver.version.id !== get().version?.id) return;
@@ -113,6 +135,7 @@ export const useBench = create<Bench>((set, get) => {
     mayUndo: false,
     mayRedo: false,
     draft: null,
+    moving: false,
     viewport: FIT,
     compare: "none",
     split: 0.5,
@@ -141,6 +164,7 @@ export const useBench = create<Bench>((set, get) => {
     resting: null,
     drawMs: null,
     open: async (frame, versionId) => {
+      drop();
       hand = EMPTY;
       endGesture();
       set({
@@ -157,6 +181,7 @@ export const useBench = create<Bench>((set, get) => {
         samplers: [],
         reasons: {},
         drawMs: null,
+        moving: false,
         viewport: FIT,
       });
       const saver = await openSaver(versionId);
@@ -168,16 +193,22 @@ export const useBench = create<Bench>((set, get) => {
       const { draft } = get();
       const saver = open();
       if (!draft || !saver) return;
+      // all of the page follows a draft: thirty times a second is a smooth drag, more only takes time from the pictures
+      const wait = toldAt + HAND_MS - performance.now();
+      pending = pending ? { draft: change(pending.draft), timer: pending.timer } : null;
+      if (pending) return;
       const next = change(draft);
-      hand = difference(saver.recipe, next);
-      set({ draft: next });
+      if (wait <= 0) tell(saver, next);
+      else pending = { draft: next, timer: setTimeout(() => pending && tell(saver, pending.draft), wait) };
     },
     save: (change) => {
       const saver = open();
       if (!saver) return;
+      flush(saver);
       const patch = change ? difference(saver.recipe, change(saver.recipe)) : hand;
       // a hand on another control keeps what it holds
       hand = change ? without(hand, patch) : EMPTY;
+      if (isEmpty(hand)) set({ moving: false });
       if (isEmpty(patch)) show(saver);
       else saver.add({ do: "set", patch, gesture: gestureOf(patch) });
     },
@@ -191,7 +222,9 @@ export const useBench = create<Bench>((set, get) => {
       };
     },
     cancel: () => {
+      drop();
       hand = EMPTY;
+      set({ moving: false });
       const saver = open();
       if (saver) show(saver);
     },

@@ -46,12 +46,12 @@ it("filters and moves over frames", () => {
 });
 
 it("takes a packed view apart", async () => {
-  const header = new TextEncoder().encode(JSON.stringify({ picture_bytes: 3, clipping_bytes: 2 }));
+  const header = new TextEncoder().encode(JSON.stringify({ strips: [3], clipping_bytes: 2 }));
   const data = new Uint8Array(4 + header.length + 5);
   new DataView(data.buffer).setUint32(0, header.length, true);
   data.set(header, 4);
   data.set([1, 2, 3, 8, 9], 4 + header.length);
   const parts = unpack(data.buffer);
-  expect(parts.picture.size).toBe(3);
+  expect(parts.strips.map((s) => s.size)).toEqual([3]);
   expect(parts.clipping?.size).toBe(2);
 });

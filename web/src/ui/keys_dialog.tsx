@@ -30,6 +30,7 @@ const KEYS: [string, [string, string][]][] = [
       ["Z", "magnifier at the pointer"],
       ["P, Alt+click", "pin the values of a place; once more takes it away"],
       ["F", "fit and 1:1"],
+      ["B", "the picture alone, and back"],
       ["W, G", "warnings; colours that the delivery cannot hold"],
       ["Ctrl+Z, Ctrl+Shift+Z", "undo, redo"],
       ["arrows on a gauge", "one step; Shift ten; Delete resets"],

@@ -941,6 +941,11 @@ export interface components {
              */
             around: boolean;
             /**
+             * Quick
+             * @default false
+             */
+            quick: boolean;
+            /**
              * Urgency
              * @default seen
              * @enum {string}

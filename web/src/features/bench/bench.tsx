@@ -1,3 +1,4 @@
+import { Maximize, PanelLeftClose, PanelLeftOpen, PanelRightClose, PanelRightOpen } from "lucide-react";
 import { useCallback, useEffect } from "react";
 import type { Frame } from "../../api/client";
 import type { Step } from "../../api/generated/recipe";
@@ -5,6 +6,7 @@ import { FIT } from "../../canvas/viewport";
 import { useBench } from "../../state/bench";
 import { complain } from "../../state/notices";
 import { useFrames, useMarking } from "../../state/queries";
+import { useRoom } from "../../state/room";
 import { go } from "../../state/route";
 import { Button, Hint } from "../../ui/controls";
 import { TopBar } from "../../ui/top_bar";
@@ -29,6 +31,7 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
   const frame = frames.find((f) => f.id === id);
   const step: Step = STEPS.find((s) => s === asked) ?? "tone";
   const marking = useMarking(shoot);
+  const room = useRoom();
   const version = frame?.version;
 
   useEffect(() => {
@@ -79,6 +82,7 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
         useBench.setState({
           viewport: s.viewport.zoom === "fit" ? { ...FIT, zoom: window.devicePixelRatio || 1 } : FIT,
         });
+      else if (key === "b") useRoom.getState().setAlone(!useRoom.getState().alone);
       else if (key === "z") useBench.setState({ magnifier: !s.magnifier });
       else if (key === "p") {
         if (s.header) {
@@ -89,6 +93,7 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
       } else if (key === "g") useBench.setState({ gamut: !s.gamut });
       else if (key === "w") useBench.setState({ warnings: !s.warnings });
       else if (key === "escape") {
+        useRoom.getState().setAlone(false);
         useBench.setState({ tool: "hand", show: "picture" });
         useFraming.setState({ tool: "crop", points: [] });
       } else if (key === "arrowright") show(next(frames, id, 1));
@@ -129,21 +134,23 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
     );
   return (
     <div className="flex h-full flex-col">
-      <TopBar
-        crumbs={[
-          [data?.name ?? "", { place: "sheet", shoot }],
-          [frame?.name.replace(/\.[^.]+$/, "") ?? "", null],
-        ]}
-      >
-        <Tools framing={step === "framing"} raw={frame?.raw ?? false} />
-        <JobsButton />
-        <Button ink onClick={() => go({ place: "deliver", shoot, frames: [id] })}>
-          Deliver
-        </Button>
-      </TopBar>
-      <div className="grid min-h-0 grow grid-cols-[60px_292px_minmax(0,1fr)_112px]">
-        <StepRail step={step} frame={frame} onStep={setStep} />
-        {frame ? <Panel frame={frame} step={step} /> : <div className="bg-paper" />}
+      {!room.alone && (
+        <TopBar
+          crumbs={[
+            [data?.name ?? "", { place: "sheet", shoot }],
+            [frame?.name.replace(/\.[^.]+$/, "") ?? "", null],
+          ]}
+        >
+          <Tools framing={step === "framing"} raw={frame?.raw ?? false} />
+          <JobsButton />
+          <Button ink onClick={() => go({ place: "deliver", shoot, frames: [id] })}>
+            Deliver
+          </Button>
+        </TopBar>
+      )}
+      <div className="grid min-h-0 grow" style={{ gridTemplateColumns: columns(room) }}>
+        {!room.alone && <StepRail step={step} frame={frame} onStep={setStep} />}
+        {!room.alone && room.panel && (frame ? <Panel frame={frame} step={step} /> : <div className="bg-paper" />)}
         <main
           className="relative min-w-0 bg-surround outline-offset-[-3px]"
           aria-label="Picture"
@@ -172,11 +179,17 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
           <SplitWords />
           {frame && step !== "framing" && <Samplers frame={frame} />}
         </main>
-        <FrameStrip frames={frames} current={id} onShow={show} />
+        {!room.alone && room.strip && <FrameStrip frames={frames} current={id} onShow={show} />}
       </div>
-      <FootBar frame={frame} />
+      {!room.alone && <FootBar frame={frame} />}
     </div>
   );
+}
+
+/** Step rail, controls, picture and frame strip, as far as they are there. */
+function columns({ alone, panel, strip }: { alone: boolean; panel: boolean; strip: boolean }): string {
+  if (alone) return "minmax(0, 1fr)";
+  return `60px ${panel ? "292px " : ""}minmax(0, 1fr)${strip ? " 112px" : ""}`;
 }
 
 /** Undo, history, comparison and zoom; what makes no sense on the whole plane of the framing step is switched off there. */
@@ -288,7 +301,52 @@ function StepRail({ step, frame, onStep }: { step: Step; frame: Frame | undefine
           </button>
         );
       })}
+      <span className="grow" />
+      <Folds />
     </nav>
+  );
+}
+
+/** Folds the controls and the frame strip away, for more picture. */
+function Folds() {
+  const { panel, strip, fold, setAlone } = useRoom();
+  const look = "flex h-8 w-full items-center justify-center text-ink2 hover:bg-[#dcdcdc] hover:text-ink";
+  return (
+    <div className="mb-1">
+      <Hint text={panel ? "Fold the controls away" : "Controls"} side="right">
+        <button
+          type="button"
+          aria-label="Controls in sight"
+          aria-pressed={panel}
+          className={look}
+          onClick={() => fold("panel")}
+        >
+          {panel ? <PanelLeftClose size={17} aria-hidden /> : <PanelLeftOpen size={17} aria-hidden />}
+        </button>
+      </Hint>
+      <Hint text={strip ? "Fold the frames away" : "Frames of the shoot"} side="right">
+        <button
+          type="button"
+          aria-label="Frames in sight"
+          aria-pressed={strip}
+          className={look}
+          onClick={() => fold("strip")}
+        >
+          {strip ? <PanelRightClose size={17} aria-hidden /> : <PanelRightOpen size={17} aria-hidden />}
+        </button>
+      </Hint>
+      <Hint text="The picture alone (B)" side="right">
+        <button
+          type="button"
+          aria-label="The picture alone"
+          aria-keyshortcuts="B"
+          className={look}
+          onClick={() => setAlone(true)}
+        >
+          <Maximize size={16} aria-hidden />
+        </button>
+      </Hint>
+    </div>
   );
 }
 

@@ -34,12 +34,7 @@ export function Panel({ frame, step }: { frame: Frame; step: Step }) {
     e.preventDefault();
     e.stopPropagation();
   };
-  const header = useSettled(useBench((s) => s.header));
-  const pixel = useBench((s) => s.pixel);
-  const resting = useBench((s) => s.resting);
   const { save } = useBench.getState();
-  const [place, name] = resting?.split(".") ?? [];
-  const wedge = place && name ? factsOf(place as Step, name)?.wedge : null;
   const on = !draft?.off.includes(step);
   const Body = PARTS[step];
   return (
@@ -73,18 +68,25 @@ export function Panel({ frame, step }: { frame: Frame; step: Step }) {
         {/* a body of its own for each frame: what is half typed on one is never set on another */}
         {shown && <Body key={frame.id} frame={frame} recipe={shown} />}
       </div>
-      {step !== "framing" && (
-        <Scope
-          header={header?.histogram.length ? header : null}
-          lit={wedge ?? null}
-          under={
-            pixel
-              ? wedgeStep(0.2126 * (pixel.rgb[0] ?? 0) + 0.7152 * (pixel.rgb[1] ?? 0) + 0.0722 * (pixel.rgb[2] ?? 0))
-              : null
-          }
-          raw={frame.raw}
-        />
-      )}
+      {step !== "framing" && <Scopes raw={frame.raw} />}
     </aside>
+  );
+}
+
+/** Scope and wedge, with what lights them up: the control one rests on, the tone under the pointer. Redrawn for these alone. */
+function Scopes({ raw }: { raw: boolean }) {
+  const header = useSettled(useBench((s) => s.header));
+  const rgb = useBench((s) => s.pixel?.rgb);
+  const resting = useBench((s) => s.resting);
+  const [place, name] = resting?.split(".") ?? [];
+  const wedge = place && name ? factsOf(place as Step, name)?.wedge : null;
+  const luma = rgb && 0.2126 * (rgb[0] ?? 0) + 0.7152 * (rgb[1] ?? 0) + 0.0722 * (rgb[2] ?? 0);
+  return (
+    <Scope
+      header={header?.histogram.length ? header : null}
+      lit={wedge ?? null}
+      under={luma === undefined ? null : wedgeStep(luma)}
+      raw={raw}
+    />
   );
 }

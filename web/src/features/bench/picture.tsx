@@ -1,28 +1,20 @@
 import { useCallback, useEffect, useMemo, useRef } from "react";
 import { api, type Frame, need } from "../../api/client";
 import type { Recipe } from "../../api/generated/recipe";
-import { fetchView, type View } from "../../api/view";
-import { Latest } from "../../canvas/latest";
 import { drawLoupe, drawMarker, drawSamplers } from "../../canvas/overlay";
-import { type Layer, Painter } from "../../canvas/painter";
+import { Pace } from "../../canvas/pace";
+import { Painter } from "../../canvas/painter";
 import { DragTool, HandTool, type Intention, PickTool, type PointerInput, SplitTool } from "../../canvas/tools";
-import { fitBox, panned, place, type RequestWindow, type Size, windowInSight, zoomAt } from "../../canvas/viewport";
+import { panned, place, type Size, zoomAt } from "../../canvas/viewport";
 import { SURROUNDS, useBench } from "../../state/bench";
 import { equal } from "../../state/equal";
 import { complain } from "../../state/notices";
-import {
-  type Ask,
-  adjustedOptions,
-  type KeyCentre,
-  loupeWindow,
-  pickerKey,
-  previewOf,
-  startToneDrag,
-  type ToneDrag,
-  throttledPixel,
-  unadjusted,
-} from "./picture_data";
+import { type KeyCentre, pickerKey, startToneDrag, type ToneDrag, throttledPixel } from "./picture_data";
+import { PictureViews } from "./picture_views";
 import { density, roomOf, useWheelZoom } from "./picture_zoom";
+
+/** Changes that follow each other faster are a moving hand too: a key held down. */
+const QUICK_STEPS_MS = 180;
 
 export type Save = (change: (recipe: Recipe) => Recipe) => void;
 
@@ -37,20 +29,16 @@ export function Picture({
   onKey: (save: Save, centre: KeyCentre) => void;
 }) {
   const canvas = useRef<HTMLCanvasElement>(null);
-  const layers = useRef<{ adjusted: Layer; original: Layer }>({
-    adjusted: { whole: null, part: null },
-    original: { whole: null, part: null },
-  });
+  const views = useRef<PictureViews | null>(null);
   const marker = useRef<{ x: number; y: number; radius: number } | null>(null);
   const hover = useRef<{ x: number; y: number } | null>(null);
   const pointerAt = useRef<{ x: number; y: number } | null>(null);
-  const loupe = useRef<View | null>(null);
   const painter = useRef<Painter | null>(null);
   // the finished picture's size is known when its first view has come; until then the file's stands in. One object for the
   // life of this component: everything that draws or asks reads it when it is needed.
   const picture = useRef<Size>({ width: frame.capture.width, height: frame.capture.height }).current;
+  const pace = useRef(new Pace()).current;
   const redrawAsked = useRef(false);
-  const again = useRef(() => {});
 
   const redraw = useCallback(() => {
     if (redrawAsked.current) return;
@@ -58,14 +46,13 @@ export function Picture({
     requestAnimationFrame(() => {
       redrawAsked.current = false;
       const element = canvas.current;
-      if (!element) return;
+      if (!element || !views.current) return;
       painter.current ??= new Painter(element, density);
       const s = useBench.getState();
       painter.current.draw({
         viewport: s.viewport,
         picture,
-        adjusted: layers.current.adjusted,
-        original: layers.current.original,
+        ...views.current.layers,
         compare: s.compare,
         split: s.split,
         warnings: s.warnings,
@@ -75,86 +62,10 @@ export function Picture({
       const at = place(s.viewport, roomOf(element), picture, density());
       const shift = s.compare === "side" ? Math.round(element.width / 2) : 0;
       drawSamplers(element, s.samplers, { ...at, left: at.left + shift }, density());
-      if (s.magnifier && loupe.current && pointerAt.current)
-        drawLoupe(element, loupe.current.picture, pointerAt.current, density());
+      const { loupe } = views.current;
+      if (s.magnifier && loupe && pointerAt.current) drawLoupe(element, loupe.picture, pointerAt.current, density());
     });
   }, [picture]);
-
-  const latest = useMemo(() => {
-    const send = (ask: Ask, signal: AbortSignal, received: () => void) =>
-      fetchView(ask.frame, ask.recipe, ask.window, ask.options, signal, received);
-    const show = (view: View, ask: Ask) => {
-      if (useBench.getState().frame !== ask.frame) return;
-      const layer = layers.current[ask.which];
-      const { full_width, full_height } = view.header;
-      const resized = full_width !== picture.width || full_height !== picture.height;
-      if (resized) {
-        picture.width = full_width;
-        picture.height = full_height;
-        if (layer.whole) layer.part = null;
-      }
-      if (ask.whole) {
-        layer.whole = view;
-        layer.part = null;
-      } else layer.part = view;
-      if (resized && useBench.getState().viewport.zoom !== "fit") again.current();
-      if (ask.which === "adjusted")
-        useBench.setState({ header: view.header, drawMs: Math.round(performance.now() - ask.since) });
-      redraw();
-    };
-    return {
-      adjusted: new Latest<Ask, View>(send, show, complain),
-      original: new Latest<Ask, View>(send, show, complain),
-      loupe: new Latest<Ask, View>(
-        send,
-        (view) => {
-          loupe.current = view;
-          redraw();
-        },
-        complain,
-      ),
-    };
-  }, [redraw, picture]);
-
-  const request = useCallback(
-    (which: "adjusted" | "original") => {
-      const element = canvas.current;
-      const s = useBench.getState();
-      if (!element || s.frame !== frame.id || !s.draft || element.width < 2) return;
-      const inSight = windowInSight(s.viewport, roomOf(element), picture, density());
-      const layer = layers.current[which];
-      const whole = s.viewport.zoom === "fit";
-      const ask = (window: RequestWindow, isWhole: boolean): Ask => ({
-        frame: frame.id,
-        recipe: which === "original" ? unadjusted(s.draft, frame.raw) : s.draft,
-        window,
-        options: which === "adjusted" ? adjustedOptions(isWhole, frame.raw) : { box: isWhole },
-        whole: isWhole,
-        which,
-        since: performance.now(),
-      });
-      if (whole || !layer.whole) {
-        latest[which].ask(ask(fitBox(roomOf(element), density()), true));
-      }
-      if (!whole) latest[which].ask(ask(inSight, false));
-    },
-    [frame.id, frame.raw, latest, picture],
-  );
-  again.current = () => request("adjusted");
-
-  const askLoupe = useCallback(() => {
-    const s = useBench.getState();
-    if (!s.magnifier || !hover.current || !s.draft) return;
-    latest.loupe.ask({
-      frame: frame.id,
-      recipe: s.draft,
-      window: loupeWindow(hover.current, picture),
-      options: {},
-      whole: false,
-      which: "adjusted",
-      since: performance.now(),
-    });
-  }, [frame.id, latest, picture]);
 
   const readPixel = useMemo(() => throttledPixel(frame.id, () => hover.current), [frame.id]);
 
@@ -164,62 +75,62 @@ export function Picture({
   const size = useRef<Size>(frame.capture);
   size.current = frame.capture;
   const embedded = frame.raw && frame.thumb_state !== "none";
+  const raw = frame.raw;
   useEffect(() => {
-    layers.current = { adjusted: { whole: null, part: null }, original: { whole: null, part: null } };
     picture.width = size.current.width;
     picture.height = size.current.height;
     marker.current = null;
-    let current = true;
-    void previewOf(id, embedded, picture).then((view) => {
-      if (!current || !view || layers.current.adjusted.whole) return;
-      layers.current.adjusted.whole = view;
-      redraw();
-    });
+    const mine = new PictureViews({ id, raw }, () => canvas.current, picture, redraw, pace);
+    views.current = mine;
+    void mine.standIn(embedded);
     redraw();
-    request("adjusted");
-    return () => {
-      current = false;
-      latest.adjusted.stop();
-      latest.original.stop();
-      latest.loupe.stop();
-    };
-  }, [id, embedded, picture, latest, redraw, request]);
+    mine.request("adjusted");
+    return () => mine.close();
+  }, [id, raw, embedded, picture, pace, redraw]);
 
-  useEffect(
-    () =>
-      useBench.subscribe((s, before) => {
-        if (s.draft && s.draft !== before.draft) {
-          request("adjusted");
-          if (hover.current) readPixel();
-        }
-        const asked = (b: typeof s) => [
-          b.warnings,
-          b.warned,
-          b.gamut,
-          b.show,
-          b.sensorScope,
-          b.show === "reach" && b.ownKey,
-        ];
-        if (!equal(asked(s), asked(before))) request("adjusted");
-        const sided = (s.compare === "side") !== (before.compare === "side");
-        if (s.viewport !== before.viewport || sided) {
-          layers.current.adjusted.part = s.viewport.zoom === "fit" ? null : layers.current.adjusted.part;
-          layers.current.original.part = s.viewport.zoom === "fit" ? null : layers.current.original.part;
-          request("adjusted");
-          if (s.compare !== "none") request("original");
-        }
-        if (s.compare !== before.compare && s.compare !== "none") request("original");
-        if (s.compare !== before.compare || s.split !== before.split || s.surround !== before.surround) redraw();
-        if (s.viewport !== before.viewport) redraw();
-        if (s.tool !== before.tool) {
-          marker.current = null;
-          redraw();
-        }
-        if (s.samplers !== before.samplers || s.magnifier !== before.magnifier) redraw();
-        if (s.magnifier !== before.magnifier) askLoupe();
-      }),
-    [request, redraw, readPixel, askLoupe],
-  );
+  useEffect(() => {
+    let changedAt = 0;
+    /** A change soon after another one is a moving hand too: a key held down, a pan. */
+    const quick = () => {
+      const since = performance.now() - changedAt;
+      changedAt = performance.now();
+      return since < QUICK_STEPS_MS;
+    };
+    return useBench.subscribe((s, before) => {
+      const v = views.current;
+      if (!v) return;
+      if (s.draft && s.draft !== before.draft) {
+        v.request("adjusted", quick() || s.moving);
+        if (s.compare !== "none" && s.draft.framing !== before.draft?.framing) v.request("original");
+        if (hover.current) readPixel();
+      } else if (before.moving && !s.moving) v.rested();
+      const asked = (b: typeof s) => [
+        b.warnings,
+        b.warned,
+        b.gamut,
+        b.show,
+        b.sensorScope,
+        b.show === "reach" && b.ownKey,
+      ];
+      if (!equal(asked(s), asked(before))) v.request("adjusted");
+      const sided = (s.compare === "side") !== (before.compare === "side");
+      if (s.viewport !== before.viewport || sided) {
+        if (s.viewport.zoom === "fit") v.dropParts();
+        const panning = quick() && s.viewport.zoom === before.viewport.zoom && s.frame === before.frame;
+        v.request("adjusted", panning);
+        if (s.compare !== "none") v.request("original", panning);
+      }
+      if (s.compare !== before.compare && s.compare !== "none") v.request("original");
+      if (s.compare !== before.compare || s.split !== before.split || s.surround !== before.surround) redraw();
+      if (s.viewport !== before.viewport) redraw();
+      if (s.tool !== before.tool) {
+        marker.current = null;
+        redraw();
+      }
+      if (s.samplers !== before.samplers || s.magnifier !== before.magnifier) redraw();
+      if (s.magnifier !== before.magnifier) v.askLoupe(hover.current);
+    });
+  }, [redraw, readPixel]);
 
   useEffect(() => {
     const element = canvas.current;
@@ -232,12 +143,12 @@ export function Picture({
       element.width = width;
       element.height = height;
       redraw();
-      request("adjusted");
-      if (useBench.getState().compare !== "none") request("original");
+      views.current?.request("adjusted");
+      if (useBench.getState().compare !== "none") views.current?.request("original");
     });
     observer.observe(parent);
     return () => observer.disconnect();
-  }, [redraw, request]);
+  }, [redraw]);
 
   const tools = useMemo(() => {
     const hand = new HandTool();
@@ -365,7 +276,7 @@ export function Picture({
         useBench.setState({ hover: hover.current });
         readPixel();
         if (useBench.getState().magnifier) {
-          askLoupe();
+          views.current?.askLoupe(hover.current);
           redraw();
         }
         void carryOut(tool().handle(at));

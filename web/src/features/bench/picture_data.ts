@@ -2,6 +2,7 @@ import { api, need, offlineSafe } from "../../api/client";
 import type { Recipe } from "../../api/generated/recipe";
 import type { View, ViewOptions } from "../../api/view";
 import { evaluate, type Point } from "../../canvas/curve";
+import { Sheet } from "../../canvas/sheet";
 import type { Intention } from "../../canvas/tools";
 import type { RequestWindow, Size } from "../../canvas/viewport";
 import { useBench } from "../../state/bench";
@@ -18,6 +19,10 @@ export interface Ask {
   whole: boolean;
   which: "adjusted" | "original";
   since: number;
+  /** A hand is moving. */
+  moving: boolean;
+  /** Of the full size of each side. */
+  share: number;
 }
 
 /** What is asked of the developed picture beside the picture itself, as the bench stands now. */
@@ -45,6 +50,7 @@ export async function previewOf(frame: number, embedded: boolean, picture: Size)
   if (!embedded) return null;
   try {
     const response = await offlineSafe(() => fetch(`/api/frames/${frame}/preview`));
+    if (response.status === 204) return null;
     const image = await createImageBitmap(await response.blob());
     const { width, height } = image;
     const header = {
@@ -63,13 +69,13 @@ export async function previewOf(frame: number, embedded: boolean, picture: Size)
       outside_gamut: 0,
       hot_pixels: null,
       render_ms: 0,
-      picture_bytes: 0,
+      strips: [],
       clipping_bytes: 0,
       as_shot: { temperature_kelvin: 0, tint: 0 },
       notes: [],
       framing: null,
     };
-    return { header, picture: image, clipping: null };
+    return { header, picture: new Sheet([image]), clipping: null };
   } catch {
     return null; // no stand-in, then: the picture itself is on its way
   }

@@ -1,7 +1,8 @@
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import type { Frame } from "../../../api/client";
-import { type FramingFacts, fetchView, type View, type ViewOptions } from "../../../api/view";
+import { closeView, type FramingFacts, fetchView, type View, type ViewOptions } from "../../../api/view";
 import { Latest } from "../../../canvas/latest";
+import { Pace, smooths } from "../../../canvas/pace";
 import { type PlanePlacement, placePlane, type Rect } from "../../../canvas/plane";
 import type { Size } from "../../../canvas/viewport";
 import { SURROUNDS, useBench } from "../../../state/bench";
@@ -25,6 +26,8 @@ interface PlaneAsk {
   since: number;
   /** Whether the plane comes to rest with this picture. */
   settles: boolean;
+  /** Of the full size of each side: less while a hand moves, where this machine asks for it. */
+  share: number;
 }
 
 /** The framing step: the whole corrected plane, the crop on it, and the tools that are drawn on it. */
@@ -42,6 +45,9 @@ export function FramingTable({ frame }: { frame: Frame }) {
   const late = useFraming((s) => s.acting > 0 || s.shownOf !== draft) && compare !== "original";
   const settle = useRef<ReturnType<typeof setTimeout>>(undefined);
   const pressed = useRef(false);
+  const pace = useRef(new Pace()).current;
+  /** The picture that is shown is not as sharp as it can be. */
+  const reduced = useRef(false);
 
   const draw = useCallback(() => {
     const element = canvas.current;
@@ -55,8 +61,10 @@ export function FramingTable({ frame }: { frame: Frame }) {
     const at = placePlane(rect, { width: element.width, height: element.height }, MARGIN * density());
     const x = Math.round(at.left + rect[0] * at.scale);
     const y = Math.round(at.top + rect[1] * at.scale);
-    context.imageSmoothingQuality = "medium";
-    context.drawImage(view.picture, x, y, Math.round(rect[2] * at.scale), Math.round(rect[3] * at.scale));
+    const [width, height] = [Math.round(rect[2] * at.scale), Math.round(rect[3] * at.scale)];
+    context.imageSmoothingEnabled = smooths({ width, height }) && width !== view.picture.width;
+    context.imageSmoothingQuality = "low";
+    view.picture.draw(context, x, y, width, height);
   }, []);
 
   const latest = useMemo(
@@ -64,7 +72,7 @@ export function FramingTable({ frame }: { frame: Frame }) {
       new Latest<PlaneAsk, View>(
         (ask, signal, received) => {
           const element = canvas.current;
-          const room = (v: number) => Math.max(Math.round(v - 2 * MARGIN * density()), 16);
+          const room = (v: number) => Math.max(Math.round((v - 2 * MARGIN * density()) * ask.share), 16);
           const window = {
             scaledWidth: room(element?.width ?? 0),
             scaledHeight: room(element?.height ?? 0),
@@ -73,11 +81,21 @@ export function FramingTable({ frame }: { frame: Frame }) {
             width: 0,
             height: 0,
           };
-          return fetchView(frame.id, ask.recipe as never, window, { ...ask.options, box: true }, signal, received);
+          const options: ViewOptions = {
+            ...ask.options,
+            box: true,
+            quick: ask.share < 1,
+            urgency: ask.settles ? "seen" : "hand",
+            place: "plane",
+          };
+          return fetchView(frame.id, ask.recipe as never, window, options, signal, received);
         },
         (view, ask) => {
           if (useBench.getState().frame !== frame.id) return;
+          closeView(shown.current);
           shown.current = view;
+          reduced.current = ask.share < 1;
+          if (!ask.settles) pace.took(ask.share, performance.now() - ask.since);
           useBench.setState({ header: view.header, drawMs: Math.round(performance.now() - ask.since) });
           const rect = view.header.framing?.plane;
           if (rect) setPlane((before) => (before?.every((v, i) => v === rect[i]) ? before : rect));
@@ -89,8 +107,9 @@ export function FramingTable({ frame }: { frame: Frame }) {
           setSettling(false);
           useFraming.setState({ refusal: error instanceof Error ? error.message : String(error) });
         },
+        closeView,
       ),
-    [frame.id, draw],
+    [frame.id, draw, pace],
   );
 
   const ask = useCallback(
@@ -101,22 +120,28 @@ export function FramingTable({ frame }: { frame: Frame }) {
       const facts = shown.current?.header.framing;
       const fixed = facts?.plane;
       const recipe = s.compare === "original" ? null : s.draft;
-      latest.ask({
-        recipe,
-        options: !fixed || !facts ? { around: true } : { plane: around ? roomFor(facts) : fixed },
-        since: performance.now(),
-        settles: around,
-      });
+      const share = around || !facts ? 1 : pace.shareFor(element.width * element.height);
+      latest.ask(
+        {
+          recipe,
+          options: !fixed || !facts ? { around: true } : { plane: around ? roomFor(facts) : fixed },
+          since: performance.now(),
+          settles: around,
+          share,
+        },
+        (sent) => sent.settles && !around,
+      );
     },
-    [frame.id, latest],
+    [frame.id, latest, pace],
   );
 
   useEffect(() => {
-    shown.current = null;
     setPlane(null);
     useFraming.setState({ tool: "crop", points: [], refusal: "", shownOf: null });
     return () => {
       latest.stop();
+      closeView(shown.current);
+      shown.current = null;
       clearTimeout(settle.current);
     };
   }, [latest]);
@@ -137,7 +162,7 @@ export function FramingTable({ frame }: { frame: Frame }) {
       const [l, t, w, h] = facts.plane;
       const [al, at, aw, ah] = roomFor(facts);
       const off = Math.max(Math.abs(l - al), Math.abs(t - at), Math.abs(w - aw), Math.abs(h - ah));
-      if (off > 0.004 * Math.max(w, h)) ask(true);
+      if (off > 0.004 * Math.max(w, h) || reduced.current) ask(true);
       else setSettling(false);
     };
     settle.current = setTimeout(rest, SETTLE_MS);

@@ -1,6 +1,6 @@
 import { useEffect, useMemo, useRef } from "react";
 import type { Frame } from "../../../api/client";
-import { fetchView, type View } from "../../../api/view";
+import { closeView, fetchView, type View } from "../../../api/view";
 import { Latest } from "../../../canvas/latest";
 import { type PlanePlacement, type Point, toScreen } from "../../../canvas/plane";
 import type { Size } from "../../../canvas/viewport";
@@ -19,13 +19,14 @@ export function Loupe({ frame, place, at, box }: { frame: Frame; place: Point; a
         ({ place: p, recipe }, signal) => {
           const plane = [p[0] - ACROSS / 2, p[1] - ACROSS / 2, ACROSS, ACROSS] as const;
           const window = { scaledWidth: ACROSS, scaledHeight: ACROSS, x: 0, y: 0, width: 0, height: 0 };
-          return fetchView(frame.id, recipe as never, window, { plane }, signal);
+          return fetchView(frame.id, recipe as never, window, { plane, urgency: "hand", place: "loupe" }, signal);
         },
         (view) => {
           const context = canvas.current?.getContext("2d");
           if (!context) return;
           context.imageSmoothingEnabled = false;
-          context.drawImage(view.picture, 0, 0, SIDE, SIDE);
+          view.picture.draw(context, 0, 0, SIDE, SIDE);
+          closeView(view);
         },
         () => {}, // the picture itself says what is wrong
       ),

@@ -1,7 +1,7 @@
 import { useEffect, useRef, useState } from "react";
 import { api, type Frame, need } from "../../../api/client";
 import type { Recipe } from "../../../api/generated/recipe";
-import { fetchView } from "../../../api/view";
+import { closeView, fetchView } from "../../../api/view";
 import { useBench } from "../../../state/bench";
 import { complain } from "../../../state/notices";
 import type { Values } from "../../../state/patch";
@@ -112,14 +112,16 @@ function Small({ frame, recipe }: { frame: Frame; recipe: Recipe }) {
   useEffect(() => {
     const stop = new AbortController();
     const window = { scaledWidth: 240, scaledHeight: 160, x: 0, y: 0, width: 0, height: 0 };
-    fetchView(frame.id, recipe, window, { box: true }, stop.signal)
+    fetchView(frame.id, recipe, window, { box: true, urgency: "rest" }, stop.signal)
       .then((view) => {
         const element = canvas.current;
         if (!element) return;
         element.width = view.picture.width;
         element.height = view.picture.height;
-        element.getContext("2d")?.drawImage(view.picture, 0, 0);
-        setSize([view.picture.width, view.picture.height]);
+        const context = element.getContext("2d");
+        if (context) view.picture.draw(context, 0, 0);
+        closeView(view);
+        setSize([element.width, element.height]);
       })
       .catch((error: unknown) => stop.signal.aborted || complain(error));
     return () => stop.abort();

@@ -1,0 +1,165 @@
+"""Measures drags in headless Chromium on a running Zincplate: pictures a second, hand to screen, and how soon it is sharp.
+
+``.venv/bin/python tools/measure_drag.py http://127.0.0.1:8700 [--frame TW-0090] [--windows 1280x800 2560x1440 3840x2160]``
+
+The browser runs on the same machine and shares its cores. *Hand to screen* is from the pointer's event to the frame of the screen
+after the picture of its value was drawn; *sharp* from letting go to the full-size picture, or 0 when it stood there already.
+"""
+
+import argparse
+import asyncio
+import json
+import statistics
+import urllib.request
+from typing import Any
+
+from playwright.async_api import Browser, Page, async_playwright, expect
+
+ARGUMENTS = ["--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage", "--disable-background-networking", "--no-first-run"]
+DRAGS = (
+    ("tone", "Exposure", "fit"),
+    ("tone", "Shadows", "fit"),
+    ("colour", "Vibrance", "fit"),
+    ("definition", "Clarity", "fit"),
+    ("framing", "Angle", "fit"),
+    ("tone", "Exposure", "1:1"),
+)
+MOVES, PAUSE_MS = 180, 16
+
+WATCH = """
+(() => {
+  const m = (window.measured = { input: 0, asked: 0, shown: [], released: 0, ids: new Map(), arrived: 0 });
+  addEventListener('pointermove', () => (m.input = performance.now()), true);
+  addEventListener('pointerup', () => (m.released = performance.now()), true);
+  const direct = window.fetch.bind(window);
+  window.fetch = async (request, init) => {
+    const url = typeof request === 'string' ? request : request.url;
+    const view = /\\/view$/.test(url) ? { id: ++m.asked, input: m.input } : null;
+    const answer = await direct(request, init);
+    if (view) {
+      const bytes = answer.arrayBuffer.bind(answer);
+      answer.arrayBuffer = async () => { const data = await bytes(); m.arrived = view; return data; };
+    }
+    return answer;
+  };
+  const decode = window.createImageBitmap.bind(window);
+  window.createImageBitmap = async (...args) => {
+    const of = m.arrived;
+    const bitmap = await decode(...args);
+    m.ids.set(bitmap, of);
+    return bitmap;
+  };
+  const draw = CanvasRenderingContext2D.prototype.drawImage;
+  CanvasRenderingContext2D.prototype.drawImage = function (source, ...rest) {
+    const of = m.ids.get(source);
+    if (of && !of.done && this.canvas.clientWidth > 300) {
+      of.done = true;
+      requestAnimationFrame(() => {
+        m.shown.push({ id: of.id, input: of.input, at: performance.now(), width: source.width });
+      });
+    }
+    return draw.call(this, source, ...rest);
+  };
+})();
+"""
+
+
+def quantile(values: list[float], share: float) -> float:
+    """Of sorted values, the one at a share."""
+    ordered = sorted(values)
+    return ordered[min(int(share * len(ordered)), len(ordered) - 1)]
+
+
+async def drag(page: Page, name: str) -> dict[str, Any]:
+    """Drags one gauge to and fro, then lets go. The hand does not wait for the page: its moves are sent at their own pace."""
+    box = await page.get_by_role("slider", name=name, exact=True).bounding_box()
+    assert box is not None
+    x, y, reach = box["x"] + box["width"] / 2, box["y"] + 12, box["width"] * 0.3
+    hand = await page.context.new_cdp_session(page)
+
+    async def move(to: float) -> None:
+        await hand.send(
+            "Input.dispatchMouseEvent",
+            {"type": "mouseMoved", "x": to, "y": y, "button": "left", "buttons": 1, "pointerType": "mouse"},
+        )
+
+    await page.mouse.move(x, y)
+    await page.mouse.down()
+    # the first pictures make what the others find, and find the size at which they come in time
+    for i in range(60):
+        await move(x + 5 + i % 20)
+        await asyncio.sleep(0.02)
+    await page.evaluate("measured.shown = []; measured.started = performance.now()")
+    sent = []
+    for i in range(MOVES):
+        sent.append(asyncio.ensure_future(move(x + reach * ((i % 45) / 45 if (i // 45) % 2 == 0 else 1 - (i % 45) / 45) + 0.5)))
+        await asyncio.sleep(PAUSE_MS / 1000)
+    await asyncio.gather(*sent)
+    moving = await page.evaluate("({ shown: measured.shown.slice(), since: performance.now() - measured.started })")
+    await page.mouse.up()
+    await page.wait_for_timeout(2000)
+    after = await page.evaluate("({ shown: measured.shown, released: measured.released })")
+    widest = max(s["width"] for s in after["shown"])
+    already = moving["shown"][-1]["width"] == widest
+    sharp = [s["at"] - after["released"] for s in after["shown"] if s["at"] > after["released"] and s["width"] == widest]
+    times = [s["at"] - s["input"] for s in moving["shown"]]
+    return {
+        "pictures_per_s": round(len(times) / moving["since"] * 1000, 1),
+        "median_ms": round(statistics.median(times)),
+        "p95_ms": round(quantile(times, 0.95)),
+        "moving_px": round(statistics.median(s["width"] for s in moving["shown"])),
+        "sharp_px": widest,
+        "sharp_ms": 0 if already and not sharp else round(sharp[0]) if sharp else None,
+    }
+
+
+async def measure(browser: Browser, url: str, shoot: int, frame: int, size: tuple[int, int]) -> None:
+    """All drags in one window."""
+    context = await browser.new_context(viewport={"width": size[0], "height": size[1]}, reduced_motion="reduce")
+    page = await context.new_page()
+    await page.add_init_script(WATCH)
+    for step, name, zoom in DRAGS:
+        await page.goto(f"{url}/shoots/{shoot}/frames/{frame}?step={step}")
+        await expect(page.get_by_role("contentinfo")).to_contain_text("drawn in", timeout=60_000)
+        await page.wait_for_timeout(1500)
+        if zoom == "1:1":
+            await page.keyboard.press("f")
+            await page.wait_for_timeout(1500)
+        print(f"{size[0]:5} x {size[1]:4}  {name:9} {zoom:4}", json.dumps(await drag(page, name)), flush=True)
+        await page.keyboard.press("Control+z")
+        await page.wait_for_timeout(500)
+    await context.close()
+
+
+async def run(arguments: argparse.Namespace) -> None:
+    """All windows."""
+
+    def get(path: str) -> Any:
+        with urllib.request.urlopen(arguments.url + path) as answer:  # noqa: S310
+            return json.load(answer)
+
+    for shoot in get("/api/shoots")["shoots"]:
+        for frame in get(f"/api/shoots/{shoot['id']}/frames")["frames"]:
+            if frame["name"].startswith(arguments.frame):
+                found = shoot["id"], frame["id"]
+                print(frame["name"], frame["capture"]["width"], "x", frame["capture"]["height"])
+    async with async_playwright() as playwright:
+        browser = await playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+        for text in arguments.windows:
+            width, height = (int(v) for v in text.split("x"))
+            await measure(browser, arguments.url, *found, (width, height))
+        await browser.close()
+
+
+def main() -> None:
+    """Reads the command line and measures."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("url")
+    parser.add_argument("--frame", default="TW-0090", help="name of the frame, without its ending")
+    parser.add_argument("--windows", nargs="+", default=["1280x800", "2560x1440", "3840x2160"])
+    arguments = parser.parse_args()
+    asyncio.run(run(arguments))
+
+
+if __name__ == "__main__":
+    main()

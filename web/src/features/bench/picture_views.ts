@@ -1,0 +1,182 @@
+import { closeView, fetchView, type View } from "../../api/view";
+import { Latest } from "../../canvas/latest";
+import type { Pace } from "../../canvas/pace";
+import type { Layer } from "../../canvas/painter";
+import { fitBox, pixelsOf, type RequestWindow, reduced, type Size, windowInSight } from "../../canvas/viewport";
+import { useBench } from "../../state/bench";
+import { complain } from "../../state/notices";
+import { type Ask, adjustedOptions, loupeWindow, previewOf, unadjusted } from "./picture_data";
+import { density, roomOf } from "./picture_zoom";
+
+type Which = "adjusted" | "original";
+
+/** How long a hand rests before the sharp picture is asked for. */
+const REST_MS = 60;
+const EMPTY = (): Layer => ({ whole: null, part: null });
+
+/**
+ * The rendered pictures of one frame: what is asked of the server, how large while a hand moves, and what is shown of it. While a
+ * hand moves pictures come at a size that this machine keeps up with; the sharp one follows when it rests. No React.
+ */
+export class PictureViews {
+  readonly layers = { adjusted: EMPTY(), original: EMPTY() };
+  loupe: View | null = null;
+  private readonly latest: Record<Which | "loupe", Latest<Ask, View>>;
+  private sharpen: ReturnType<typeof setTimeout> | undefined;
+  /** Of its full size, what was asked for last. */
+  private share: Record<Which, number> = { adjusted: 1, original: 1 };
+  private closed = false;
+
+  constructor(
+    private readonly frame: { id: number; raw: boolean },
+    private readonly canvas: () => HTMLCanvasElement | null,
+    /** The finished picture's size; known when its first view has come, until then the file's. */
+    private readonly picture: Size,
+    private readonly redraw: () => void,
+    private readonly pace: Pace,
+  ) {
+    const send = (ask: Ask, signal: AbortSignal, received: () => void) =>
+      fetchView(ask.frame, ask.recipe, ask.window, ask.options, signal, received);
+    const show = (view: View, ask: Ask) => this.show(view, ask);
+    this.latest = {
+      adjusted: new Latest(send, show, complain, closeView),
+      original: new Latest(send, show, complain, closeView),
+      loupe: new Latest(send, (view) => this.showLoupe(view), complain, closeView),
+    };
+  }
+
+  /** The camera's own picture until ours is there. */
+  async standIn(embedded: boolean): Promise<void> {
+    const view = await previewOf(this.frame.id, embedded, this.picture);
+    if (!view || this.closed || this.layers.adjusted.whole) return closeView(view);
+    this.layers.adjusted.whole = view;
+    this.redraw();
+  }
+
+  /** Asks for what is in sight under the bench's recipe. */
+  request(which: Which, moving = false): void {
+    const element = this.canvas();
+    const s = useBench.getState();
+    if (!element || s.frame !== this.frame.id || !s.draft || element.width < 2) return;
+    clearTimeout(this.sharpen);
+    const room = roomOf(element);
+    const layer = this.layers[which];
+    const fit = s.viewport.zoom === "fit";
+    const box = fitBox(room, density());
+    const inSight = fit ? box : windowInSight(s.viewport, room, this.picture, density());
+    const pixels = fit ? pixelsOf(box, this.picture) : inSight.width * inSight.height;
+    const share = moving ? this.pace.shareFor(pixels) : 1;
+    this.share[which] = share;
+    const ask = (window: RequestWindow, whole: boolean, at: number): Ask => ({
+      frame: this.frame.id,
+      recipe: which === "original" ? unadjusted(s.draft, this.frame.raw) : s.draft,
+      window: reduced(window, at),
+      options: {
+        ...(which === "adjusted" ? adjustedOptions(whole, this.frame.raw) : {}),
+        box: whole,
+        quick: at < 1,
+        urgency: moving ? "hand" : "seen",
+        place: which,
+      },
+      whole,
+      which,
+      since: performance.now(),
+      moving,
+      share: at,
+    });
+    // a sharp picture is not waited for when the hand moves on, nor a reduced one when it has let go
+    const stale = (sent: Ask) => share < 1 !== sent.share < 1 && (fit || layer.whole !== null);
+    if (fit || !layer.whole) this.latest[which].ask(ask(box, true, fit ? share : 1), stale);
+    if (!fit) this.latest[which].ask(ask(inSight, false, share), stale);
+  }
+
+  /** The hand has let go: the sharp picture, unless it is there or on its way. */
+  rested(): void {
+    if (this.share.adjusted < 1) this.request("adjusted");
+  }
+
+  askLoupe(at: { x: number; y: number } | null): void {
+    const s = useBench.getState();
+    if (!s.magnifier || !at || !s.draft) return;
+    this.latest.loupe.ask({
+      frame: this.frame.id,
+      recipe: s.draft,
+      window: loupeWindow(at, this.picture),
+      options: { urgency: "hand", place: "loupe" },
+      whole: false,
+      which: "adjusted",
+      since: performance.now(),
+      moving: false,
+      share: 1,
+    });
+  }
+
+  /** At fit there are no windows. */
+  dropParts(): void {
+    for (const layer of [this.layers.adjusted, this.layers.original]) {
+      closeView(layer.part);
+      layer.part = null;
+    }
+  }
+
+  /** Another frame comes: nothing of this one is shown any more. */
+  close(): void {
+    this.closed = true;
+    clearTimeout(this.sharpen);
+    for (const latest of Object.values(this.latest)) latest.stop();
+    for (const layer of [this.layers.adjusted, this.layers.original]) {
+      closeView(layer.whole);
+      closeView(layer.part);
+      layer.whole = layer.part = null;
+    }
+    closeView(this.loupe);
+    this.loupe = null;
+  }
+
+  private show(view: View, ask: Ask): void {
+    if (useBench.getState().frame !== ask.frame) {
+      closeView(view);
+      return;
+    }
+    const layer = this.layers[ask.which];
+    const { full_width, full_height } = view.header;
+    const resized = full_width !== this.picture.width || full_height !== this.picture.height;
+    if (resized) {
+      this.picture.width = full_width;
+      this.picture.height = full_height;
+      if (layer.whole) {
+        closeView(layer.part);
+        layer.part = null;
+      }
+    }
+    if (ask.moving) this.pace.took(ask.share, performance.now() - ask.since);
+    closeView(layer.part);
+    if (ask.whole) {
+      closeView(layer.whole);
+      layer.whole = view;
+      layer.part = null;
+    } else layer.part = view;
+    if (ask.share < 1) {
+      clearTimeout(this.sharpen);
+      this.sharpen = setTimeout(() => this.request(ask.which), REST_MS);
+    }
+    if (resized && useBench.getState().viewport.zoom !== "fit") this.request("adjusted");
+    if (ask.which === "adjusted") {
+      // what is told of the size is told of the sharp picture's
+      const scaled = (v: number) => Math.round(v / ask.share);
+      const header = {
+        ...view.header,
+        scaled_width: scaled(view.header.scaled_width),
+        scaled_height: scaled(view.header.scaled_height),
+      };
+      useBench.setState({ header, drawMs: Math.round(performance.now() - ask.since) });
+    }
+    this.redraw();
+  }
+
+  private showLoupe(view: View): void {
+    closeView(this.loupe);
+    this.loupe = view;
+    this.redraw();
+  }
+}
