@@ -201,3 +201,18 @@ def test_words_when_one_key_is_changed_and_one_is_picked() -> None:
     after = Recipe.neutral(True).with_values({"colour": {"own_keys": [{**clay, "saturation": 20}, moss]}})
     assert describe(before, after) == "Key moss picked; Key clay, saturation 0 \u2192 +20"
     assert describe(after, before) == "Key moss removed; Key clay, saturation +20 \u2192 0"
+
+
+def test_the_state_tells_what_undo_and_redo_will_show(context: Context, version: Version) -> None:
+    put(context, version.id, 0, {"tone": {"exposure_ev": 0.5}}, gesture="g")
+    make(context, version.id, 1, do="set", values={"tone": {"exposure_ev": 0.8}}, switches={"colour": False})
+    state = make(context, version.id, 2, do="undo")
+    first, second, third = state["history"]
+    assert first["forth"] is None and first["back"] is None and second["gesture"] == "g"
+    assert second["back"] == {"values": {"tone": {"exposure_ev": 0.0}}, "switches": {}}
+    assert third["forth"] == {"values": {"tone": {"exposure_ev": 0.8}}, "switches": {"colour": False}}
+    assert third["back"] == {"values": {"tone": {"exposure_ev": 0.5}}, "switches": {"colour": True}}
+    for n in range(versions.KNOWN_STEPS + 5):
+        state = put(context, version.id, 3 + n, {"tone": {"contrast": n + 1}})
+    known = [h["position"] for h in state["history"] if h["forth"]]
+    assert known == list(range(state["position"] - versions.KNOWN_STEPS, state["position"] + 1))

@@ -152,10 +152,21 @@ class CountOut(BaseModel):
     frames: int
 
 
+class PatchOut(BaseModel):
+    """Controls (step -> control -> value) and switches (step -> on)."""
+
+    values: dict[str, dict[str, Any]]
+    switches: dict[str, bool]
+
+
 class HistoryOut(BaseModel):
     position: int
     words: str
     at: str
+    gesture: str
+    forth: PatchOut | None
+    """What the entry put, and what stood there before; null far from the current one."""
+    back: PatchOut | None
 
 
 class StateOut(BaseModel):

@@ -8,15 +8,14 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from zincplate import __version__
-from zincplate.core.colour_spaces import SPACES
-from zincplate.engine.recipe import CONTROLS, Recipe, RecipeError
-from zincplate.formats.errors import FileError
-from zincplate.ops.order import ORDER
+from zincplate.formats.errors import FileError, Told
 
 if TYPE_CHECKING:
+    from zincplate.engine.recipe import Recipe
     from zincplate.formats.lens_profiles import LensDatabase
 
-# The engine with its kernels takes a second to load: only the commands that need it import it.
+# numpy takes a sixth of a second to load, the models of the recipe as long, the engine with its kernels a second: every command
+# imports what it needs when it needs it.
 
 
 class BadUsage(Exception):
@@ -26,7 +25,13 @@ class BadUsage(Exception):
 _LENSES_HELP = "lens profiles (lensfun's XML) beside those that come with it"
 
 
-def _parser() -> argparse.ArgumentParser:
+def _parser(of: str = "") -> argparse.ArgumentParser:
+    """The command line; what only the help of one command tells is loaded for that command."""
+    spaces = "colour space of the delivery"
+    if of == "develop":
+        from zincplate.core.colour_spaces import SPACES
+
+        spaces = ", ".join(SPACES)
     parser = argparse.ArgumentParser(prog="zincplate", description="Develop raw camera files.")
     parser.add_argument("--version", action="version", version=f"Zincplate {__version__}")
     commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND")
@@ -41,7 +46,7 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("--recipe", type=Path, help="recipe as JSON; may hold only some steps")
     command.add_argument("--set", action="append", default=[], metavar="STEP.CONTROL=VALUE", help="change one control")
     command.add_argument("--long-edge", type=int, help="reduce to this many pixels; never enlarges")
-    command.add_argument("--space", default="srgb", help=", ".join(SPACES))
+    command.add_argument("--space", default="srgb", help=spaces)
     command.add_argument("--depth", type=int, help="8 or 16 bits per channel (8 for JPEG, 16 for TIFF, 8 for PNG)")
     command.add_argument("--quality", type=int, default=95, help="JPEG quality, 1 to 100")
     command.add_argument("--overwrite", action="store_true", help="replace OUT if it is there")
@@ -80,6 +85,8 @@ def _setting(text: str) -> tuple[str, str, Any]:
     step, dot, control = left.strip().partition(".")
     if not equals or not dot or not step or not control:
         raise BadUsage(f'--set {text}: write STEP.CONTROL=VALUE, for example "tone.exposure_ev=0.5".')
+    from zincplate.engine.recipe import CONTROLS
+
     owner = CONTROLS.get((step, control))
     if owner is not None and _kind(owner, control) == "choice":
         return step, control, right.strip().strip('"')  # a word also where it looks like a number
@@ -92,13 +99,15 @@ def _setting(text: str) -> tuple[str, str, Any]:
 
 def _kind(operation_id: str, control: str) -> str:
     """What a control is: gauge, choice, switch and so on."""
+    from zincplate.ops.order import ORDER
+
     operation = next(o for o in ORDER if o.id == operation_id)
     extra = operation.parameters.model_fields[control].json_schema_extra
     ui: Any = extra.get("x-ui", {}) if isinstance(extra, dict) else {}
     return str(ui.get("kind", ""))
 
 
-def _check_crop(recipe: Recipe, given: list[str]) -> None:
+def _check_crop(recipe: "Recipe", given: list[str]) -> None:
     """A part of a crop does nothing without the rest: that is said instead of passed over."""
     names = [name for name in _OF_A_CROP if f"framing.{name}" in given]
     if names and not (recipe.value("framing", "crop_width") and recipe.value("framing", "crop_height")):
@@ -106,7 +115,9 @@ def _check_crop(recipe: Recipe, given: list[str]) -> None:
         raise BadUsage(f"--set framing.{names[0]}: a crop needs {' and '.join(missing)} too (of the long edge, 0.005 to 4).")
 
 
-def _recipe(arguments: argparse.Namespace, raw: bool) -> Recipe:
+def _recipe(arguments: argparse.Namespace, raw: bool) -> "Recipe":
+    from zincplate.engine.recipe import Recipe, RecipeError
+
     recipe = Recipe.neutral(raw)
     if arguments.recipe is not None:
         try:
@@ -138,10 +149,17 @@ def _recipe(arguments: argparse.Namespace, raw: bool) -> Recipe:
 
 
 def _develop(arguments: argparse.Namespace) -> None:
-    from zincplate.engine.develop import Delivery, DeliveryError, develop, format_of
-    from zincplate.engine.render import Renderer
-    from zincplate.formats.encode import write_whole
     from zincplate.formats.isolated import Decoder
+
+    # the child loads its libraries, and reads the file, while this process loads the engine
+    decoder = Decoder()
+    reading = decoder.ahead(arguments.input)
+    from zincplate.core.colour_spaces import SPACES
+    from zincplate.engine.develop import Delivery, DeliveryError, develop, format_of
+    from zincplate.engine.recipe import RecipeError
+    from zincplate.engine.render import Renderer
+    from zincplate.engine.source import Source
+    from zincplate.formats.encode import write_whole
 
     try:
         file_format = format_of(arguments.output)
@@ -156,12 +174,10 @@ def _develop(arguments: argparse.Namespace) -> None:
         raise FileError(arguments.output, "A file of this name is already there; add --overwrite to replace it.")
     if arguments.output.exists() and arguments.input.exists() and arguments.output.samefile(arguments.input):
         raise FileError(arguments.output, "This is the original; originals are never written.")
-    decoder = Decoder()
     renderer = Renderer(decoder, _lenses(arguments))
-    capture, _ = decoder.facts(arguments.input)
-    recipe = _recipe(arguments, capture.raw)  # before the slow part, so that a wrong setting is told at once
     key = str(arguments.input)
-    source = renderer.open(arguments.input, key)
+    source = Source(reading())
+    recipe = _recipe(arguments, source.raw)
     try:
         data, (width, height) = develop(renderer, source, recipe, delivery)
     except RecipeError as error:
@@ -184,6 +200,7 @@ def _lenses(arguments: argparse.Namespace) -> "LensDatabase":
 
 def _suggest(arguments: argparse.Namespace) -> None:
     from zincplate.core.projective import FramingError
+    from zincplate.engine.recipe import Recipe
     from zincplate.engine.render import Renderer
     from zincplate.engine.suggest import Suggester
     from zincplate.engine.suggest_framing import suggest_framing
@@ -254,7 +271,8 @@ def _card(folder: Path, timed: bool) -> None:
 
 def main(argv: list[str] | None = None) -> int:
     """Runs one command; returns the exit code."""
-    arguments = _parser().parse_args(argv)
+    given = sys.argv[1:] if argv is None else argv
+    arguments = _parser(given[0] if given else "").parse_args(given)
     try:
         match arguments.command:
             case "demo" | "start":
@@ -294,7 +312,7 @@ def main(argv: list[str] | None = None) -> int:
     except BadUsage as error:
         print(error, file=sys.stderr)
         return 2
-    except (FileError, RecipeError) as error:
+    except Told as error:
         print(error, file=sys.stderr)
         return 1
     except KeyboardInterrupt:

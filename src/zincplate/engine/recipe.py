@@ -10,13 +10,14 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from zincplate.formats.errors import Told
 from zincplate.ops.base import STEPS, Parameters
 from zincplate.ops.order import ORDER
 
 FORMAT = 1
 
 
-class RecipeError(ValueError):
+class RecipeError(Told, ValueError):
     """A recipe or a single setting that cannot be used; the message is a sentence for the user."""
 
 

@@ -13,6 +13,8 @@ import select
 import struct
 import subprocess
 import sys
+import threading
+from collections.abc import Callable
 from multiprocessing import resource_tracker, shared_memory
 from pathlib import Path
 from typing import IO, Any
@@ -43,6 +45,27 @@ class Decoder:
         result = self._ask("decode", path, turn)
         shape, dtype, name = result.pop("pixels")
         return Decoded(pixels=_adopt(name, shape, np.dtype(dtype)), **result)
+
+    def ahead(self, path: Path) -> Callable[[], Decoded]:
+        """Starts decoding and returns at once; the function returned waits for it, and raises what it raised."""
+        found: list[Decoded | BaseException] = []
+
+        def work() -> None:
+            try:
+                found.append(self.decode(path))
+            except BaseException as error:  # whoever asks for the result gets it
+                found.append(error)
+
+        thread = threading.Thread(target=work, daemon=True)
+        thread.start()
+
+        def result() -> Decoded:
+            thread.join()
+            if isinstance(found[0], BaseException):
+                raise found[0]
+            return found[0]
+
+        return result
 
     def facts(self, path: Path) -> tuple[CaptureData, bytes | None]:
         """Like :func:`zincplate.formats.decode.facts`."""

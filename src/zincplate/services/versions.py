@@ -15,6 +15,9 @@ from zincplate.store.models import AppliedChange, Frame, HistoryEntry, NamedStat
 
 log = logging.getLogger(__name__)
 
+KNOWN_STEPS = 15
+"""As many undos and redos a page can show before the server has answered."""
+
 
 def get(version_id: int) -> Version:
     """One version; raises :class:`NotFound`."""
@@ -33,7 +36,6 @@ def recipe_hash(document: dict[str, Any]) -> str:
 def state(version: Version, notes: tuple[str, ...] = ()) -> dict[str, Any]:
     """JSON-ready: recipe, revision, what can be undone and redone, history. ``notes`` are sentences for the user."""
     last = AppliedChange.select().where(AppliedChange.version == version).order_by(AppliedChange.id.desc()).first()
-    entries = HistoryEntry.select(HistoryEntry.position, HistoryEntry.words, HistoryEntry.created_at)
     return {
         "id": version.id,
         "frame": version.frame_id,
@@ -49,13 +51,51 @@ def state(version: Version, notes: tuple[str, ...] = ()) -> dict[str, Any]:
             {"id": n.id, "name": n.name, "at": n.created_at.isoformat()}
             for n in NamedState.select().where(NamedState.version == version).order_by(NamedState.created_at)
         ],
-        "history": [
-            {"position": e.position, "words": e.words, "at": e.created_at.isoformat()}
-            for e in entries.where(HistoryEntry.version == version).order_by(HistoryEntry.position)
-        ],
+        "history": _history(version),
         "last_change": last.change_id if last else "",
         "notes": list(notes),
     }
+
+
+def _history(version: Version) -> list[dict[str, Any]]:
+    """Every entry in words; those about the current one also with what they put and what stood there before, so that a page shows
+    undo and redo at once."""
+    mine = HistoryEntry.version == version
+    close = HistoryEntry.position.between(version.position - KNOWN_STEPS - 1, version.position + KNOWN_STEPS)
+    recipes = {e.position: e.recipe for e in HistoryEntry.select(HistoryEntry.position, HistoryEntry.recipe).where(mine, close)}
+    rows = HistoryEntry.select(HistoryEntry.position, HistoryEntry.words, HistoryEntry.gesture, HistoryEntry.created_at)
+    found = []
+    for e in rows.where(mine).order_by(HistoryEntry.position):
+        before, after = recipes.get(e.position - 1), recipes.get(e.position)
+        forth = back = None
+        if before is not None and after is not None:
+            forth, back = difference(before, after), difference(after, before)
+        found.append(
+            {
+                "position": e.position,
+                "words": e.words,
+                "at": e.created_at.isoformat(),
+                "gesture": e.gesture,
+                "forth": forth,
+                "back": back,
+            }
+        )
+    return found
+
+
+def difference(before: dict[str, Any], after: dict[str, Any]) -> dict[str, Any]:
+    """Controls and switches that lead from one recipe document to another. A control that only one of them has is left out: it
+    belongs to another version of the program."""
+    values: dict[str, dict[str, Any]] = {}
+    for step, controls in after.items():
+        old = before.get(step)
+        if step == "versions" or not isinstance(controls, dict) or not isinstance(old, dict):
+            continue
+        changed = {name: value for name, value in controls.items() if name in old and old[name] != value}
+        if changed:
+            values[step] = changed
+    was, now = set(before.get("off", ())), set(after.get("off", ()))
+    return {"values": values, "switches": {**dict.fromkeys(sorted(was - now), True), **dict.fromkeys(sorted(now - was), False)}}
 
 
 def readable_path(home: Home, version: Version) -> Path:

@@ -5,7 +5,7 @@ import type { ViewHeader } from "../api/view";
 import { FIT, type Viewport } from "../canvas/viewport";
 import { equal } from "./equal";
 import { difference, EMPTY, isEmpty, type Patch, patched, touches, without } from "./patch";
-import { kept, onSaverChange, openSaver, saverOf } from "./savers";
+import { kept, onSaverChange, openSaver, saverOf, waitingNow } from "./savers";
 import type { Deed, Saver } from "./saving";
 
 export type Surround = "white" | "light" | "grey" | "dark" | "black";
@@ -25,6 +25,8 @@ interface Bench {
   mayRedo: boolean;
   /** What is shown and edited: the saved recipe, or a newer one while a hand is on a control. */
   draft: Recipe | null;
+  /** Changes of all versions that are not saved yet. */
+  waiting: number;
   /** A hand is on a control. */
   moving: boolean;
   viewport: Viewport;
@@ -111,6 +113,8 @@ export const useBench = create<Bench>((set, get) => {
   const flush = (saver: Saver) => pending && tell(saver, pending.draft);
 
   const show = (saver: Saver) => {
+    const waiting = waitingNow();
+    if (waiting !== get().waiting) set({ waiting });
     if (saver.version.id !== get().version?.id) return;
     const draft = patched(saver.recipe, hand);
     const before = get().draft;
@@ -135,6 +139,7 @@ export const useBench = create<Bench>((set, get) => {
     mayUndo: false,
     mayRedo: false,
     draft: null,
+    waiting: 0,
     moving: false,
     viewport: FIT,
     compare: "none",

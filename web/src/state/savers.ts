@@ -68,6 +68,9 @@ const around = {
   pause: (ms: number) => new Promise<void>((done) => setTimeout(done, ms)),
 };
 
+/** How many changes of all versions are not saved yet. */
+export const waitingNow = (): number => [...savers.values()].reduce((sum, s) => sum + s.waiting.length, 0);
+
 export const saverOf = (version: number | undefined): Saver | undefined =>
   version === undefined ? undefined : savers.get(version);
 

@@ -84,11 +84,12 @@ describe("one version's queue", () => {
     await all();
     saver.add({ do: "undo" });
     saver.add({ do: "undo" });
+    expect(saver.recipe.tone.exposure_ev).toBe(0.1); // in sight before any answer
     await all();
     expect(server.recipe.tone.exposure_ev).toBe(0.1);
     saver.add(contrast(5));
     saver.add({ do: "undo" });
-    expect(saver.recipe.tone.contrast).toBe(0); // in sight before any answer
+    expect(saver.recipe.tone.contrast).toBe(0);
     await all();
     expect(server.recipe.tone).toMatchObject({ exposure_ev: 0.1, contrast: 0 });
     saver.add({ do: "redo" });
@@ -314,6 +315,9 @@ describe("drill", () => {
           saver = tools.make();
           saver.resume(left);
         } else if (requests.length) await tools.next();
+        // what is seen is what was done, whatever is still on its way
+        expect(saver.recipe).toEqual(steps[at]);
+        expect([saver.mayUndo, saver.mayRedo]).toEqual([at > 0, at < steps.length - 1]);
       }
       await tools.all();
       expect(server.position).toBe(at);

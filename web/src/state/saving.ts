@@ -50,6 +50,7 @@ export class Saver {
   waiting: Entry[] = [];
   private sending = false;
   private shown: Recipe;
+  private end: End;
 
   constructor(
     /** As the server has it. */
@@ -57,6 +58,7 @@ export class Saver {
     private readonly around: Surroundings,
   ) {
     this.shown = version.recipe;
+    this.end = play(version, []);
   }
 
   /** The saved recipe with everything that waits. The same object as long as it is the same recipe. */
@@ -64,25 +66,13 @@ export class Saver {
     return this.shown;
   }
 
-  /** Where the history will stand when everything that waits is saved (a gesture that goes on counts as a step). */
-  private get position(): { at: number; end: number } {
-    let at = this.version.position;
-    let end = this.version.history.length - 1;
-    for (const { deed } of this.waiting) {
-      if (deed.do === "set" || deed.do === "return") end = at = at + 1;
-      else if (deed.do === "undo") at = Math.max(at - 1, 0);
-      else if (deed.do === "redo") at = Math.min(at + 1, end);
-      else if (deed.do === "go") at = deed.position;
-    }
-    return { at, end };
-  }
-
+  /** Where the history will stand when everything that waits is saved. */
   get mayUndo(): boolean {
-    return this.position.at > 0;
+    return this.end.at > 0;
   }
 
   get mayRedo(): boolean {
-    return this.position.at < this.position.end;
+    return this.end.at < this.end.last;
   }
 
   /** Puts a deed at the end of the queue. */
@@ -123,16 +113,10 @@ export class Saver {
   }
 
   private settle(): void {
-    // undo takes back what still waits before it; what it takes back of the saved state only the server knows
-    const steps: Recipe[] = [this.version.recipe];
-    for (const { deed } of this.waiting) {
-      if (deed.do === "set") steps.push(patched(steps.at(-1) as Recipe, deed.patch));
-      else if (deed.do === "undo" && steps.length > 1) steps.pop();
-    }
     const { revision } = this.version;
     this.waiting = this.waiting.map((e) => (e.revision === revision ? e : { ...e, revision }));
-    const next = steps.at(-1) as Recipe;
-    if (!equal(next, this.shown)) this.shown = next;
+    this.end = play(this.version, this.waiting);
+    if (!equal(this.end.recipe, this.shown)) this.shown = this.end.recipe;
     this.around.keep(this.version.id, this.waiting);
     this.around.changed(this);
   }
@@ -235,6 +219,53 @@ export class Saver {
     if (entry.deed.do === "set" && next?.deed.do === "undo") this.drop(next);
     return 0;
   }
+}
+
+/** What is shown once everything that waits is made. */
+interface End {
+  recipe: Recipe;
+  at: number;
+  last: number;
+}
+
+/**
+ * Plays what waits on the saved state as the server will, so that undo and redo are seen at once. Where an entry of the history is
+ * too far away to be known, what is shown stays until the server answers.
+ */
+function play(version: Version, waiting: readonly Entry[]): End {
+  let recipe = version.recipe;
+  let at = version.position;
+  let steps: { gesture: string; back: Patch | null; forth: Patch | null }[] = version.history;
+  const move = (by: Patch | null | undefined) => {
+    if (by) recipe = patched(recipe, by);
+  };
+  for (const { deed } of waiting) {
+    if (deed.do === "set") {
+      const back = standing(recipe, deed.patch);
+      const next = patched(recipe, deed.patch);
+      if (next === recipe) continue;
+      recipe = next;
+      const top = steps[at];
+      if (at > 0 && top && deed.gesture && top.gesture === deed.gesture) {
+        const both = { ...top, back: merged(back, top.back ?? EMPTY), forth: merged(top.forth ?? EMPTY, deed.patch) };
+        steps = [...steps.slice(0, at), both];
+        // the gesture came back to where it began: nothing was done
+        if (top.back && patched(recipe, both.back) === recipe) steps = steps.slice(0, at--);
+      } else {
+        at += 1;
+        steps = [...steps.slice(0, at), { gesture: deed.gesture, back, forth: deed.patch }];
+      }
+    } else if (deed.do === "undo" && at > 0) move(steps[at--]?.back);
+    else if (deed.do === "redo" && at < steps.length - 1) move(steps[++at]?.forth);
+    else if (deed.do === "go" && steps[deed.position]) {
+      while (at > deed.position) move(steps[at--]?.back);
+      while (at < deed.position) move(steps[++at]?.forth);
+    } else if (deed.do === "return") {
+      at += 1;
+      steps = [...steps.slice(0, at), { gesture: "", back: null, forth: null }];
+    }
+  }
+  return { recipe, at, last: steps.length - 1 };
 }
 
 /** Whether every single control is either as it was when the change was made, or already as it puts it. */

@@ -1,7 +1,7 @@
 import { ApiError, type Version } from "../api/client";
 import { NEUTRAL, type Recipe } from "../api/generated/recipe";
 import { equal } from "./equal";
-import { patched } from "./patch";
+import { difference, patched } from "./patch";
 import type { Entry } from "./saving";
 
 interface Step {
@@ -15,6 +15,8 @@ export class VersionForTests {
   position = 0;
   steps: Step[] = [{ recipe: structuredClone(NEUTRAL.raw), gesture: "" }];
   made: string[] = [];
+  /** How far from the current entry what entries put is told. */
+  known = 15;
 
   constructor(readonly id: number) {}
 
@@ -32,7 +34,13 @@ export class VersionForTests {
       position: this.position,
       adjusted: this.position > 0,
       recipe: this.recipe,
-      history: this.steps.map((_, position) => ({ position, words: "", at: "" })),
+      history: this.steps.map(({ recipe, gesture }, position) => {
+        const before = this.steps[position - 1]?.recipe;
+        const near = before && Math.abs(position - this.position) <= this.known;
+        const forth = near ? difference(before, recipe) : null;
+        const back = near ? difference(recipe, before) : null;
+        return { position, words: "", at: "", gesture, forth, back };
+      }),
       states: [],
       thumb: "",
       last_change: this.made.at(-1) ?? "",

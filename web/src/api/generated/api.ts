@@ -785,6 +785,26 @@ export interface components {
             words: string;
             /** At */
             at: string;
+            /** Gesture */
+            gesture: string;
+            forth: components["schemas"]["PatchOut"] | null;
+            back: components["schemas"]["PatchOut"] | null;
+        };
+        /**
+         * PatchOut
+         * @description Controls (step -> control -> value) and switches (step -> on).
+         */
+        PatchOut: {
+            /** Values */
+            values: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
+            /** Switches */
+            switches: {
+                [key: string]: boolean;
+            };
         };
         /** StateOut */
         StateOut: {

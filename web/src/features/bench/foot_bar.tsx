@@ -1,8 +1,10 @@
+import { useEffect, useState } from "react";
 import type { Frame } from "../../api/client";
 import { FIT } from "../../canvas/viewport";
 import { SURROUNDS, type Surround, useBench } from "../../state/bench";
 import { written } from "../../ui/number";
 
+const LATE_MS = 1200;
 const ZOOMS = [50, 100, 200, 400, 800];
 const n = (v: number | undefined, decimals = 0) => (v === undefined ? "" : written(v, decimals, false));
 
@@ -63,6 +65,7 @@ export function FootBar({ frame }: { frame: Frame | undefined }) {
         )}
       </span>
       <DepthGuard />
+      <Waiting />
       <span className="grow truncate text-right">{header?.notes.join(" ")}</span>
       {warnings && (
         <select
@@ -117,6 +120,24 @@ export function FootBar({ frame }: { frame: Frame | undefined }) {
         )}
       </span>
     </footer>
+  );
+}
+
+/** Says so when changes are not saved at once: the server is slow, or away. */
+function Waiting() {
+  const count = useBench((s) => s.waiting);
+  const [late, setLate] = useState(false);
+  const some = count > 0;
+  useEffect(() => {
+    setLate(false);
+    if (!some) return;
+    const timer = setTimeout(() => setLate(true), LATE_MS);
+    return () => clearTimeout(timer);
+  }, [some]);
+  return (
+    <span role="status" className="font-semibold text-wax">
+      {late && some && (count === 1 ? "1 change is being saved" : `${count} changes are being saved`)}
+    </span>
   );
 }
 
