@@ -69,6 +69,31 @@ SLIDES: dict[str, tuple[str, str, float]] = {
 """What is dragged: step, control, size of one move."""
 
 
+LARGE_WINDOWS = {"2560 x 1440": (2060, 1332), "3840 x 2160": (3340, 2052)}
+"""Room of the picture on the bench in large windows."""
+_REFERENCE = """
+import sys, numpy, rawpy, simplejpeg
+with rawpy.imread(sys.argv[1]) as raw:
+    picture = raw.postprocess(use_camera_wb=True, no_auto_bright=True, demosaic_algorithm=rawpy.DemosaicAlgorithm.AHD)
+open(sys.argv[2], "wb").write(simplejpeg.encode_jpeg(numpy.ascontiguousarray(picture), 92, "RGB", "444"))
+"""
+
+
+def _commands(path: Path) -> dict[str, tuple[list[str], list[str]]]:
+    """Commands as whole processes, and what each is compared with."""
+    python = [sys.executable, "-W", "ignore"]
+    ours_as_command = [*python, "-m", "zincplate.cli.main"]
+    out = path.with_name("out.jpg")
+    return {
+        "schema": ([*ours_as_command, "schema"], []),
+        "info": ([*ours_as_command, "info", str(path)], []),
+        "develop": (
+            [*ours_as_command, "develop", str(path), "-o", str(out), "--overwrite", "--quality", "92"],
+            [*python, "-c", _REFERENCE, str(path), str(out)],
+        ),
+    }
+
+
 def _median_ms(work: Callable[[], Any], runs: int = 9, warm: int = 2) -> float:
     for _ in range(warm):
         work()
@@ -183,6 +208,11 @@ def measure(quick: bool) -> dict[str, Any]:
                 for change in (c for c in SLIDES if c != "angle") if base is everything else ("exposure", "balance", "curve"):
                     ms = _median_ms(slide(request, change, base), runs=15, warm=3)
                     row(f"{place_name} after {change}{name}", ms, pixels)
+        for window_name, box in LARGE_WINDOWS.items():
+            large = ViewRequest(*fitted(source, *box), clipping=False)
+            for name, base in (("few controls", plain), ("everything on", everything)):
+                ms = _median_ms(slide(large, "exposure", base), runs=7, warm=2)
+                row(f"sharp view in a window of {window_name}, {name}", ms, large.scaled_width * large.scaled_height)
         around = ViewRequest(1000, 667, box=True, around=True)
         row(
             "framing step after a turn",
@@ -200,6 +230,13 @@ def measure(quick: bool) -> dict[str, Any]:
             simplejpeg.encode_jpeg(view.picture, 93, "RGB", "444", fastdct=True)
 
         row("1:1 window after a pan", _median_ms(pan, runs=21), 1000 * 700)
+        for name, (command, against) in _commands(path).items():
+            ms = _median_ms(lambda c=command: subprocess.run(c, check=True, capture_output=True), runs=5, warm=1)  # type: ignore[misc]
+            if not against:
+                row(f"{name}, whole process", ms, width * height)
+                continue
+            reference_ms = _median_ms(lambda c=against: subprocess.run(c, check=True, capture_output=True), runs=5, warm=1)  # type: ignore[misc]
+            row(f"{name}, whole process", ms, width * height, to_libraw=round(ms / reference_ms, 2))
         libraw = _child("reference", path)
         row("LibRaw AHD + JPEG of the same file", libraw["ms"], width * height, peak_mb=round(libraw["peak_mb"]))
         for what in ("usual", "framed", "everything"):
