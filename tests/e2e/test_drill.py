@@ -20,7 +20,7 @@ from zincplate.services import bring_in, shoots
 from zincplate.services.context import Context
 from zincplate.store.models import Frame, HistoryEntry, Shoot, Version
 
-ACTIONS = int(os.environ.get("ZINCPLATE_DRILL_ACTIONS", "50"))
+ACTIONS = int(os.environ.get("ZINCPLATE_DRILL_ACTIONS", "60"))
 FRAMES = int(os.environ.get("ZINCPLATE_DRILL_FRAMES", "5"))
 SEED = int(os.environ.get("ZINCPLATE_DRILL_SEED", "7"))
 LONGEST_WAIT_S = 1.5

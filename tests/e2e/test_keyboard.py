@@ -116,7 +116,7 @@ def test_from_the_shoots_page_to_a_download_by_keyboard(page: Page, context: Con
     assert focused(page) == "Exposure, number"
 
     # a point of the curve without a pointer
-    tab_to(page, "^add a point$")
+    tab_to(page, r"^\+ point$")
     page.keyboard.press("Enter")
     assert focused(page).startswith("Point 2, input 128")
     page.keyboard.press("Shift+ArrowUp")

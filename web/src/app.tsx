@@ -1,6 +1,6 @@
 import { QueryClientProvider } from "@tanstack/react-query";
 import { Tooltip } from "radix-ui";
-import { useEffect } from "react";
+import { useEffect, useRef } from "react";
 import type { Frames } from "./api/client";
 import { BenchPlace } from "./features/bench/bench";
 import { ContactSheet } from "./features/contact_sheet/contact_sheet";
@@ -51,9 +51,10 @@ export function App() {
   useJobEvents();
   // the keyboard comes along to another place (and to another shoot), not to another frame of the bench
   const where = route.place === "shoots" ? "" : `${route.place} ${route.shoot}`;
-  // biome-ignore lint/correctness/useExhaustiveDependencies: whenever the place changes
+  const before = useRef<string | null>(null);
   useEffect(() => {
-    if (document.activeElement === document.body) toPlace();
+    if (before.current !== null && document.activeElement === document.body) toPlace();
+    before.current = where;
   }, [where]);
   return (
     <QueryClientProvider client={queryClient}>

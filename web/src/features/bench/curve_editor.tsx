@@ -216,11 +216,9 @@ function CurveEditorDrawn({ curves, histogram, onDraft, onSet, onCancel }: Props
         ) : (
           <span>Press on the line, or</span>
         )}
-        {!chosenPoint && (
-          <Button quiet className="!h-6 !px-1" onClick={add}>
-            add a point
-          </Button>
-        )}
+        <Button quiet className="!h-6 !px-1" onClick={add} disabled={points.length >= 24}>
+          + point
+        </Button>
         <span className="grow" />
         {!isStraight(points) && (
           <Button
