@@ -3,7 +3,9 @@
 All of it inlines into numba kernels in a form that LLVM vectorises: no calls into the mathematics library, 32-bit indices.
 """
 
+import importlib
 import math
+import sys
 from typing import Any
 
 import numpy as np
@@ -11,6 +13,23 @@ from llvmlite import ir
 from numba import njit, types
 from numba.core import cgutils
 from numba.extending import intrinsic
+
+_BLAS = "scipy.linalg.cython_blas"
+
+
+def _without_blas() -> None:
+    """Loads numba's array functions without letting them look for a BLAS: that loads half of scipy, half a second in every new
+    process, for matrix products that none of our kernels takes (numba.np.arraymath asks once, when it is loaded)."""
+    if _BLAS in sys.modules or "numba.np.arraymath" in sys.modules:
+        return
+    sys.modules[_BLAS] = None  # type: ignore[assignment]  # an import of it fails at once
+    try:
+        importlib.import_module("numba.np.arraymath")
+    finally:
+        del sys.modules[_BLAS]
+
+
+_without_blas()
 
 BLOCK = 128
 """Pixels of a row that a kernel holds on the stack at a time."""
