@@ -20,7 +20,7 @@ def opened(page: Page, name: str) -> None:
     dialog.get_by_label("Name of the new shoot").fill("Develop")
     dialog.get_by_role("button", name="Bring in").click()
     expect(page.locator("[data-frame]")).to_have_count(3, timeout=60_000)
-    page.get_by_role("gridcell", name=f"{name}, unmarked").dblclick()
+    page.get_by_role("gridcell", name=f"{name} unmarked").dblclick()
     drawn(page)
 
 

@@ -36,7 +36,7 @@ def test_a_file_is_there_whole_or_not_at_all(tmp_path: Path, monkeypatch: pytest
     def broken(source: object, target: object) -> None:
         raise OSError(5, os.strerror(5))
 
-    monkeypatch.setattr("zincplate.formats.encode.os.replace", broken)
+    monkeypatch.setattr("zincplate.formats.files.os.replace", broken)
     with pytest.raises(FileError, match="could not be written"):
         write_whole(path, b"third", overwrite=True)
     assert path.read_bytes() == b"second" and os.listdir(tmp_path) == ["a.tif"]

@@ -216,4 +216,18 @@ def test_the_newest_jobs_come_first_and_old_ones_drop_out(context: Context, woke
         time.sleep(0.01)
     listed = work.recent(3)
     assert [j["id"] for j in listed] == ids[:0:-1]
-    assert set(listed[0]) == {"id", "kind", "title", "state", "progress", "note", "result", "created_at", "changed_at"}
+    told = {
+        "id",
+        "kind",
+        "title",
+        "state",
+        "progress",
+        "note",
+        "result",
+        "shoot",
+        "files",
+        "files_done",
+        "created_at",
+        "changed_at",
+    }
+    assert set(listed[0]) == told

@@ -49,7 +49,11 @@ def fill(context: "Context", camera: "subprocess.Popen[str]") -> None:
             ready.append(context.home.card / "DCIM" / line.strip())
             with database.connection_context():
                 work.renew(row.id, owner, work.OUTSIDE_LEASE_S)
-                work.report(row.id, owner, count / len(ALL_NAMES), f"{line.strip()}, {count} of {len(ALL_NAMES)}")
+                wanted = work.report(row.id, owner, count / len(ALL_NAMES), f"{line.strip()}, {count} of {len(ALL_NAMES)}")
+                if not wanted:  # cancelled on the page: the next start goes on
+                    camera.terminate()
+                    work.finish(row.id, owner, "cancelled")
+                    return
             if count in _BATCHES or count == len(ALL_NAMES):
                 with database.connection_context():
                     # the camera has the machine to itself until its last frame; then ours replace its small pictures

@@ -67,7 +67,7 @@ def _size_at(outline, x, y):
         j = i + 1 if i + 1 < count else 0
         ax, ay = outline[i, 0] - x, outline[i, 1] - y
         dx, dy = outline[j, 0] - outline[i, 0], outline[j, 1] - outline[i, 1]
-        if (ay > 0) != (ay + dy > 0) and ax - ay * dx / dy > 0:
+        if (ay > 0) != (outline[j, 1] - y > 0) and ax - ay * dx / dy > 0:
             inside = not inside
         least = min(least, max(abs(ax), abs(ay)))
         # where along the segment both distances are alike: |x| = |y|

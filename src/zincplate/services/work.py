@@ -13,6 +13,7 @@ from zincplate.store.models import Job, now
 LEASE_S = 15.0
 OUTSIDE_LEASE_S = 60.0
 """For work that no worker of ours does: the demo's camera needs some seconds for a frame."""
+_OUTSIDE = "outside:"
 ACTIVE = ("queued", "running")
 
 
@@ -26,7 +27,7 @@ def submit(context: Context, kind: str, title: str, **arguments: Any) -> Job:
 def outside(kind: str, title: str, **arguments: Any) -> tuple[Job, str]:
     """A row for slow work that another process of ours does by itself, and the owner under which it reports. Its lease is renewed
     by :func:`renew`; when it runs out the row says that the work stopped."""
-    owner = f"outside:{uuid.uuid4().hex[:8]}"
+    owner = f"{_OUTSIDE}{uuid.uuid4().hex[:8]}"
     job = Job.create(
         id=str(uuid.uuid4()),
         kind=kind,
@@ -134,7 +135,8 @@ def reap(context: Context) -> int:
         if job.cancel:
             count += Job.update(state="cancelled", changed_at=now()).where(same).execute()
         elif job.state == "running" and job.attempt >= job.max_attempts:
-            note = f"It was started {job.attempt} times and its worker died each time."
+            times = f"It was started {job.attempt} times and its worker died each time."
+            note = "It stopped before its end." if job.owner.startswith(_OUTSIDE) else times
             count += Job.update(state="failed", note=note, changed_at=now()).where(same).execute()
         else:
             won = Job.update(state="queued", owner="", lease_until=time.time() + LEASE_S).where(same).execute()

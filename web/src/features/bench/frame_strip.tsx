@@ -86,7 +86,7 @@ export function FrameStrip({
                   <span className="sr-only">{frame.name.slice(0, short(frame.name)[0])}</span>
                   {frame.name.slice(...short(frame.name))}
                   <span className="sr-only">
-                    {frame.name.slice(short(frame.name)[1])}, {MARK_WORDS[frame.mark]}
+                    {frame.name.slice(short(frame.name)[1])} {MARK_WORDS[frame.mark]}
                   </span>
                 </span>
                 {frame.stars > 0 && (

@@ -55,7 +55,7 @@ export const Cell = memo(function Cell({ frame, chosen, current, onPress, onOpen
       <div className="mt-1.5 flex w-full items-baseline gap-1.5 px-1.5 text-xs">
         <b className="whitespace-nowrap font-semibold">
           {number}
-          <span className="sr-only">, {MARK_WORDS[frame.mark]}</span>
+          <span className="sr-only"> {MARK_WORDS[frame.mark]}</span>
         </b>
         <Stars count={frame.stars} />
         <span className="grow" />
