@@ -15,7 +15,7 @@ export function TopBar({ crumbs, children }: { crumbs: [string, Route | null][];
       </button>
       <nav aria-label="Place" className="flex min-w-0 items-center gap-2 text-base">
         {crumbs.map(([name, route], i) => (
-          <span key={name} className="flex min-w-0 items-center gap-2">
+          <span key={name} className={`flex items-center gap-2 ${route ? "min-w-0" : "shrink-0"}`}>
             {i > 0 && (
               <span aria-hidden className="text-ink3">
                 /

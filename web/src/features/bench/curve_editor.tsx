@@ -101,6 +101,18 @@ function CurveEditorDrawn({ curves, histogram, onDraft, onSet, onCancel }: Props
     <section aria-label="Curve" className="px-3.5 pt-1.5">
       <div className="mb-1.5 flex items-center justify-between">
         <Choices label="Curve channel" value={channel} options={CHANNELS} onChange={setChannel} />
+        {!isStraight(points) && (
+          <Button
+            quiet
+            className="!h-6 !px-1"
+            onClick={() => {
+              setChosen(null);
+              onSet(channel, STRAIGHT);
+            }}
+          >
+            Straighten
+          </Button>
+        )}
       </div>
       <svg
         ref={field}
@@ -219,19 +231,6 @@ function CurveEditorDrawn({ curves, histogram, onDraft, onSet, onCancel }: Props
         <Button quiet className="!h-6 !px-1" onClick={add} disabled={points.length >= 24}>
           + point
         </Button>
-        <span className="grow" />
-        {!isStraight(points) && (
-          <Button
-            quiet
-            className="!h-6 !px-1"
-            onClick={() => {
-              setChosen(null);
-              onSet(channel, STRAIGHT);
-            }}
-          >
-            Straighten
-          </Button>
-        )}
       </div>
     </section>
   );

@@ -26,12 +26,14 @@ function Coming({ shoot }: { shoot: number }) {
     <span role="status" className="flex items-center gap-2 font-medium">
       {words.length > 0 && (
         <>
-          <progress
-            aria-label="On its way"
-            className="h-1.5 w-24 accent-ink"
-            max={camera?.files ?? sum("files")}
-            value={camera?.files_done ?? sum("files_done")}
-          />
+          <span className="block h-[7px] w-24 border border-ink3 bg-white" aria-hidden>
+            <span
+              className="block h-full bg-ink"
+              style={{
+                width: `${(100 * (camera?.files_done ?? sum("files_done"))) / (camera?.files ?? sum("files"))}%`,
+              }}
+            />
+          </span>
           {words.join("; ")}
         </>
       )}
