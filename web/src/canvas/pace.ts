@@ -24,6 +24,9 @@ const KNOWN_FOR = 80;
 /** Where a first drag begins: about as many pixels as a usual machine renders in time. */
 const FIRST_PIXELS = 0.9e6;
 
+/** About 470 x 315: what is smaller shows too little to judge by. */
+const LEAST_PIXELS = 0.15e6;
+
 interface Known {
   ms: number;
   count: number;
@@ -58,7 +61,8 @@ export class Pace {
 
   /** The share of each side at which a picture of so many pixels comes in time. */
   shareFor(pixels: number): number {
-    const shares = pixels < SMOOTHED_BELOW ? SHARES : WHOLE_SHARES;
+    const all = pixels < SMOOTHED_BELOW ? SHARES : WHOLE_SHARES;
+    const shares = all.filter((s) => s === 1 || pixels * s * s >= LEAST_PIXELS);
     if (Math.abs(pixels / this.pixels - 1) > 0.2 || !shares.includes(this.share)) {
       this.pixels = pixels;
       this.known.clear();
