@@ -93,6 +93,12 @@ export interface ViewOptions {
   place?: string;
 }
 
+/** What is told of a picture's size is told of the sharp one's, also while a hand moves and a share of it is shown. */
+export function toldOf(header: ViewHeader, share: number): ViewHeader {
+  const scaled = (v: number) => Math.round(v / share);
+  return { ...header, scaled_width: scaled(header.scaled_width), scaled_height: scaled(header.scaled_height) };
+}
+
 export function closeView(view: View | null): void {
   view?.picture.close();
   view?.clipping?.close();

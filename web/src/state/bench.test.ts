@@ -3,6 +3,7 @@ import type { ApiError } from "../api/client";
 import type { Recipe } from "../api/generated/recipe";
 import { useBench } from "./bench";
 import { useNotices } from "./notices";
+import { waitingNow } from "./savers";
 import { VersionForTests } from "./server_for_tests";
 
 const answer = (status: number, body: unknown) =>
@@ -32,7 +33,17 @@ function server() {
 
 const exposure = (ev: number) => (r: Recipe) => ({ ...r, tone: { ...r.tone, exposure_ev: ev } });
 const contrast = (n: number) => (r: Recipe) => ({ ...r, tone: { ...r.tone, contrast: n } });
-const settled = () => new Promise((done) => setTimeout(done, 120));
+/** Until nothing waits, however slow the machine is; what a server that is away leaves waiting is looked at after a moment. */
+const settled = async () => {
+  await new Promise((done) => setTimeout(done, 60));
+  const end = performance.now();
+  const away = () => useNotices.getState().list.some((n) => n.text.includes("does not answer"));
+  while (waitingNow() > 0 && !away()) {
+    await new Promise((done) => setTimeout(done, 5));
+    if (performance.now() > end + 5000) throw new Error("changes wait and nothing happens");
+  }
+  await new Promise((done) => setTimeout(done, 10));
+};
 const bench = () => useBench.getState();
 let now: ReturnType<typeof server>;
 

@@ -91,6 +91,7 @@ export async function openSaver(version: number): Promise<Saver> {
   const known = savers.get(version);
   if (known) known.adopt(state);
   else savers.set(version, new Saver(state, around));
+  resumeLeft(version);
   for (const [id, saver] of savers) if (!saver.waiting.length && id !== opened) savers.delete(id);
   return savers.get(version) ?? new Saver(state, around);
 }
@@ -103,16 +104,30 @@ function restored(): Promise<void> {
   return restoring;
 }
 
+/** What other tabs left of versions that could not be loaded yet; it stands in this tab's storage too. */
+const left = new Map<number, Entry[]>();
+
+/** Gives what was left of a version to its saver. */
+function resumeLeft(version: number): void {
+  const entries = left.get(version);
+  const saver = savers.get(version);
+  if (!entries || !saver) return;
+  left.delete(version);
+  saver.resume(entries);
+}
+
 async function restore(): Promise<void> {
-  for (const [version, entries] of await takeLeft()) {
-    const list = entries as Entry[];
+  for (const [version, entries] of await takeLeft())
+    left.set(version, [...(left.get(version) ?? []), ...(entries as Entry[])]);
+  for (const version of [...left.keys()]) {
     try {
-      const saver = savers.get(version) ?? new Saver(await load(version), around);
-      savers.set(version, saver);
-      saver.resume(list);
+      if (!savers.has(version)) {
+        const state = await load(version);
+        if (!savers.has(version)) savers.set(version, new Saver(state, around));
+      }
+      resumeLeft(version);
     } catch (error) {
-      // kept for the next page: the server may be back by then
-      keepWaiting(version, list);
+      // they stay: tried again when the version is opened, or by the next page
       useNotices
         .getState()
         .say(`Changes from before wait to be saved. ${error instanceof Error ? error.message : ""}`, true);

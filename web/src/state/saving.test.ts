@@ -232,6 +232,17 @@ describe("one version's queue", () => {
     }
   });
 
+  it("does not make what waited for a file of another library", async () => {
+    const { saver, server, make, requests, all, kept, told } = setUp();
+    saver.add(exposure(0.5));
+    const left = structuredClone(kept()).map((e) => ({ ...e, file: "another file" })) as Entry[];
+    requests.length = 0;
+    make().resume(left);
+    await all();
+    expect(server.recipe.tone.exposure_ev).toBe(0);
+    expect(told[0]?.text).toContain("another library");
+  });
+
   it("tells after a reload what was changed elsewhere meanwhile", async () => {
     const { saver, server, make, requests, all, kept, told } = setUp();
     saver.add(exposure(0.5));

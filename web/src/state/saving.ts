@@ -19,6 +19,8 @@ export interface Entry {
   id: string;
   /** The newest state that this page knows: what it will be made on. */
   revision: number;
+  /** Which file it is about (the start of its content's hash): another library on the same address has other files under its ids. */
+  file: string;
   /** What stood at the places it puts when it was made. */
   before: Patch;
   deed: Deed;
@@ -87,7 +89,13 @@ export class Saver {
       this.waiting[this.waiting.length - 1] = { ...last, before, deed: { ...deed, patch } };
     } else {
       const before = deed.do === "set" ? standing(this.shown, deed.patch) : EMPTY;
-      this.waiting.push({ id: this.around.newId(), revision: this.version.revision, before, deed });
+      this.waiting.push({
+        id: this.around.newId(),
+        revision: this.version.revision,
+        file: fileOf(this.version),
+        before,
+        deed,
+      });
     }
     this.settle();
     void this.run();
@@ -96,8 +104,11 @@ export class Saver {
   /** Goes on with what a page that is gone left: what was changed elsewhere since is told instead of overwritten. */
   resume(entries: readonly Entry[]): void {
     // the last one that was sent may have been made although its answer came to nobody
-    const made = entries.findIndex((e) => e.id === this.version.last_change);
-    const left = entries.slice(made + 1);
+    const mine = entries.filter((e) => e.file === fileOf(this.version));
+    if (mine.length < entries.length)
+      this.around.tell("Changes that waited belong to a file of another library and were not made here.", true);
+    const made = mine.findIndex((e) => e.id === this.version.last_change);
+    const left = mine.slice(made + 1);
     this.waiting = [...left, ...this.waiting];
     if (made < 0 && left[0]?.revision !== this.version.revision) this.rebase();
     this.settle();
@@ -267,6 +278,8 @@ function play(version: Version, waiting: readonly Entry[]): End {
   }
   return { recipe, at, last: steps.length - 1 };
 }
+
+const fileOf = (version: Version): string => version.thumb.slice(0, 12);
 
 /** Whether every single control is either as it was when the change was made, or already as it puts it. */
 function keptApart(now: Patch, before: Patch, put: Patch): boolean {

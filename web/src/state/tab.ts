@@ -58,6 +58,8 @@ export async function takeLeft(): Promise<Map<number, unknown[]>> {
       if (!lock) return;
       for (const [version, entries] of Object.entries(read(key)))
         left.set(Number(version), [...(left.get(Number(version)) ?? []), ...entries]);
+      // in this tab's storage before they leave the other's: at no moment are they nowhere
+      for (const [version, entries] of left) keepWaiting(version, entries);
       localStorage.removeItem(key);
     });
   }

@@ -1,4 +1,4 @@
-import { closeView, fetchView, type View } from "../../api/view";
+import { closeView, fetchView, toldOf, type View } from "../../api/view";
 import { Latest } from "../../canvas/latest";
 import type { Pace } from "../../canvas/pace";
 import type { Layer } from "../../canvas/painter";
@@ -162,14 +162,8 @@ export class PictureViews {
     }
     if (resized && useBench.getState().viewport.zoom !== "fit") this.request("adjusted");
     if (ask.which === "adjusted") {
-      // what is told of the size is told of the sharp picture's
-      const scaled = (v: number) => Math.round(v / ask.share);
-      const header = {
-        ...view.header,
-        scaled_width: scaled(view.header.scaled_width),
-        scaled_height: scaled(view.header.scaled_height),
-      };
-      useBench.setState({ header, drawMs: Math.round(performance.now() - ask.since) });
+      const drawMs = Math.round(performance.now() - ask.since);
+      useBench.setState({ header: toldOf(view.header, ask.share), drawMs });
     }
     this.redraw();
   }

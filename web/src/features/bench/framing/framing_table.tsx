@@ -1,6 +1,6 @@
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import type { Frame } from "../../../api/client";
-import { closeView, type FramingFacts, fetchView, type View, type ViewOptions } from "../../../api/view";
+import { closeView, type FramingFacts, fetchView, toldOf, type View, type ViewOptions } from "../../../api/view";
 import { Latest } from "../../../canvas/latest";
 import { Pace, smooths } from "../../../canvas/pace";
 import { type PlanePlacement, placePlane, type Rect } from "../../../canvas/plane";
@@ -96,7 +96,10 @@ export function FramingTable({ frame }: { frame: Frame }) {
           shown.current = view;
           reduced.current = ask.share < 1;
           if (!ask.settles) pace.took(ask.share, performance.now() - ask.since);
-          useBench.setState({ header: view.header, drawMs: Math.round(performance.now() - ask.since) });
+          useBench.setState({
+            header: toldOf(view.header, ask.share),
+            drawMs: Math.round(performance.now() - ask.since),
+          });
           const rect = view.header.framing?.plane;
           if (rect) setPlane((before) => (before?.every((v, i) => v === rect[i]) ? before : rect));
           if (ask.settles) setSettling(false);
