@@ -80,7 +80,8 @@ def test_level_plumb_square_and_cropped(page: Page, context: Context, stack: Sta
     page.get_by_role("button", name="Draw lines").click()
     drag(page, (470, 330), (458, 600))
     drag(page, (930, 390), (950, 560))
-    expect(page.get_by_role("list", name="Drawn lines").get_by_role("listitem")).to_have_count(2, timeout=20_000)
+    expect(page.get_by_role("list", name="Drawn lines").get_by_role("listitem")).to_have_count(2)
+    drawn(page)
     tilt = number(page, "Tilt")
     assert tilt > 3
     accessible(page)
@@ -188,6 +189,45 @@ def test_level_plumb_square_and_cropped(page: Page, context: Context, stack: Sta
         link.click()
     with Image.open(file.value.path()) as delivered:
         assert delivered.size == smaller
+
+
+LATE = """
+(() => {
+  const direct = window.fetch.bind(window);
+  window.fetch = async (request, init) => {
+    const url = typeof request === 'string' ? request : request.url;
+    const answer = await direct(request, init);
+    const late = /\\/framing$/.test(url) ? 500 : /\\/view$/.test(url) ? 900 : 0;
+    if (late) await new Promise((done) => setTimeout(done, late));
+    return answer;
+  };
+})();
+"""
+
+
+def test_lines_that_are_drawn_faster_than_answers_come_are_all_kept(page: Page, context: Context) -> None:
+    page.add_init_script(LATE)
+    opened(page, "TW-0010")
+    page.keyboard.press("Shift+Digit1")
+    drawn(page)
+    page.get_by_role("button", name="Movements").click()
+    page.get_by_role("button", name="Draw lines").click()
+    # the second while the answer to the first is on its way, the third when it has come but its picture has not
+    drag(page, (470, 330), (458, 600))
+    page.wait_for_timeout(200)
+    drag(page, (930, 390), (950, 560))
+    page.wait_for_timeout(1300)
+    drag(page, (480, 300), (900, 310))
+    lines = page.get_by_role("list", name="Drawn lines").get_by_role("listitem")
+    expect(lines).to_have_count(3)
+    drawn(page)
+    expect(lines).to_have_count(3)
+    saved = recipe(context, "TW-0010.dng")["framing"]["drawn_lines"]
+    assert [line["along"] for line in saved] == ["plumb", "plumb", "level"]
+    # two quick turns are two
+    page.get_by_role("button", name="Turn right").dblclick()
+    drawn(page)
+    assert recipe(context, "TW-0010.dng")["framing"]["quarter_turn"] == "180"
 
 
 def test_framing_that_makes_no_picture_is_refused_and_nothing_is_lost(page: Page, context: Context) -> None:

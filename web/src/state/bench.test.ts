@@ -5,6 +5,7 @@ import { useBench } from "./bench";
 import { useNotices } from "./notices";
 import { waitingNow } from "./savers";
 import { VersionForTests } from "./server_for_tests";
+import { inTurn, whenRested } from "./turns";
 
 const answer = (status: number, body: unknown) =>
   new Response(JSON.stringify(body), { status, headers: { "Content-Type": "application/json" } });
@@ -106,12 +107,12 @@ it("shows what still waits when one comes back to a frame at once", async () => 
 });
 
 it("gives an answer that comes late to the frame it was asked for", async () => {
-  const save = bench().forThis();
+  const { save } = bench().forThis();
   await bench().open(4, 8);
   save(exposure(0.4));
   await settled();
   expect([now.of(7).recipe.tone.exposure_ev, now.of(8).recipe.tone.exposure_ev]).toEqual([0.4, 0]);
-  const here = bench().forThis();
+  const { save: here } = bench().forThis();
   here(exposure(0.6));
   expect(bench().draft?.tone.exposure_ev).toBe(0.6);
   await settled();
@@ -187,4 +188,32 @@ it("says so when the server is not there, keeps the change in sight and sends it
   expect(useNotices.getState().list[0]?.text).toContain("does not answer");
   expect(bench().draft?.tone.exposure_ev).toBe(0.7);
   await vi.waitFor(() => expect(now.of(7).recipe.tone.exposure_ev).toBe(0.7), 3000);
+});
+
+it("takes back what was done last, also while the server still works it out", async () => {
+  bench().save(exposure(0.5));
+  let answer = () => {};
+  const { save } = bench().forThis();
+  const late = inTurn(async () => {
+    await new Promise<void>((done) => {
+      answer = done;
+    });
+    save(contrast(7));
+  });
+  bench().undo();
+  await vi.waitFor(() => answer());
+  await Promise.resolve();
+  answer();
+  await late;
+  await settled();
+  expect(bench().version?.recipe.tone).toMatchObject({ exposure_ev: 0.5, contrast: 0 });
+});
+
+it("a step whose hand has not rested yet is saved before another frame opens", async () => {
+  const on = bench().forThis();
+  whenRested(() => on.save(exposure(0.9)));
+  await bench().open(4, 8);
+  await settled();
+  expect(now.of(7).recipe.tone.exposure_ev).toBe(0.9);
+  expect(now.of(8).recipe.tone.exposure_ev).toBe(0);
 });

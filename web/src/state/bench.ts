@@ -7,6 +7,7 @@ import { equal } from "./equal";
 import { difference, EMPTY, isEmpty, type Patch, patched, touches, without } from "./patch";
 import { kept, onSaverChange, openSaver, saverOf, waitingNow } from "./savers";
 import type { Deed, Saver } from "./saving";
+import { afterTurns, runRested } from "./turns";
 
 export type Surround = "white" | "light" | "grey" | "dark" | "black";
 export const SURROUNDS: Record<Surround, string> = {
@@ -60,8 +61,12 @@ interface Bench {
   open: (frame: number, version: number) => Promise<void>;
   edit: (change: (recipe: Recipe) => Recipe) => void;
   save: (change?: (recipe: Recipe) => Recipe) => void;
-  /** Saves to the version that is open now, also when another one is by the time it is called: for answers that come later. */
-  forThis: () => (change: (recipe: Recipe) => Recipe) => void;
+  /** The version that is open now, also when another one is by the time it is asked: for answers that come later. */
+  forThis: () => {
+    /** Its newest recipe, with all that waits to be saved. */
+    recipe: () => Recipe | null;
+    save: (change: (recipe: Recipe) => Recipe) => void;
+  };
   cancel: () => void;
   goTo: (position: number) => void;
   nameState: (name: string) => void;
@@ -130,8 +135,13 @@ export const useBench = create<Bench>((set, get) => {
 
   const open = () => saverOf(get().version?.id);
   const put = (deed: Deed) => {
-    endGesture();
-    open()?.add(deed);
+    runRested();
+    const saver = open();
+    // what the server is still working out comes first, as the hand did it first
+    afterTurns(() => {
+      endGesture();
+      if (saver && (deed.do !== "undo" || saver.mayUndo) && (deed.do !== "redo" || saver.mayRedo)) saver.add(deed);
+    });
   };
   return {
     frame: null,
@@ -169,6 +179,7 @@ export const useBench = create<Bench>((set, get) => {
     resting: null,
     drawMs: null,
     open: async (frame, versionId) => {
+      runRested();
       drop();
       hand = EMPTY;
       endGesture();
@@ -219,11 +230,14 @@ export const useBench = create<Bench>((set, get) => {
     },
     forThis: () => {
       const asked = open();
-      return (change) => {
-        if (!asked) return;
-        const saver = kept(asked);
-        if (saver === open()) get().save(change);
-        else saver.add({ do: "set", patch: difference(saver.recipe, change(saver.recipe)), gesture: "" });
+      return {
+        recipe: () => (asked ? kept(asked).recipe : null),
+        save: (change) => {
+          if (!asked) return;
+          const saver = kept(asked);
+          if (saver === open()) get().save(change);
+          else saver.add({ do: "set", patch: difference(saver.recipe, change(saver.recipe)), gesture: "" });
+        },
       };
     },
     cancel: () => {
@@ -237,7 +251,7 @@ export const useBench = create<Bench>((set, get) => {
     nameState: (name) => put({ do: "keep", name }),
     returnTo: (state) => put({ do: "return", state }),
     forgetState: (state) => put({ do: "forget", state }),
-    undo: () => open()?.mayUndo && put({ do: "undo" }),
-    redo: () => open()?.mayRedo && put({ do: "redo" }),
+    undo: () => put({ do: "undo" }),
+    redo: () => put({ do: "redo" }),
   };
 });

@@ -198,7 +198,7 @@ export function Picture({
       case "pick": {
         const at = toPicture(intention.x, intention.y);
         const radius = Math.min(Math.max(Math.round(intention.radius / at.scale), 1), 50);
-        const save = s.forThis();
+        const { save } = s.forThis();
         try {
           const params = { path: { id: frame.id } };
           if (s.tool === "key") {

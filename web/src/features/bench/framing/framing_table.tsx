@@ -1,5 +1,6 @@
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import type { Frame } from "../../../api/client";
+import type { Recipe } from "../../../api/generated/recipe";
 import { closeView, type FramingFacts, fetchView, toldOf, type View, type ViewOptions } from "../../../api/view";
 import { Latest } from "../../../canvas/latest";
 import { Pace, smooths } from "../../../canvas/pace";
@@ -21,7 +22,7 @@ function roomFor(facts: FramingFacts): Rect {
 }
 
 interface PlaneAsk {
-  recipe: unknown;
+  recipe: Recipe | null;
   options: ViewOptions;
   since: number;
   /** Whether the plane comes to rest with this picture. */
@@ -140,7 +141,7 @@ export function FramingTable({ frame }: { frame: Frame }) {
 
   useEffect(() => {
     setPlane(null);
-    useFraming.setState({ tool: "crop", points: [], refusal: "", shownOf: null });
+    useFraming.setState({ tool: "crop", points: [], refusal: "", shownOf: null, lines: null, crop: null });
     return () => {
       latest.stop();
       closeView(shown.current);

@@ -1,4 +1,4 @@
-import { type PointerEvent, useEffect, useId, useRef, useState } from "react";
+import { type PointerEvent, useId, useState } from "react";
 import type { Frame } from "../../../api/client";
 import type { FramingFacts } from "../../../api/view";
 import {
@@ -16,9 +16,10 @@ import {
 } from "../../../canvas/plane";
 import type { Size } from "../../../canvas/viewport";
 import { useBench } from "../../../state/bench";
+import { dropRested, whenRested } from "../../../state/turns";
 import { withControl } from "../steps/control";
 import { BentPoints } from "./bent_points";
-import { act, type PlaneLine, useFraming } from "./framing_state";
+import { holdCrop, holdLines, linesNow, type PlaneLine, sendCrop, sendLines, useFraming } from "./framing_state";
 import { Handle } from "./handle";
 import { Loupe } from "./loupe";
 
@@ -53,25 +54,16 @@ interface InnerProps extends Props {
 
 function Inner({ frame, at, box, surround, facts, crop, tool }: InnerProps) {
   const draft = useBench((s) => s.draft);
-  const version = useBench((s) => s.version);
   const resting = useBench((s) => s.resting);
   const overlay = useFraming((s) => s.overlay);
   const points = useFraming((s) => s.points);
-  const [held, setHeld] = useState<Rect | null>(null);
+  const held = useFraming((s) => s.crop?.what);
   const [drawing, setDrawing] = useState<{ start: Point; end: Point } | null>(null);
-  const [lines, setLines] = useState<PlaneLine[] | null>(null);
+  const drawn = useFraming((s) => s.lines?.what);
   const [pulled, setPulled] = useState<number | null>(null);
-  const commit = useRef<ReturnType<typeof setTimeout>>(undefined);
   const hatch = useId();
   const veil = useId();
   const clip = useId();
-  useEffect(() => () => clearTimeout(commit.current), []);
-  // what the server answers replaces what the hand has drawn
-  // biome-ignore lint/correctness/useExhaustiveDependencies: dropped when new facts come
-  useEffect(() => {
-    setHeld(null);
-    setLines(null);
-  }, [facts.left, facts.top, crop[2], crop[3], version?.revision]);
 
   if (!draft) return null;
   const rect = held ?? crop;
@@ -98,25 +90,18 @@ function Inner({ frame, at, box, surround, facts, crop, tool }: InnerProps) {
   const moveCrop = (grip: Grip, dx: number, dy: number, from: Rect) => {
     const wanted = dragged(from, grip, dx, dy, ratio);
     const next = inside ? kept(from, wanted, outline) : wanted;
-    setHeld(next);
+    holdCrop(next);
     return next;
   };
   const saveCrop = (next: Rect) => {
-    clearTimeout(commit.current);
-    void act(frame.id, { do: "crop", rectangle: [...next], ratio: draft.framing.ratio }).then(
-      (done) => done || setHeld(null),
-    );
+    dropRested();
+    sendCrop(frame.id, next, draft.framing.ratio);
   };
   const stepCrop = (grip: Grip, dx: number, dy: number) => {
     const next = moveCrop(grip, dx / at.scale, dy / at.scale, rect);
-    clearTimeout(commit.current);
-    commit.current = setTimeout(() => saveCrop(next), 350);
+    whenRested(() => saveCrop(next));
   };
-  const current = lines ?? facts.lines;
-  const saveLines = (next: PlaneLine[]) => {
-    setLines(next);
-    void act(frame.id, { do: "lines", lines: next }).then((done) => done || setLines(null));
-  };
+  const current = drawn ?? facts.lines;
   const pull = (index: number, dx: number, dy: number, from: readonly number[], end: boolean) => {
     const long = Math.max(facts.source_width, facts.source_height);
     const corners = from.map((v, i) => (i === 2 * index ? v + dx / long : i === 2 * index + 1 ? v + dy / long : v));
@@ -156,8 +141,8 @@ function Inner({ frame, at, box, surround, facts, crop, tool }: InnerProps) {
       const line: PlaneLine = { along: kindOf(start, end), start: [...start], end: [...end] };
       if (tool === "line") {
         useFraming.setState({ tool: "crop" });
-        saveLines([line]);
-      } else saveLines([...current, line]);
+        sendLines(frame.id, [line]);
+      } else sendLines(frame.id, [...linesNow(facts.lines), line]);
     },
     onPointerCancel: () => setDrawing(null),
   };
@@ -232,7 +217,7 @@ function Inner({ frame, at, box, surround, facts, crop, tool }: InnerProps) {
             start={() => rect}
             onEnd={(next) => next && saveCrop(next as Rect)}
             onStep={(dx, dy) => stepCrop("move", dx, dy)}
-            onCancel={() => setHeld(null)}
+            onCancel={() => useFraming.setState({ crop: null })}
           />
           {GRIPS.map((grip) => {
             const x = grip.includes("left") ? left : grip.includes("right") ? left + width : left + width / 2;
@@ -248,7 +233,7 @@ function Inner({ frame, at, box, surround, facts, crop, tool }: InnerProps) {
                 start={() => rect}
                 onEnd={(next) => next && saveCrop(next as Rect)}
                 onStep={(dx, dy) => stepCrop(grip, dx, dy)}
-                onCancel={() => setHeld(null)}
+                onCancel={() => useFraming.setState({ crop: null })}
               />
             );
           })}
@@ -277,8 +262,7 @@ function Inner({ frame, at, box, surround, facts, crop, tool }: InnerProps) {
               }}
               onStep={(dx, dy) => {
                 pull(i, dx / at.scale, dy / at.scale, draft.framing.corners, false);
-                clearTimeout(commit.current);
-                commit.current = setTimeout(() => useBench.getState().save(), 350);
+                whenRested(() => useBench.getState().save());
               }}
               onCancel={() => useBench.getState().cancel()}
             />
@@ -307,17 +291,16 @@ function Inner({ frame, at, box, surround, facts, crop, tool }: InnerProps) {
                 start={() => line[end]}
                 onDrag={(dx, dy, from: Point) => {
                   const next = moved(dx, dy, from);
-                  setLines(next);
+                  holdLines(next);
                   return next;
                 }}
-                onEnd={(next) => next && saveLines(next as PlaneLine[])}
+                onEnd={(next) => next && sendLines(frame.id, next as PlaneLine[])}
                 onStep={(dx, dy) => {
                   const next = moved(dx, dy, line[end]);
-                  setLines(next);
-                  clearTimeout(commit.current);
-                  commit.current = setTimeout(() => saveLines(next), 350);
+                  holdLines(next);
+                  whenRested(() => sendLines(frame.id, next));
                 }}
-                onCancel={() => setLines(null)}
+                onCancel={() => useFraming.setState({ lines: null })}
               />
             );
           }),

@@ -2,7 +2,7 @@ import { FlipHorizontal, RotateCcw, RotateCw } from "lucide-react";
 import { useBench } from "../../../state/bench";
 import { useNotices } from "../../../state/notices";
 import { Button, Hint } from "../../../ui/controls";
-import { act, factsSettled, type PlaneLine, useFraming } from "../framing/framing_state";
+import { act, factsSettled, type PlaneLine, sendLines, useFraming } from "../framing/framing_state";
 import { Control, isTouched, neutralOf, Part, type StepProps, withControls } from "./control";
 import { Crop } from "./crop";
 import { Lens } from "./lens";
@@ -104,9 +104,10 @@ export function Framing({ frame, recipe }: StepProps) {
 /** The lines that were drawn, with what each stands for. */
 function DrawnLines({ frame, recipe }: StepProps) {
   const tool = useFraming((s) => s.tool);
-  const lines = useBench((s) => s.header?.framing?.lines) ?? NO_LINES;
+  const found = useBench((s) => s.header?.framing?.lines) ?? NO_LINES;
+  const lines = useFraming((s) => s.lines?.what) ?? found;
   const known = useBench((s) => s.header?.framing?.focal_known);
-  const send = (next: PlaneLine[]) => void act(frame.id, { do: "lines", lines: next });
+  const send = (next: PlaneLine[]) => sendLines(frame.id, next);
   const none = recipe.framing.drawn_lines.length === 0;
   const words =
     tool === "lines"

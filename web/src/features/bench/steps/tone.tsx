@@ -86,7 +86,7 @@ function FromData({ frame, name }: { frame: Frame; name: "black_point" | "white_
   const ask = async () => {
     const { draft, forThis } = useBench.getState();
     if (!draft) return;
-    const save = forThis();
+    const { save } = forThis();
     setBusy(true);
     try {
       const answer = await need(

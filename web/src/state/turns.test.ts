@@ -1,0 +1,50 @@
+import { expect, it, vi } from "vitest";
+import { afterTurns, dropRested, inTurn, runRested, whenRested } from "./turns";
+
+it("what waits for the hand to rest runs once, with the newest", async () => {
+  vi.useFakeTimers();
+  const [first, second] = [vi.fn(), vi.fn()];
+  whenRested(first);
+  vi.advanceTimersByTime(300);
+  whenRested(second);
+  vi.advanceTimersByTime(349);
+  expect(second).not.toHaveBeenCalled();
+  vi.advanceTimersByTime(1);
+  runRested();
+  expect(second).toHaveBeenCalledOnce();
+  expect(first).not.toHaveBeenCalled();
+  vi.useRealTimers();
+});
+
+it("it runs at once before another frame opens, and not at all when it is dropped", () => {
+  const run = vi.fn();
+  whenRested(run);
+  runRested();
+  expect(run).toHaveBeenCalledOnce();
+  whenRested(run);
+  dropRested();
+  runRested();
+  expect(run).toHaveBeenCalledOnce();
+});
+
+it("works go one after the other, also after one that failed, and the rest waits for them", async () => {
+  const said: string[] = [];
+  afterTurns(() => said.push("at once"));
+  expect(said).toEqual(["at once"]);
+  let letGo = () => {};
+  const slow = inTurn(async () => {
+    await new Promise<void>((done) => {
+      letGo = done;
+    });
+    said.push("slow");
+    throw new Error("refused");
+  });
+  const quick = inTurn(async () => void said.push("quick"));
+  afterTurns(() => said.push("after"));
+  await vi.waitFor(() => letGo());
+  await Promise.resolve();
+  letGo();
+  await expect(slow).rejects.toThrow("refused");
+  await quick;
+  await vi.waitFor(() => expect(said).toEqual(["at once", "slow", "quick", "after"]));
+});

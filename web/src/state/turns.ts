@@ -1,0 +1,46 @@
+/** What waits for the hand to rest, and what the server works out one after the other. */
+
+/** Arrow keys held down are one change: it is made when they have rested for this long. */
+const REST_MS = 350;
+
+let resting: { run: () => void; timer: ReturnType<typeof setTimeout> } | null = null;
+
+/** Runs once the hand has rested; a later call takes the place of an earlier one. */
+export function whenRested(run: () => void): void {
+  if (resting) clearTimeout(resting.timer);
+  resting = { run, timer: setTimeout(runRested, REST_MS) };
+}
+
+/** Runs at once what waits for the hand to rest: before another frame opens, before an undo. */
+export function runRested(): void {
+  const waits = resting;
+  resting = null;
+  if (!waits) return;
+  clearTimeout(waits.timer);
+  waits.run();
+}
+
+/** What waits is not wanted any more. */
+export function dropRested(): void {
+  if (resting) clearTimeout(resting.timer);
+  resting = null;
+}
+
+let last: Promise<unknown> = Promise.resolve();
+let running = 0;
+
+/** Starts when everything before has ended, however that went. */
+export function inTurn<T>(work: () => Promise<T>): Promise<T> {
+  running += 1;
+  const turn = last.then(work).finally(() => {
+    running -= 1;
+  });
+  last = turn.catch(() => {});
+  return turn;
+}
+
+/** Runs when what is being worked out has ended: at once when that is nothing. */
+export function afterTurns(run: () => void): void {
+  if (running) void last.then(run);
+  else run();
+}
