@@ -20,6 +20,8 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
+from zincplate.core.colour_shift import ColourShift, aligned_window, coloured
+
 Float32 = NDArray[np.float32]
 
 MARGIN = 8
@@ -186,16 +188,24 @@ def _refine(m, planes, refined):
                 out[x] = c[x] + h * ((wl * kl + wr * kr + wu * ku + wd * kd) / (wl + wr + wu + wd) + k0)
 
 
-def demosaic_window(window: Float32, planes: Float32, scratch: Float32) -> Float32:
+def demosaic_window(
+    window: Float32, planes: Float32, scratch: Float32, shift: ColourShift | None = None, middle: tuple[float, float] = (0, 0)
+) -> Float32:
     """Full-resolution linear RGB (3, rows, columns) of a window; ``planes`` is overwritten and returned.
 
-    ``window`` has even sides of at least ``4 * MARGIN``; ``scratch`` has its shape. The outer ``MARGIN`` sites are not valid.
+    ``window`` has even sides of at least ``4 * MARGIN``; ``scratch`` has its shape. The outer ``MARGIN`` sites are not valid, nor
+    those within the largest of a ``shift`` and three more. With a shift red and blue are put where green is; ``middle`` is then
+    the picture's middle in the window (row and column of sites, 0 = middle of the first).
     """
-    _green(window, planes[1])
-    _chroma(window, planes)
-    _refine(window, planes, scratch)
+    sites = window if shift is None else aligned_window(window, shift, *middle)
+    _green(sites, planes[1])
+    _chroma(sites, planes)
+    _refine(sites, planes, scratch)
     planes[1] = scratch
-    _chroma(window, planes)
+    if shift is None:
+        _chroma(window, planes)
+    else:
+        coloured(window, planes, shift, *middle)
     _square(planes)
     return planes
 

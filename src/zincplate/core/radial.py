@@ -77,6 +77,11 @@ class Radial:
         return bool(np.ptp(self.scales, axis=0).max() < 1e-9)
 
     @cached_property
+    def alike(self) -> "Radial":
+        """The same where red and blue are already where green is."""
+        return Radial(self.step_px, np.repeat(self.scales[1:2], 3, 0), self.gain)
+
+    @cached_property
     def key(self) -> bytes:
         """Short digest of everything, for caches: data of a lens can change under its name."""
         return blake2b(self.scales.tobytes() + self.gain.tobytes(), digest_size=12).digest()

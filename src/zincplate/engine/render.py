@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.core import oklab
+from zincplate.core.colour_shift import ColourShift
 from zincplate.core.colour_spaces import SPACES
 from zincplate.core.depth import depth_of
 from zincplate.core.finish import edge_area, luma_of
@@ -34,7 +35,7 @@ from zincplate.engine.source import Plate, Source
 from zincplate.engine.stages import Stages
 from zincplate.engine.strips import deliver_whole
 from zincplate.engine.view import View, ViewRequest
-from zincplate.engine.windows import Window, scale_of
+from zincplate.engine.windows import Window, level_of, scale_of
 from zincplate.formats.isolated import Decoder
 from zincplate.formats.lens_profiles import LensDatabase
 from zincplate.formats.turns import AT_ONCE, Turn
@@ -98,21 +99,22 @@ class Renderer:
 
         return self._framed.get(stage, make, lambda _: 1)
 
-    def _read(self, source: Source, key: str, window: Window, hot_pixels: bool) -> Float32:
+    def _read(self, source: Source, key: str, window: Window, hot_pixels: bool, shift: ColourShift | None = None) -> Float32:
         """Plates of a window at its size, kept."""
-        make = lambda: self._window(source, key, window, hot_pixels)  # noqa: E731
-        return self._plates.get((key, "window", window, hot_pixels), make, lambda a: a.nbytes)
+        make = lambda: self._window(source, key, window, hot_pixels, shift)  # noqa: E731
+        stage = (key, "window", window, hot_pixels, shift and shift.key)
+        return self._plates.get(stage, make, lambda a: a.nbytes)
 
-    def read_once(self, source: Source, key: str, window: Window, hot_pixels: bool) -> Float32:
+    def read_once(self, source: Source, key: str, window: Window, hot_pixels: bool, shift: ColourShift | None = None) -> Float32:
         """The same without keeping it: strips of a delivery are read once."""
-        return self._window(source, key, window, hot_pixels)
+        return self._window(source, key, window, hot_pixels, shift)
 
-    def _window(self, source: Source, key: str, r: Window, hot_pixels: bool) -> Float32:
+    def _window(self, source: Source, key: str, r: Window, hot_pixels: bool, shift: ColourShift | None) -> Float32:
         span_x, span_y = r.span(source)
         step_x, step_y = span_x / r.full_width, span_y / r.full_height
         x0, x1 = r.left + r.x * step_x, r.left + (r.x + r.width) * step_x
         y0, y1 = r.top + r.y * step_y, r.top + (r.y + r.height) * step_y
-        level = int(min(step_x, step_y)) // 2 * 2
+        level = level_of(source, r)
         if level >= 2:
             plate = self._plate(source, key, level, hot_pixels)
             return reduce_box(
@@ -124,7 +126,7 @@ class Renderer:
             )
         left, top = int(x0), int(y0)
         right, bottom = min(int(np.ceil(x1 - 1e-9)), source.width), min(int(np.ceil(y1 - 1e-9)), source.height)
-        full = source.window(left, top, right - left, bottom - top, hot_pixels)
+        full = source.window(left, top, right - left, bottom - top, hot_pixels, shift)
         if step_x == 1 and step_y == 1:
             return full
         return reduce_box(full, (x0 - left, x1 - left), (y0 - top, y1 - top), r.width, r.height)

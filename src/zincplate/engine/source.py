@@ -5,6 +5,7 @@ the first channel of a neutral clips); for rendered files linear light of their 
 """
 
 import copy
+import math
 import threading
 from dataclasses import dataclass, replace
 from typing import Any, Protocol
@@ -13,12 +14,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.core.adaptation import D65_XY, xy_to_xyz, xyz_to_xy
+from zincplate.core.colour_shift import ColourShift, colour_shift
 from zincplate.core.colour_spaces import REC2020, WORKING_LUMINANCE
 from zincplate.core.demosaic import MARGIN, bin_mosaic, demosaic_window, window_of
 from zincplate.core.hot_pixels import without_hot_pixels
 from zincplate.core.light import LightTables
 from zincplate.core.noise_model import NoiseModel, measure_noise
 from zincplate.core.orientation import FLIPS, to_sensor, turned, upright, upright_size
+from zincplate.core.radial import Radial
 from zincplate.core.rendered import bin_codes, bin_linear, window_from_codes, window_from_linear
 from zincplate.core.wavelet_noise import StabilisedNoise, deviation_of
 from zincplate.engine.light_plan import gains_of, matrix_of, plan_of, tables_of
@@ -46,7 +49,7 @@ class _Reader(Protocol):
     width: int
     height: int
 
-    def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False) -> Float32: ...
+    def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False, shift: ColourShift | None = None) -> Float32: ...
 
     def reduced(self, step: int, hot_pixels: bool = False) -> Plate: ...
 
@@ -90,14 +93,17 @@ class _Mosaic:
                 self._clean = without_hot_pixels(self._sites, self._black_by_parity, self._white, model.slope, model.offset)
             return self._clean
 
-    def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False) -> Float32:
-        x0 = x - MARGIN - (x - MARGIN - self._red_x) % 2
-        y0 = y - MARGIN - (y - MARGIN - self._red_y) % 2
-        columns = max(_even(x + w + MARGIN - x0), 4 * MARGIN)
-        rows = max(_even(y + h + MARGIN - y0), 4 * MARGIN)
+    def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False, shift: ColourShift | None = None) -> Float32:
+        margin = MARGIN if shift is None else MARGIN + math.ceil(shift.largest_px) + 3
+        x0 = x - margin - (x - margin - self._red_x) % 2
+        y0 = y - margin - (y - margin - self._red_y) % 2
+        columns = max(_even(x + w + margin - x0), 4 * MARGIN)
+        rows = max(_even(y + h + margin - y0), 4 * MARGIN)
         sites = np.empty((rows, columns), np.float32)
         window_of(self.clean()[0] if hot_pixels else self._sites, y0, x0, self._black, self._scale, sites)
-        planes = demosaic_window(sites, np.empty((3, rows, columns), np.float32), np.empty((rows, columns), np.float32))
+        middle = ((self.height - 1) / 2 - y0, (self.width - 1) / 2 - x0)
+        planes, scratch = np.empty((3, rows, columns), np.float32), np.empty((rows, columns), np.float32)
+        demosaic_window(sites, planes, scratch, shift, middle)
         return planes[:, y - y0 : y - y0 + h, x - x0 : x - x0 + w]
 
     def reduced(self, step: int, hot_pixels: bool = False) -> Plate:
@@ -123,7 +129,8 @@ class _Picture:
     def nbytes(self) -> int:
         return int(self._pixels.nbytes)
 
-    def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False) -> Float32:
+    def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False, shift: ColourShift | None = None) -> Float32:
+        assert shift is None, "only a mosaic is read through a shift"
         out = np.empty((3, h, w), np.float32)
         if self._table is None:
             window_from_linear(self._pixels, y, x, out)
@@ -206,10 +213,14 @@ class Source:
         """Bytes held."""
         return self._reader.nbytes
 
-    def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False) -> Float32:
-        """Full-size plate of a rectangle of the upright picture, which must lie inside it."""
+    def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False, shift: ColourShift | None = None) -> Float32:
+        """Full-size plate of a rectangle of the upright picture, which must lie inside it; a mosaic through a shift."""
         sx, sy, sw, sh = to_sensor(x, y, w, h, self.width, self.height, self.orientation)
-        return np.ascontiguousarray(upright(self._reader.window(sx, sy, sw, sh, hot_pixels), self.orientation, 1))
+        return np.ascontiguousarray(upright(self._reader.window(sx, sy, sw, sh, hot_pixels, shift), self.orientation, 1))
+
+    def colour_shift(self, radial: Radial) -> ColourShift | None:
+        """Lateral colour that is undone while a mosaic is read at full size; None where it is left to the resampling."""
+        return colour_shift(radial, math.hypot(self.width, self.height) / 2) if isinstance(self._reader, _Mosaic) else None
 
     def reduced(self, step: int, hot_pixels: bool = False) -> Plate:
         """Plate of the whole picture averaged over ``step`` pixels (even)."""

@@ -5,13 +5,13 @@ the local result by everything before the colour kernel. So a colour control com
 """
 
 import math
-from collections.abc import Callable
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
+from zincplate.core.colour_shift import ColourShift
 from zincplate.core.haze import KEPT, LEAST_TRANSMISSION, air_of
 from zincplate.core.highlights import Surroundings, rebuild, seen_at, surroundings
 from zincplate.core.learned_noise import reduce_noise_best
@@ -25,7 +25,7 @@ from zincplate.core.wavelet_noise import WEIGHTS, reduce_noise
 from zincplate.engine.cache import ByteCache
 from zincplate.engine.framing import Framed
 from zincplate.engine.source import Source
-from zincplate.engine.windows import Window, fitted_size, scale_of
+from zincplate.engine.windows import Window, fitted_size, level_of, scale_of
 from zincplate.ops.plan import LightPlan, LocalPlan, PlatePlan
 
 Float32 = NDArray[np.float32]
@@ -34,8 +34,12 @@ LIGHTNESS_STRENGTH, COLOUR_STRENGTH = 2.4, 3.0
 """Multiples of the noise deviation at 100."""
 
 
-Reader = Callable[[Source, str, Window, bool], Float32]
-"""Plates of a window at its size: source, content hash, window, hot pixels taken out."""
+class Reader(Protocol):
+    """Plates of a window at its size; of a mosaic at full size with lateral colour undone where a shift is given."""
+
+    def __call__(
+        self, source: Source, key: str, window: Window, hot_pixels: bool, shift: ColourShift | None = None
+    ) -> Float32: ...
 
 
 @dataclass(frozen=True)
@@ -91,12 +95,15 @@ class Stages:
 
         def make() -> Float32:
             part = framed.source_window(window, WARP_MARGIN + _noise_margin(plan))
-            planes = self.plate(source, source_key, plan, part, keep)
             sampling, radial = framed.sampling(window, part), framed.map.radial
+            # reduced plates average over red and blue sites, so nothing of green is in them: there the resampling shifts them
+            shift = source.colour_shift(radial) if level_of(source, part) == 0 else None
+            planes = self.plate(source, source_key, plan, part, keep, shift)
+            radial = radial if shift is None else radial.alike
             if not keep:
                 return warp(planes, sampling, radial, window.width, window.height)
             # while a movement is dragged the same plate is read again and again
-            splines = (source_key, "splines", part, plan)
+            splines = (source_key, "splines", part, plan, shift and shift.key)
             coefficients = self._cache.get(splines, lambda: spline_coefficients(planes), lambda a: a.nbytes)
             return warp(planes, sampling, radial, window.width, window.height, coefficients)
 
@@ -131,15 +138,17 @@ class Stages:
         stage = (key, "framed bases", plan.recovery, plan.hot_pixels, haze, framed.key)
         return self._small.get(stage, make, lambda both: both[0].nbytes + both[1].planes.nbytes)
 
-    def plate(self, source: Source, key: str, plan: PlatePlan, window: Window, keep: bool = True) -> Float32:
+    def plate(
+        self, source: Source, key: str, plan: PlatePlan, window: Window, keep: bool = True, shift: ColourShift | None = None
+    ) -> Float32:
         """Plates of a window after recovery and noise reduction."""
         rebuilding = plan.recovery == "rebuild" and source.raw
         calming = plan.luminance_noise > 0 or plan.colour_noise > 0
         if not rebuilding and not calming:
-            return self._read(source, key, window, plan.hot_pixels)
+            return self._read(source, key, window, plan.hot_pixels, shift)
 
         def make() -> Float32:
-            planes = self._read(source, key, window, plan.hot_pixels)
+            planes = self._read(source, key, window, plan.hot_pixels, shift)
             if rebuilding and bool((planes.max((1, 2)) > source.white_limits * 0.92).any()):
                 place = _in_whole(source, window)
                 around = self._blown(source, key, plan.hot_pixels, round(place[0]))
@@ -157,7 +166,7 @@ class Stages:
 
         if not keep:
             return make()
-        return self._cache.get((key, "plate", window, plan), make, lambda a: a.nbytes)
+        return self._cache.get((key, "plate", window, plan, shift and shift.key), make, lambda a: a.nbytes)
 
     def _blown(self, source: Source, key: str, hot_pixels: bool, width_px: int) -> Surroundings:
         """What stands around blown areas, for windows at a size of the whole."""

@@ -55,6 +55,12 @@ def fitted_size(width: int, height: int, long_edge: int) -> tuple[int, int]:
     return max(round(width * scale), 1), max(round(height * scale), 1)
 
 
+def level_of(whole: Sized, window: Window) -> int:
+    """Of which reduced plate a window is read: pixels averaged (even), or 0 for the source at full size."""
+    span_x, span_y = window.span(whole)
+    return int(min(span_x / window.full_width, span_y / window.full_height)) // 2 * 2
+
+
 def scale_of(whole: Sized, window: Window) -> float:
     """Size of a window's picture relative to full size."""
     span_x, span_y = window.span(whole)
