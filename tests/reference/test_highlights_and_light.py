@@ -152,7 +152,7 @@ def target(tmp_path_factory: pytest.TempPathFactory, decoder: Decoder) -> Source
 
 
 def test_the_light_on_the_target_is_found(target: Source) -> None:
-    small = Renderer(Decoder())._window(target, "t", Window(480, 320, 0, 0, 480, 320), False)
+    small = Renderer(Decoder()).read_once(target, "t", Window(480, 320, 0, 0, 480, 320), False)
     # the picture under other lights: each channel times a factor, as another balance of the camera would be
     for red, blue in ((1.0, 1.0), (1.3, 0.8), (0.8, 1.25)):
         cast = small * np.array([red, 1, blue], np.float32)[:, None, None]
