@@ -12,7 +12,10 @@ import { useFraming } from "./framing_state";
 import { Over } from "./over";
 
 const MARGIN = 26;
+/** When the whole picture is brought into sight: it moves under the hand, so not at once. */
 const SETTLE_MS = 450;
+/** When it becomes sharp where it is. */
+const SHARP_MS = 80;
 
 /** What is brought into sight: the whole picture, and room to pull its corners into while they are pulled. */
 function roomFor(facts: FramingFacts): Rect {
@@ -29,6 +32,10 @@ interface PlaneAsk {
   settles: boolean;
   /** Of the full size of each side: less while a hand moves, where this machine asks for it. */
   share: number;
+  /** Asked for because something moved; only these tell how quick this machine is. */
+  moving: boolean;
+  /** Asks for the same in full. */
+  sharper: () => void;
 }
 
 /** The framing step: the whole corrected plane, the crop on it, and the tools that are drawn on it. */
@@ -45,6 +52,7 @@ export function FramingTable({ frame }: { frame: Frame }) {
   const [settling, setSettling] = useState(true);
   const late = useFraming((s) => s.acting > 0 || s.shownOf !== draft) && compare !== "original";
   const settle = useRef<ReturnType<typeof setTimeout>>(undefined);
+  const sharpen = useRef<ReturnType<typeof setTimeout>>(undefined);
   const pressed = useRef(false);
   const pace = useRef(new Pace()).current;
   /** The picture that is shown is not as sharp as it can be. */
@@ -96,13 +104,15 @@ export function FramingTable({ frame }: { frame: Frame }) {
           closeView(shown.current);
           shown.current = view;
           reduced.current = ask.share < 1;
-          if (!ask.settles) pace.took(ask.share, performance.now() - ask.since);
+          if (ask.moving) pace.took(ask.share, performance.now() - ask.since);
           useBench.setState({
             header: toldOf(view.header, ask.share),
             drawMs: Math.round(performance.now() - ask.since),
           });
           const rect = view.header.framing?.plane;
           if (rect) setPlane((before) => (before?.every((v, i) => v === rect[i]) ? before : rect));
+          if (ask.share < 1 && ask.recipe === useBench.getState().draft)
+            sharpen.current = setTimeout(ask.sharper, SHARP_MS);
           if (ask.settles) setSettling(false);
           useFraming.setState({ refusal: "", shownOf: ask.recipe });
           draw();
@@ -117,14 +127,15 @@ export function FramingTable({ frame }: { frame: Frame }) {
   );
 
   const ask = useCallback(
-    (around: boolean) => {
+    (around: boolean, sharp = false) => {
+      clearTimeout(sharpen.current);
       const s = useBench.getState();
       const element = canvas.current;
       if (!s.draft || s.frame !== frame.id || !element || element.width < 40) return;
       const facts = shown.current?.header.framing;
       const fixed = facts?.plane;
       const recipe = s.compare === "original" ? null : s.draft;
-      const share = around || !facts ? 1 : pace.shareFor(element.width * element.height);
+      const share = around || sharp || !facts ? 1 : pace.shareFor(element.width * element.height);
       latest.ask(
         {
           recipe,
@@ -132,8 +143,10 @@ export function FramingTable({ frame }: { frame: Frame }) {
           since: performance.now(),
           settles: around,
           share,
+          moving: !around && !sharp,
+          sharper: () => ask(false, true),
         },
-        (sent) => sent.settles && !around,
+        (sent) => (sent.settles && !around) || sent.share < 1 !== share < 1,
       );
     },
     [frame.id, latest, pace],
@@ -147,6 +160,7 @@ export function FramingTable({ frame }: { frame: Frame }) {
       closeView(shown.current);
       shown.current = null;
       clearTimeout(settle.current);
+      clearTimeout(sharpen.current);
     };
   }, [latest]);
 
