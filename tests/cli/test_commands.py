@@ -9,10 +9,10 @@ import tifffile
 from PIL import Image
 
 from zincplate.cli.main import main
-from zincplate.engine.recipe import Recipe
 from zincplate.engine.render import Renderer
 from zincplate.formats.icc import profile_of
 from zincplate.formats.isolated import Decoder
+from zincplate.recipe.document import Recipe
 
 
 def test_develop_gives_the_pixels_of_a_delivery(dng: Path, tmp_path: Path, decoder: Decoder) -> None:

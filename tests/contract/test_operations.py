@@ -12,9 +12,7 @@ from tests.conftest import gradient
 from zincplate.cli.bench import EVERYTHING
 from zincplate.core.colour_spaces import SPACES
 from zincplate.core.light import to_16_bit, to_float
-from zincplate.engine.recipe import Recipe, RecipeError
 from zincplate.engine.render import Renderer
-from zincplate.engine.schema import recipe_schema
 from zincplate.engine.source import Source
 from zincplate.engine.suggest import Suggester
 from zincplate.engine.view import ViewRequest
@@ -25,6 +23,8 @@ from zincplate.formats.isolated import Decoder
 from zincplate.ops.base import STEPS
 from zincplate.ops.order import ORDER
 from zincplate.ops.plan import LightPlan
+from zincplate.recipe.document import Recipe, RecipeError
+from zincplate.recipe.schema import recipe_schema
 
 GAUGES = [
     (o, name, info.json_schema_extra["x-ui"])
@@ -213,18 +213,6 @@ def test_schema_lists_what_recipes_hold() -> None:
     for step, section in document.items():
         if isinstance(section, dict):
             assert list(schema["properties"][step]["properties"]) == list(section)
-
-
-def test_a_newer_recipe_keeps_what_is_unknown_here() -> None:
-    document = Recipe.neutral(True).to_document()
-    document["recipe"] = 2
-    document["tone"]["depth"] = 20
-    document["passes"] = [{"kind": "brush"}]
-    again = Recipe.from_document(document).to_document()
-    assert again["tone"]["depth"] == 20 and again["passes"] == [{"kind": "brush"}]
-    document["recipe"] = 1
-    with pytest.raises(RecipeError, match="depth"):
-        Recipe.from_document(document)
 
 
 def test_a_step_that_is_off_changes_nothing() -> None:

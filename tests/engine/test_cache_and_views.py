@@ -10,11 +10,11 @@ from hypothesis import strategies as st
 from tests.contract.test_operations import rendered
 from zincplate.core.statistics import measure
 from zincplate.engine.cache import ByteCache
-from zincplate.engine.recipe import Recipe, RecipeError
 from zincplate.engine.render import Renderer
 from zincplate.engine.strips import Cancelled
 from zincplate.engine.view import ViewRequest, fitted
 from zincplate.formats.isolated import Decoder
+from zincplate.recipe.document import Recipe, RecipeError
 
 
 def test_cache_makes_once_and_drops_the_least_recently_used() -> None:

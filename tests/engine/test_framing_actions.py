@@ -11,11 +11,11 @@ from tests.reference.test_framing_maps import EVERYTHING_ON, field
 from zincplate.core.projective import FramingError
 from zincplate.engine import framing_actions as actions
 from zincplate.engine.framing import Framed
-from zincplate.engine.recipe import Recipe
 from zincplate.engine.render import Renderer
 from zincplate.engine.source import Source
 from zincplate.formats.isolated import Decoder
-from zincplate.services.words import describe
+from zincplate.recipe.document import Recipe
+from zincplate.recipe.words import describe
 
 CROPPED = {"crop_x": 0.55, "crop_y": 0.3, "crop_width": 0.4, "crop_height": 0.3}
 GUIDED = {"guides": [{"across": "upright", "percent": 30}, {"across": "level", "percent": 20}], "ratio": "4:3"}
@@ -105,7 +105,7 @@ def test_one_line_becomes_level_as_it_is_seen(source: Source) -> None:
     for values in ({}, {"tilt": 8.0, "swing": -5.0}, {"stretch": 20.0, "tilt": 4.0}):
         recipe = recipe_of(values)
         framed = framed_of(source, recipe)
-        drawn: list[Any] = [("level", (0.2, 0.3), (0.8, 0.36))]
+        drawn: list[Any] = [("a", "level", (0.2, 0.3), (0.8, 0.36))]
         made, _ = actions.lines(recipe, framed, drawn)
         after = framed_of(source, recipe.with_values(made))
         ends = after.from_frame(np.array([[0.2, 0.3], [0.8, 0.36]]))
@@ -116,14 +116,14 @@ def test_drawn_lines_become_true_through_a_bent_lens(source: Source) -> None:
     recipe = recipe_of({"bend": -4.0})
     framed = framed_of(source, recipe)
     drawn: list[Any] = [
-        ("plumb", (0.2, 0.1), (0.24, 0.6)),
-        ("plumb", (0.85, 0.1), (0.8, 0.6)),
-        ("level", (0.2, 0.1), (0.8, 0.12)),
+        ("a", "plumb", (0.2, 0.1), (0.24, 0.6)),
+        ("b", "plumb", (0.85, 0.1), (0.8, 0.6)),
+        ("c", "level", (0.2, 0.1), (0.8, 0.12)),
     ]
     made, turns = actions.lines(recipe, framed, drawn)
     assert turns.left_degrees < 0.01 and len(made["framing"]["drawn_lines"]) == 3
     after = framed_of(source, recipe.with_values(made))
-    for kind, a, b in drawn:
+    for _, kind, a, b in drawn:
         ends = after.from_frame(np.array([a, b]))
         assert abs((ends[1] - ends[0])[0 if kind == "plumb" else 1]) < 0.2
     assert actions.lines(recipe, framed, [])[0] == {"framing": {"drawn_lines": []}}
@@ -132,7 +132,7 @@ def test_drawn_lines_become_true_through_a_bent_lens(source: Source) -> None:
 def test_a_bent_edge_sets_the_bend_and_turns_a_profile_off(source: Source) -> None:
     framed = framed_of(source, recipe_of({}))
     line = [(x, 0.08 + 0.03 * (2 * x - 1) ** 2) for x in (0.05, 0.3, 0.5, 0.7, 0.95)]
-    made = actions.bent(framed, [line])["framing"]
+    made = actions.bent(framed, [("a", line)])["framing"]
     assert made["bend"] != 0 and made["bend_edge"] == 0
     after = framed_of(source, recipe_of(made))
     y = after.from_frame(np.array(line))[:, 1]

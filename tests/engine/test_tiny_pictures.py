@@ -6,7 +6,6 @@ import pytest
 from zincplate.cli.bench import EVERYTHING
 from zincplate.core.camera_colour import CameraMatrices
 from zincplate.core.colour_spaces import SRGB
-from zincplate.engine.recipe import Recipe, RecipeError
 from zincplate.engine.render import Renderer
 from zincplate.engine.source import Source
 from zincplate.engine.suggest import Suggester
@@ -14,6 +13,7 @@ from zincplate.engine.view import ViewRequest
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import CameraColour, Decoded
 from zincplate.formats.isolated import Decoder
+from zincplate.recipe.document import Recipe, RecipeError
 
 SIZES = [(1, 1), (1, 7), (7, 1), (2, 2), (2, 1), (3, 3), (5, 2), (16, 9), (33, 31)]
 

@@ -17,9 +17,9 @@ from zincplate.core.lab import delta_e_2000, xyz_to_lab
 from zincplate.demo.camera import EXACT_MATRIX, CameraModel, Exposure, Settings
 from zincplate.demo.dng import dng_bytes
 from zincplate.demo.lens import ideal
-from zincplate.engine.recipe import Recipe
 from zincplate.engine.source import Source
 from zincplate.formats.isolated import Decoder
+from zincplate.recipe.document import Recipe
 
 CELL = 40
 CAMERA = CameraModel("Pennick", "Pennick Field 6", 6 * CELL, 4 * CELL)

@@ -11,7 +11,7 @@ from zincplate.core.gamut import HUES, LIGHTNESSES, chroma_limits
 from zincplate.core.lab import delta_e_2000, xyz_to_lab
 from zincplate.core.light import to_float
 from zincplate.engine.colour_plan import KEY_HUES, hue_shifts, key_weights, shifted_primaries
-from zincplate.engine.recipe import Recipe
+from zincplate.recipe.document import Recipe
 
 
 def developed(linear_srgb: np.ndarray, controls: dict[str, object], space: str = "srgb") -> np.ndarray:

@@ -22,10 +22,10 @@ from zincplate.core.projective import (
 )
 from zincplate.core.radial import ByHand, LensDataError, compose
 from zincplate.core.warp import Sampling, spline_coefficients, warp
-from zincplate.engine.recipe import Recipe, RecipeError
 from zincplate.engine.render import Renderer
 from zincplate.engine.view import ViewRequest
 from zincplate.formats.isolated import Decoder
+from zincplate.recipe.document import Recipe, RecipeError
 
 WIDTH, HEIGHT = 6000, 4000
 HALF_DIAGONAL = math.hypot(WIDTH, HEIGHT) / 2

@@ -16,7 +16,6 @@ from zincplate.demo.camera import CameraModel, Settings, expose, metered
 from zincplate.demo.dng import dng_bytes
 from zincplate.demo.lens import ideal
 from zincplate.demo.scenes import load
-from zincplate.engine.recipe import Recipe
 from zincplate.engine.render import Renderer
 from zincplate.engine.source import Source
 from zincplate.engine.stages import Stages
@@ -26,6 +25,7 @@ from zincplate.engine.windows import Window
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import CameraColour, Decoded
 from zincplate.formats.isolated import Decoder
+from zincplate.recipe.document import Recipe
 
 NEUTRAL = (0.5, 1.0, 0.7)
 

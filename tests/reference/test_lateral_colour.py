@@ -19,12 +19,12 @@ from zincplate.core.warp import Sampling, warp
 from zincplate.demo.camera import Settings, expose, metered
 from zincplate.demo.lens import ideal
 from zincplate.demo.scenes import drawn_field, load
-from zincplate.engine.recipe import Recipe
 from zincplate.engine.render import Renderer
 from zincplate.engine.source import Source
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import CameraColour, Decoded
 from zincplate.formats.isolated import Decoder
+from zincplate.recipe.document import Recipe
 
 Float64 = NDArray[np.float64]
 WIDTH, HEIGHT = 1504, 1008

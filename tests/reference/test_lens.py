@@ -14,7 +14,6 @@ from zincplate.demo.camera import CameraModel, Settings, project
 from zincplate.demo.lens import ZOOM, LensState
 from zincplate.demo.scenes import even_field, grid
 from zincplate.engine.framing import Framed
-from zincplate.engine.recipe import Recipe
 from zincplate.engine.render import Renderer
 from zincplate.engine.source import Source
 from zincplate.engine.windows import Window
@@ -24,6 +23,7 @@ from zincplate.formats.decoded import Decoded
 from zincplate.formats.isolated import Decoder
 from zincplate.formats.lens_profiles import LensDatabase
 from zincplate.ops.plan import PlatePlan
+from zincplate.recipe.document import Recipe
 
 BODY = CameraModel("Pennick", "Pennick Field 6", 6000, 4000)
 SMALL = CameraModel("Pennick", "Pennick Field 6", 900, 600)

@@ -9,10 +9,10 @@ from zincplate.core import haze
 from zincplate.core.colour_spaces import SRGB
 from zincplate.core.local_tone import HIGHLIGHTS_EV, SHADOWS_EV, local_gain
 from zincplate.core.low_planes import ev
-from zincplate.engine.recipe import Recipe
 from zincplate.engine.render import Renderer
 from zincplate.engine.windows import Window
 from zincplate.formats.isolated import Decoder
+from zincplate.recipe.document import Recipe
 
 GREY_WEIGHTS = np.array([0.25, 0.5, 0.25])
 

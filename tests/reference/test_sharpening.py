@@ -7,10 +7,10 @@ from PIL import Image, ImageFilter
 
 from tests.contract.test_operations import rendered
 from zincplate.core.finish import edge_area, grain_field, grain_tiles
-from zincplate.engine.recipe import Recipe
 from zincplate.engine.render import Renderer
 from zincplate.engine.view import ViewRequest
 from zincplate.formats.isolated import Decoder
+from zincplate.recipe.document import Recipe
 
 
 def sharpened(pixels: np.ndarray, **controls: float) -> np.ndarray:

@@ -19,12 +19,12 @@ from zincplate.demo.card import frame_bytes
 from zincplate.demo.frames import FRAMES
 from zincplate.demo.frames import Frame as CardFrame
 from zincplate.demo.truth import Truth
-from zincplate.engine.recipe import Recipe
 from zincplate.engine.render import Renderer
 from zincplate.engine.source import Source
 from zincplate.engine.suggest_framing import scene_of, suggest_framing
 from zincplate.formats.isolated import Decoder
 from zincplate.formats.lens_profiles import LensDatabase
+from zincplate.recipe.document import Recipe
 
 FOCAL = 1500.0
 LONG = 1800

@@ -10,11 +10,12 @@ import pytest
 
 from tests.conftest import small_dng
 from tests.services.test_use_cases import make, put, run_jobs
-from zincplate.engine.recipe import Recipe
+from zincplate.engine.view import ViewRequest
 from zincplate.formats.errors import FileError
-from zincplate.services import bring_in, changes, pictures, shoots, versions
+from zincplate.recipe.document import Recipe
+from zincplate.recipe.words import describe
+from zincplate.services import bring_in, changes, pictures, shoots, versions, views
 from zincplate.services.context import Context, UserError
-from zincplate.services.words import describe
 from zincplate.store.database import database
 from zincplate.store.models import AppliedChange, Frame, HistoryEntry, NamedState, Version
 
@@ -193,12 +194,35 @@ def test_lens_data_that_are_gone_cost_one_frame_its_small_picture(context: Conte
     assert pictures.make_thumbs(context, Told(), ids) == {"made": 1, "failed": 1}
 
 
+def test_a_newer_recipe_is_shown_saved_undone_and_named_unharmed(context: Context, version: Version) -> None:
+    document = version.recipe
+    document["recipe"] = 2
+    document["versions"] |= {"view": 2, "passes": 1}
+    document["tone"] |= {"depth": 20, "view": "slide"}
+    document["passes"] = [{"kind": "brush"}]
+    Version.update(recipe=document).where(Version.id == version.id).execute()
+    HistoryEntry.update(recipe=document).where(HistoryEntry.version == version).execute()
+    context.renderer.view(views.opened(context, version.frame), "k", views.parsed(document), ViewRequest(60, 40, 0, 0, 60, 40))
+    state = put(context, version.id, 0, {"tone": {"contrast": 5}})
+    assert state["recipe"] == {**document, "tone": {**document["tone"], "contrast": 5}} and "tone.depth" in state["remarks"][0]
+    make(context, version.id, 1, do="keep", name="before")
+    state = put(context, version.id, state["revision"], {"tone": {"view": "soft"}})
+    assert state["recipe"]["tone"]["view"] == "soft" and state["recipe"]["passes"] == document["passes"]
+    state = make(context, version.id, state["revision"], do="undo")
+    state = make(context, version.id, state["revision"], do="undo")
+    assert state["recipe"] == document
+    state = make(context, version.id, state["revision"], do="return", state=state["states"][0]["id"])
+    assert state["recipe"] == {**document, "tone": {**document["tone"], "contrast": 5}}
+    written = json.loads(versions.readable_path(context.home, Version.get_by_id(version.id)).read_text())
+    assert written["recipe"] == state["recipe"]
+
+
 def test_words_when_one_key_is_changed_and_one_is_picked() -> None:
     key = {"centre_lightness": 0.5, "centre_a": 0.1, "centre_b": 0.05, "reach": 30, "hue": 0, "saturation": 0, "lightness": 0}
-    clay = {**key, "name": "clay"}
-    moss = {**key, "name": "moss", "centre_a": -0.1}
+    clay = {**key, "id": "a", "name": "clay"}
+    moss = {**key, "id": "b", "name": "moss"}
     before = Recipe.neutral(True).with_values({"colour": {"own_keys": [clay]}})
-    after = Recipe.neutral(True).with_values({"colour": {"own_keys": [{**clay, "saturation": 20}, moss]}})
+    after = Recipe.neutral(True).with_values({"colour": {"own_keys": [moss, {**clay, "saturation": 20}]}})
     assert describe(before, after) == "Key moss picked; Key clay, saturation 0 \u2192 +20"
     assert describe(after, before) == "Key moss removed; Key clay, saturation +20 \u2192 0"
 

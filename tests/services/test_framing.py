@@ -11,7 +11,7 @@ from tests.services.test_use_cases import put, run_jobs
 from zincplate.cli.demo_data import LENSES
 from zincplate.services import bring_in, deliver, framing, pictures, shoots, views
 from zincplate.services.context import Context, UserError
-from zincplate.services.framing import Action, Line
+from zincplate.services.framing import Action, Bent, Line
 from zincplate.store.models import Delivered, Frame, HistoryEntry, Version
 
 FULL = deliver.PRESETS[1]
@@ -65,7 +65,7 @@ def test_tools_work_in_plane_pixels(context: Context, version: Version) -> None:
     crop = done(context, version, Action(do="crop", rectangle=(-100, -50, 200, 100), ratio="2:1"))
     version = changed(context, version, crop)
     assert deliver.plan(context, [version.id], [FULL])[0]["width"] == 200
-    line = Line(along="level", start=(-200, -10), end=(200, 10))
+    line = Line(id="a", along="level", start=(-200, -10), end=(200, 10))
     values = done(context, version, Action(do="lines", lines=[line]))
     assert values["angle"] == pytest.approx(-2.86, abs=0.02)
     version = changed(context, version, values)
@@ -76,7 +76,7 @@ def test_tools_work_in_plane_pixels(context: Context, version: Version) -> None:
     with pytest.raises(UserError, match="rectangle"):
         done(context, version, Action(do="crop"))
     with pytest.raises(UserError, match="three points"):
-        done(context, version, Action(do="bent_lines", bent_lines=[[(0, 150), (90, 150)]]))
+        done(context, version, Action(do="bent_lines", bent_lines=[Bent(id="a", points=[(0, 150), (90, 150)])]))
 
 
 def test_lens_data_that_come_while_a_frame_is_open_are_used(context: Context, version: Version) -> None:

@@ -2,9 +2,9 @@
 
 import pytest
 
-from zincplate.engine.recipe import Recipe
+from zincplate.recipe.document import Recipe
+from zincplate.recipe.words import ARROW, describe
 from zincplate.services.shoots import folder_name
-from zincplate.services.words import ARROW, describe
 
 NEUTRAL = Recipe.neutral(True)
 

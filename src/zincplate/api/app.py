@@ -14,9 +14,9 @@ from werkzeug.exceptions import HTTPException
 from zincplate import __version__
 from zincplate.api import bench, deliveries, jobs, shoots
 from zincplate.api.models import ErrorOut
-from zincplate.engine.recipe import RecipeError
 from zincplate.formats.errors import FileError
 from zincplate.formats.turns import Superseded
+from zincplate.recipe.document import RecipeError
 from zincplate.services.changes import Stale
 from zincplate.services.context import Context, NotFound, UserError
 from zincplate.store.database import UNAVAILABLE, database

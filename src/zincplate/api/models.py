@@ -190,6 +190,9 @@ class VersionOut(BaseModel):
     last_change: str
     """Id of the newest change, as its page gave it."""
     notes: list[str]
+    """What went wrong with the change that this answers."""
+    remarks: list[str]
+    """What of the recipe does not show, or not as it did where it was written."""
 
 
 class ViewIn(In):

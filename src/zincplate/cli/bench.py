@@ -23,10 +23,10 @@ from zincplate.demo.dng import dng_bytes
 from zincplate.demo.lens import ideal
 from zincplate.demo.scenes import drawn_field
 from zincplate.engine.develop import Delivery, develop
-from zincplate.engine.recipe import Recipe
 from zincplate.engine.render import Renderer
 from zincplate.engine.view import ViewRequest, fitted
 from zincplate.formats.isolated import Decoder
+from zincplate.recipe.document import Recipe
 
 USUAL: dict[str, dict[str, Any]] = {"tone": {"exposure_ev": 0.4, "contrast": 12, "black_point": -6, "white_point": 5}}
 EVERYTHING: dict[str, dict[str, Any]] = {

@@ -11,8 +11,8 @@ from zincplate import __version__
 from zincplate.formats.errors import FileError, Told
 
 if TYPE_CHECKING:
-    from zincplate.engine.recipe import Recipe
     from zincplate.formats.lens_profiles import LensDatabase
+    from zincplate.recipe.document import Recipe
 
 # numpy takes a sixth of a second to load, the models of the recipe as long, the engine with its kernels a second: every command
 # imports what it needs when it needs it.
@@ -85,7 +85,7 @@ def _setting(text: str) -> tuple[str, str, Any]:
     step, dot, control = left.strip().partition(".")
     if not equals or not dot or not step or not control:
         raise BadUsage(f'--set {text}: write STEP.CONTROL=VALUE, for example "tone.exposure_ev=0.5".')
-    from zincplate.engine.recipe import CONTROLS
+    from zincplate.recipe.document import CONTROLS
 
     owner = CONTROLS.get((step, control))
     if owner is not None and _kind(owner, control) == "choice":
@@ -116,7 +116,7 @@ def _check_crop(recipe: "Recipe", given: list[str]) -> None:
 
 
 def _recipe(arguments: argparse.Namespace, raw: bool) -> "Recipe":
-    from zincplate.engine.recipe import Recipe, RecipeError
+    from zincplate.recipe.document import Recipe, RecipeError
 
     recipe = Recipe.neutral(raw)
     if arguments.recipe is not None:
@@ -156,10 +156,10 @@ def _develop(arguments: argparse.Namespace) -> None:
     reading = decoder.ahead(arguments.input)
     from zincplate.core.colour_spaces import SPACES
     from zincplate.engine.develop import Delivery, DeliveryError, develop, format_of
-    from zincplate.engine.recipe import RecipeError
     from zincplate.engine.render import Renderer
     from zincplate.engine.source import Source
     from zincplate.formats.encode import write_whole
+    from zincplate.recipe.document import RecipeError
 
     try:
         file_format = format_of(arguments.output)
@@ -184,7 +184,7 @@ def _develop(arguments: argparse.Namespace) -> None:
         raise FileError(arguments.input, str(error)) from error
     write_whole(arguments.output, data, overwrite=arguments.overwrite)
     framed = renderer.framed(source, key, source.plan(recipe).frame)
-    notes = [*source.notes, *framed.notes()]
+    notes = [*source.notes, *framed.notes(), *recipe.notes]
     if recipe.value("framing", "lens_profile") == "auto" and not framed.profile:
         notes.append("No lens profile is known to fit this file, so none was used. --lenses names a folder with more.")
     for note in notes:
@@ -200,11 +200,11 @@ def _lenses(arguments: argparse.Namespace) -> "LensDatabase":
 
 def _suggest(arguments: argparse.Namespace) -> None:
     from zincplate.core.projective import FramingError
-    from zincplate.engine.recipe import Recipe
     from zincplate.engine.render import Renderer
     from zincplate.engine.suggest import Suggester
     from zincplate.engine.suggest_framing import suggest_framing
     from zincplate.formats.isolated import Decoder
+    from zincplate.recipe.document import Recipe
 
     renderer = Renderer(Decoder(), _lenses(arguments))
     key = str(arguments.input)
@@ -286,7 +286,7 @@ def main(argv: list[str] | None = None) -> int:
             case "suggest":
                 _suggest(arguments)
             case "schema":
-                from zincplate.engine.schema import recipe_schema
+                from zincplate.recipe.schema import recipe_schema
 
                 print(json.dumps(recipe_schema(), indent=1))
             case "verify":

@@ -12,7 +12,6 @@ from zincplate.core.camera_colour import CameraMatrices
 from zincplate.demo.camera import CameraModel, Settings, expose
 from zincplate.demo.lens import ZOOM
 from zincplate.demo.scenes import even_field
-from zincplate.engine.recipe import Recipe
 from zincplate.engine.render import Renderer
 from zincplate.engine.source import Source
 from zincplate.engine.suggest import Suggester
@@ -22,6 +21,7 @@ from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import CameraColour, Decoded
 from zincplate.formats.errors import FileError
 from zincplate.formats.isolated import Decoder
+from zincplate.recipe.document import Recipe
 
 _EVERYTHING: dict[str, dict[str, Any]] = {
     "tone": {"shadows": 20.0, "contrast": 5.0, "curve_rgb": [[0, 0], [0.5, 0.6], [1, 1]]},

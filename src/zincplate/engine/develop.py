@@ -5,10 +5,10 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from zincplate.core.colour_spaces import SPACES
-from zincplate.engine.recipe import Recipe, RecipeError
 from zincplate.engine.render import Renderer
 from zincplate.engine.source import Source
 from zincplate.formats.encode import SUFFIX, Format, encode
+from zincplate.recipe.document import Recipe, RecipeError
 
 
 class DeliveryError(RecipeError):

@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 from zincplate.core.projective import FramingError, angles_of, apply, rotation
 from zincplate.core.straighten import Along, Turns, bend_of_lines, turns_of_lines
 from zincplate.engine.framing import Framed, moved_by
-from zincplate.engine.recipe import Recipe
 from zincplate.ops.crop import LEAST
 from zincplate.ops.plan import NO_CORNERS
+from zincplate.recipe.document import Recipe
 
 Values = dict[str, dict[str, Any]]
 Point = tuple[float, float]
@@ -52,7 +52,7 @@ def _turned_guide(guide: dict[str, Any], clockwise: bool) -> dict[str, Any]:
     upright, percent = guide["across"] == "upright", guide["percent"]
     if upright != clockwise:
         percent = 100 - percent
-    return {"across": "level" if upright else "upright", "percent": percent}
+    return {**guide, "across": "level" if upright else "upright", "percent": percent}
 
 
 def mirror(recipe: Recipe) -> Values:
@@ -81,18 +81,19 @@ def to_frame(framed: Framed, plane: Sequence[Point]) -> NDArray[np.float64]:
     return found
 
 
-def lines(recipe: Recipe, framed: Framed, drawn: Sequence[tuple[Along, Point, Point]]) -> tuple[Values, Turns]:
-    """Movements that make drawn lines (frame coordinates) level or plumb; the lines are kept so that they can be moved."""
+def lines(recipe: Recipe, framed: Framed, drawn: Sequence[tuple[str, Along, Point, Point]]) -> tuple[Values, Turns]:
+    """Movements that make drawn lines (id, level or plumb, two ends in frame coordinates) so; the lines are kept so that they can
+    be moved."""
     if not drawn:
         return {"framing": {"drawn_lines": []}}, Turns(0, 0, 0, 0)
-    ends = np.array([[a, b] for _, a, b in drawn], np.float64).reshape(-1, 2)
+    ends = np.array([[a, b] for _, _, a, b in drawn], np.float64).reshape(-1, 2)
     picture = _undistorted(framed, ends).reshape(-1, 2, 2)
-    along = tuple(kind for kind, _, _ in drawn)
+    along = tuple(kind for _, kind, _, _ in drawn)
     long_edge = max(framed.source.width, framed.source.height)
     turns = turns_of_lines(picture, along, framed.focal_px, long_edge)
     kept = [
-        {"along": kind, "x0": round(a[0], 6), "y0": round(a[1], 6), "x1": round(b[0], 6), "y1": round(b[1], 6)}
-        for kind, a, b in drawn
+        {"id": name, "along": kind, "x0": round(a[0], 6), "y0": round(a[1], 6), "x1": round(b[0], 6), "y1": round(b[1], 6)}
+        for name, kind, a, b in drawn
     ]
     values = {"angle": round(turns.roll, 2), "drawn_lines": kept, "corners": list(NO_CORNERS)}
     if len(drawn) > 1:
@@ -120,15 +121,15 @@ def _undistorted(framed: Framed, frame: NDArray[np.float64]) -> NDArray[np.float
     return apply(framed.map.inverse, framed.map.to_plane(framed.source_of_frame(frame)))
 
 
-def bent(framed: Framed, drawn: Sequence[Sequence[Point]]) -> Values:
-    """Distortion by hand that makes drawn edges (frame coordinates) straight. Replaces a profile's distortion."""
+def bent(framed: Framed, drawn: Sequence[tuple[str, Sequence[Point]]]) -> Values:
+    """Distortion by hand that makes drawn edges (id, points in frame coordinates) straight. Replaces a profile's distortion."""
     if not drawn:
         return {"framing": {"bent_lines": [], "bend": 0.0, "bend_edge": 0.0}}
     width, height = framed.unturned
     size = np.array([width, height], np.float64)
-    picture = [np.asarray(line, np.float64) * max(width, height) - size / 2 for line in drawn]
+    picture = [np.asarray(line, np.float64) * max(width, height) - size / 2 for _, line in drawn]
     k1, k2 = bend_of_lines(tuple(picture), math.hypot(width, height) / 2)
-    kept = [[[round(x, 6), round(y, 6)] for x, y in line] for line in drawn]
+    kept = [{"id": name, "points": [[round(x, 6), round(y, 6)] for x, y in line]} for name, line in drawn]
     values = {"bend": round(100 * k1, 2), "bend_edge": round(100 * k2, 2), "bent_lines": kept}
     return {"framing": values | ({"distortion": 0.0} if framed.profile else {})}
 

@@ -13,9 +13,9 @@ from zincplate.core.camera_colour import CameraMatrices
 from zincplate.core.colour_spaces import REC2020, SPACES, SRGB, WORKING_LUMINANCE
 from zincplate.core.light import TONE_MAX, LightTables, encode_inputs, table_inputs
 from zincplate.engine.colour_plan import colour_tables, shifted_primaries
-from zincplate.engine.recipe import Recipe
 from zincplate.ops.order import ORDER
 from zincplate.ops.plan import ColourPlan, LightPlan
+from zincplate.recipe.document import Recipe
 
 Float = NDArray[np.float64]
 

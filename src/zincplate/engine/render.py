@@ -29,7 +29,6 @@ from zincplate.engine.cache import ByteCache
 from zincplate.engine.colour_plan import reach_of
 from zincplate.engine.finishing import finished, margin_of
 from zincplate.engine.framing import LARGEST_SIDE, Framed, framed
-from zincplate.engine.recipe import Recipe, RecipeError
 from zincplate.engine.render_thread import RenderThread
 from zincplate.engine.source import Plate, Source
 from zincplate.engine.stages import Stages
@@ -40,6 +39,7 @@ from zincplate.formats.isolated import Decoder
 from zincplate.formats.lens_profiles import LensDatabase
 from zincplate.formats.turns import AT_ONCE, Turn
 from zincplate.ops.plan import FinishPlan, FramePlan, LightPlan
+from zincplate.recipe.document import Recipe, RecipeError
 
 Float32 = NDArray[np.float32]
 

@@ -25,10 +25,10 @@ from zincplate.core.radial import Radial
 from zincplate.core.rendered import bin_codes, bin_linear, window_from_codes, window_from_linear
 from zincplate.core.wavelet_noise import StabilisedNoise, deviation_of
 from zincplate.engine.light_plan import gains_of, matrix_of, plan_of, tables_of
-from zincplate.engine.recipe import Recipe
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import CameraColour, Decoded
 from zincplate.ops.plan import LightPlan
+from zincplate.recipe.document import Recipe
 
 Float32 = NDArray[np.float32]
 

@@ -14,10 +14,10 @@ from zincplate.engine.colour_plan import colour_tables
 from zincplate.engine.finishing import finished, margin_of
 from zincplate.engine.framing import Framed
 from zincplate.engine.light_plan import encode_table
-from zincplate.engine.recipe import Recipe
 from zincplate.engine.stages import Stages
 from zincplate.engine.windows import Window, fitted_size, scale_of
 from zincplate.ops.plan import ColourPlan, FinishPlan, LightPlan
+from zincplate.recipe.document import Recipe
 
 Float32 = NDArray[np.float32]
 Progress = Callable[[float], bool] | None

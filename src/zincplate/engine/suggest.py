@@ -20,12 +20,12 @@ from zincplate.core.illuminant import estimate_light
 from zincplate.core.light import to_float
 from zincplate.core.low_planes import LONG_EDGE, ev
 from zincplate.core.temperature import temperature_and_tint, white_point_xy
-from zincplate.engine.recipe import Recipe
 from zincplate.engine.render import Renderer
 from zincplate.engine.source import Source
 from zincplate.engine.stages import calm
 from zincplate.engine.windows import Window, fitted_size
 from zincplate.ops.plan import PlatePlan
+from zincplate.recipe.document import Recipe
 
 Float = NDArray[np.float64]
 Values = dict[str, dict[str, Any]]

@@ -19,13 +19,13 @@ from zincplate.core.vanishing import (
     turns_upright,
 )
 from zincplate.engine.framing import Framed
-from zincplate.engine.recipe import Recipe
 from zincplate.engine.render import Renderer
 from zincplate.engine.source import Source
 from zincplate.engine.suggest import Proposal
 from zincplate.engine.view import ViewRequest
 from zincplate.formats.turns import Turn, Urgency
 from zincplate.ops.plan import NO_CORNERS
+from zincplate.recipe.document import Recipe
 
 LOOKED_AT_PX = 2400
 """Long edge of the picture in which lines are sought."""

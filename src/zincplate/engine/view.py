@@ -7,8 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.engine.framing import Framed
-from zincplate.engine.recipe import RecipeError
 from zincplate.engine.windows import Sized, Window
+from zincplate.recipe.document import RecipeError
 
 Show = Literal["picture", "edges", "reach"]
 

@@ -80,6 +80,9 @@ def switch(label: str, *, help: str, raw_only: bool = False) -> Any:
 
 
 P = TypeVar("P", bound=Parameters)
+Upgrade = Callable[[dict[str, Any]], tuple[dict[str, Any], str]]
+"""Values of one version of an operation -> those of the next that show the same picture, and an empty sentence; or, where that
+cannot be, the values nearest to it and a sentence that says so."""
 
 
 @dataclass(frozen=True)
@@ -95,6 +98,22 @@ class Operation(Generic[P]):
     """Pure: returns the plan with this adjustment added; unchanged when the parameters are neutral."""
     rendering: bool = False
     """How the file is shown at all rather than an adjustment: stays when its step is switched off."""
+    upgrades: tuple[Upgrade, ...] = ()
+    """From version 1 to 2, from 2 to 3 and so on: one for every version before the current one."""
+    retired: frozenset[str] = frozenset()
+    """Controls that older versions had and this one has not; only upgrades know them."""
+
+    def __post_init__(self) -> None:
+        if len(self.upgrades) != self.version - 1:
+            raise RuntimeError(f"{self.id} is of version {self.version} but has {len(self.upgrades)} upgrades")
+
+    def upgrade(self, old_version: int, values: dict[str, Any]) -> tuple[dict[str, Any], tuple[str, ...]]:
+        """Values of an older version as today's, and sentences about what does not show as it did."""
+        told = []
+        for step in self.upgrades[old_version - 1 :]:
+            values, sentence = step(values)
+            told.append(sentence)
+        return values, tuple(s for s in told if s)
 
     def neutral(self) -> P:
         """Parameters that change nothing."""

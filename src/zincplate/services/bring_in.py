@@ -11,9 +11,9 @@ from typing import IO, Any
 
 import peewee
 
-from zincplate.engine.recipe import Recipe
 from zincplate.formats.errors import FileError
 from zincplate.formats.files import whole_file
+from zincplate.recipe.document import Recipe
 from zincplate.services import pictures, shoots, work
 from zincplate.services.context import Context, Progress, UserError
 from zincplate.services.versions import recipe_hash

@@ -6,11 +6,11 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from zincplate.engine.recipe import Recipe, RecipeError
+from zincplate.recipe.document import Recipe, RecipeError
+from zincplate.recipe.words import describe
 from zincplate.services.context import Context, NotFound, UserError
 from zincplate.services.framing import size_of
 from zincplate.services.versions import recipe_hash, state, write_readable
-from zincplate.services.words import describe
 from zincplate.store.database import database
 from zincplate.store.models import AppliedChange, HistoryEntry, NamedState, Version, now
 

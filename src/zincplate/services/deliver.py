@@ -7,8 +7,8 @@ from typing import Any
 from pydantic import BaseModel, ConfigDict, Field
 
 from zincplate.engine.develop import Delivery, develop
-from zincplate.engine.recipe import Recipe, RecipeError
 from zincplate.formats.encode import SUFFIX, write_whole
+from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.services import work
 from zincplate.services.context import Context, NotFound, Progress, UserError
 from zincplate.services.framing import size_of

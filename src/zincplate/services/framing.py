@@ -10,10 +10,10 @@ from zincplate.core.projective import FramingError
 from zincplate.engine import framing_actions as actions
 from zincplate.engine.framing import Framed, Shape, framing
 from zincplate.engine.light_plan import plan_of
-from zincplate.engine.recipe import Recipe, RecipeError
 from zincplate.engine.source import Source
 from zincplate.engine.suggest_framing import suggest_framing
 from zincplate.formats.capture import CaptureData
+from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.services.context import Context, UserError
 from zincplate.store.models import Frame
 
@@ -25,9 +25,19 @@ class Line(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
 
+    id: str = Field(max_length=36)
     along: Literal["level", "plumb"]
     start: Place
     end: Place
+
+
+class Bent(BaseModel):
+    """Points along a bent edge in plane pixels."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    id: str = Field(max_length=36)
+    points: list[Place]
 
 
 class Action(BaseModel):
@@ -37,7 +47,7 @@ class Action(BaseModel):
 
     do: Literal["turn_right", "turn_left", "mirror", "lines", "lines_again", "bent_lines", "crop"]
     lines: list[Line] = Field(default=[], max_length=4)
-    bent_lines: list[list[Place]] = Field(default=[], max_length=6)
+    bent_lines: list[Bent] = Field(default=[], max_length=6)
     rectangle: tuple[float, float, float, float] | None = None
     """Left, top, width, height of a crop."""
     ratio: str = "free"
@@ -58,8 +68,10 @@ def framing_facts(framed: Framed, recipe: Recipe, shown: tuple[float, float, flo
         "outline": framed.map.outline.round(2).tolist(),
         "corners": framed.map.to_plane(corners).round(2).tolist(),
         "around": [around.x - around.width / 2, around.y - around.height / 2, around.width, around.height],
-        "lines": [{"along": line.along, "start": ends[2 * i], "end": ends[2 * i + 1]} for i, line in enumerate(lines)],
-        "bent_lines": [actions.on_plane(framed, line) for line in bent],
+        "lines": [
+            {"id": line.id, "along": line.along, "start": ends[2 * i], "end": ends[2 * i + 1]} for i, line in enumerate(lines)
+        ],
+        "bent_lines": [{"id": line.id, "points": actions.on_plane(framed, line.points)} for line in bent],
         "source_width": framed.source.width,
         "source_height": framed.source.height,
         "beyond": round(framed.beyond, 5),
@@ -85,18 +97,18 @@ def _done(recipe: Recipe, framed: Framed, action: Action) -> dict[str, Any]:
     elif action.do == "mirror":
         values = actions.mirror(recipe)
     elif action.do == "lines":
-        drawn: list[tuple[Any, Place, Place]] = []
+        drawn: list[tuple[str, Any, Place, Place]] = []
         for line in action.lines:
             (x0, y0), (x1, y1) = (actions.to_frame(framed, [end])[0].tolist() for end in (line.start, line.end))
-            drawn.append((line.along, (x0, y0), (x1, y1)))
+            drawn.append((line.id, line.along, (x0, y0), (x1, y1)))
         values, turns = actions.lines(recipe, framed, drawn)
         if turns.left_degrees > 0.05:
             note = f"The lines do not agree fully: up to {turns.left_degrees:.1f} degrees are left."
     elif action.do == "lines_again":
         kept = recipe.value("framing", "drawn_lines")
-        values, _ = actions.lines(recipe, framed, [(k.along, (k.x0, k.y0), (k.x1, k.y1)) for k in kept])
+        values, _ = actions.lines(recipe, framed, [(k.id, k.along, (k.x0, k.y0), (k.x1, k.y1)) for k in kept])
     elif action.do == "bent_lines":
-        places = [[tuple(p) for p in actions.to_frame(framed, line).tolist()] for line in action.bent_lines]
+        places = [(b.id, [tuple(p) for p in actions.to_frame(framed, b.points).tolist()]) for b in action.bent_lines]
         values = actions.bent(framed, places)
     else:
         if action.rectangle is None:

@@ -8,11 +8,11 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from zincplate.core.orientation import upright
-from zincplate.engine.recipe import Recipe, RecipeError
 from zincplate.engine.view import ViewRequest
 from zincplate.formats.errors import FileError
 from zincplate.formats.files import write_file
 from zincplate.formats.turns import Turn, Urgency
+from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.services.context import Context, Progress
 from zincplate.store.home import Home
 from zincplate.store.models import Frame, Version

@@ -4,7 +4,7 @@ import json
 from pathlib import Path
 from typing import Any
 
-from zincplate.engine.recipe import Recipe, RecipeError
+from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.services.bring_in import hash_of
 from zincplate.store.home import Home
 

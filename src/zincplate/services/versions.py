@@ -6,8 +6,8 @@ import logging
 from pathlib import Path
 from typing import Any
 
-from zincplate.engine.recipe import Recipe
 from zincplate.formats.files import write_file
+from zincplate.recipe.document import Recipe
 from zincplate.services import pictures
 from zincplate.services.context import NotFound
 from zincplate.store.home import Home
@@ -35,6 +35,7 @@ def recipe_hash(document: dict[str, Any]) -> str:
 
 def state(version: Version, notes: tuple[str, ...] = ()) -> dict[str, Any]:
     """JSON-ready: recipe, revision, what can be undone and redone, history. ``notes`` are sentences for the user."""
+    recipe = Recipe.from_document(version.recipe)
     last = AppliedChange.select().where(AppliedChange.version == version).order_by(AppliedChange.id.desc()).first()
     return {
         "id": version.id,
@@ -46,7 +47,7 @@ def state(version: Version, notes: tuple[str, ...] = ()) -> dict[str, Any]:
         "adjusted": version.adjusted,
         "thumb": pictures.thumb_key(version.frame, version),
         # an older version of the program may have written it: the page gets every control that there is now
-        "recipe": Recipe.from_document(version.recipe).to_document(),
+        "recipe": recipe.to_document(),
         "states": [
             {"id": n.id, "name": n.name, "at": n.created_at.isoformat()}
             for n in NamedState.select().where(NamedState.version == version).order_by(NamedState.created_at)
@@ -54,6 +55,7 @@ def state(version: Version, notes: tuple[str, ...] = ()) -> dict[str, Any]:
         "history": _history(version),
         "last_change": last.change_id if last else "",
         "notes": list(notes),
+        "remarks": list(recipe.notes),
     }
 
 

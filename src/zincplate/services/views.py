@@ -12,11 +12,11 @@ import simplejpeg
 from numpy.typing import NDArray
 
 from zincplate.core.temperature import KELVIN_MAX, KELVIN_MIN, temperature_and_tint
-from zincplate.engine.recipe import Recipe, RecipeError
 from zincplate.engine.source import Source
 from zincplate.engine.suggest import Proposal, Suggester
 from zincplate.engine.view import View, ViewRequest
 from zincplate.formats.turns import AT_ONCE, Turn, Urgency
+from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.services.context import Context, NotFound, UserError
 from zincplate.services.framing import Action, act, framing_facts, lens_choice, suggested
 from zincplate.services.pictures import original_path

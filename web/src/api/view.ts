@@ -13,8 +13,8 @@ export interface FramingFacts {
   outline: [number, number][];
   corners: [number, number][];
   around: [number, number, number, number];
-  lines: { along: "level" | "plumb"; start: [number, number]; end: [number, number] }[];
-  bent_lines: [number, number][][];
+  lines: { id: string; along: "level" | "plumb"; start: [number, number]; end: [number, number] }[];
+  bent_lines: { id: string; points: [number, number][] }[];
   source_width: number;
   source_height: number;
   /** Share of the finished picture that lies beyond the file's. */

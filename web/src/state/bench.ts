@@ -41,8 +41,8 @@ interface Bench {
   tool: "hand" | "neutral" | "key" | "tone";
   /** The picture, the edge area of sharpening, or what the chosen key reaches. */
   show: "picture" | "edges" | "reach";
-  /** Picked key that is being worked on. */
-  ownKey: number | null;
+  /** Id of the picked key that is being worked on. */
+  ownKey: string | null;
   /** Hatch colours that the delivery space cannot hold. */
   gamut: boolean;
   sensorScope: boolean;

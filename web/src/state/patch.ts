@@ -1,6 +1,7 @@
 import type { Recipe, Step } from "../api/generated/recipe";
 import { CONTROLS } from "../api/generated/recipe";
 import { equal } from "./equal";
+import { isItems, mergedItems } from "./items";
 
 /** Step -> control -> value. */
 export type Values = Record<string, Record<string, unknown>>;
@@ -81,6 +82,27 @@ export function standing(recipe: Recipe, patch: Patch): Patch {
     values[step] = Object.fromEntries(Object.keys(controls).map((name) => [name, sections(recipe)[step]?.[name]]));
   const switches = Object.fromEntries(Object.keys(patch.switches).map((s) => [s, !recipe.off.includes(s as Step)]));
   return { values, switches };
+}
+
+/**
+ * A patch as it is to be put where something else stands now: what touches other controls, or other items of a list, stays as it is.
+ * Null when both put the same, each in its own way.
+ */
+export function reconciled(now: Patch, before: Patch, put: Patch): Patch | null {
+  const values: Values = {};
+  for (const [step, controls] of Object.entries(put.values))
+    for (const [name, mine] of Object.entries(controls)) {
+      const [theirs, was] = [now.values[step]?.[name], before.values[step]?.[name]];
+      let next: unknown = mine;
+      if (!equal(theirs, was) && !equal(theirs, mine)) {
+        next = isItems(theirs) && isItems(was) && isItems(mine) ? mergedItems(was, theirs, mine) : null;
+        if (next === null) return null;
+      }
+      values[step] = { ...values[step], [name]: next };
+    }
+  for (const [step, on] of Object.entries(put.switches))
+    if (now.switches[step] !== before.switches[step] && now.switches[step] !== on) return null;
+  return { values, switches: put.switches };
 }
 
 /** The controls of a patch in words. */

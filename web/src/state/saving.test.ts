@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { ApiError, type Version } from "../api/client";
-import { NEUTRAL, type Recipe } from "../api/generated/recipe";
-import { difference, EMPTY, isEmpty, merged, named, type Patch, patched, standing, touches, without } from "./patch";
+import type { Recipe } from "../api/generated/recipe";
+import { patched } from "./patch";
 import { type Deed, type Entry, Saver } from "./saving";
 import { VersionForTests } from "./server_for_tests";
 
@@ -60,6 +60,17 @@ function setUp(server = new VersionForTests(1)) {
   };
   return { server, saver: make(), make, told, requests, next, all, kept: () => kept };
 }
+
+const KEY = {
+  name: "clay",
+  centre_lightness: 0.5,
+  centre_a: 0,
+  centre_b: 0,
+  reach: 30,
+  saturation: 0,
+  lightness: 0,
+  grey: 0,
+};
 
 describe("one version's queue", () => {
   it("sends changes one after the other, each on the revision that the one before led to", async () => {
@@ -158,6 +169,29 @@ describe("one version's queue", () => {
     told[0]?.run?.();
     await all();
     expect(server.recipe.tone.exposure_ev).toBe(0.5);
+  });
+
+  it("keeps both when another tab changed another item of the same list, and tells it when the same one", async () => {
+    const { saver, server, told, all } = setUp();
+    const key = (id: string, hue = 0) => ({ ...KEY, id, hue });
+    const keys = (...own_keys: ReturnType<typeof key>[]): Deed => ({
+      do: "set",
+      patch: { values: { colour: { own_keys } }, switches: {} },
+      gesture: "",
+    });
+    saver.add(keys(key("a"), key("b")));
+    await all();
+    server.change(1, { id: "other", deed: keys(key("a", 9), key("b"), key("c")) });
+    saver.add(keys(key("a"), key("b", 4)));
+    await all();
+    expect(server.recipe.colour.own_keys).toEqual([key("a", 9), key("b", 4), key("c")]);
+    expect(told).toMatchObject([{ bad: false }]);
+    expect(saver.recipe).toEqual(server.recipe);
+    server.change(3, { id: "third", deed: keys(key("a", 9), key("b", -5), key("c")) });
+    saver.add(keys(key("a", 9), key("b", 30), key("c")));
+    await all();
+    expect(server.recipe.colour.own_keys).toEqual([key("a", 9), key("b", -5), key("c")]);
+    expect(told.at(-1)).toMatchObject({ bad: true });
   });
 
   it("undoes nothing that it has not shown", async () => {
@@ -337,38 +371,4 @@ describe("drill", () => {
       expect(tools.told.filter((t) => !t.text.startsWith("lost"))).toEqual([]);
     },
   );
-});
-
-describe("patches", () => {
-  const base = NEUTRAL.raw;
-
-  it("lead from one recipe to the other and back", () => {
-    const other: Recipe = {
-      ...base,
-      tone: { ...base.tone, exposure_ev: 1, curve_rgb: [...base.tone.curve_rgb, [1, 1]] },
-      off: ["colour"],
-    };
-    const there = difference(base, other);
-    expect(touches(there).sort()).toEqual(["colour", "tone.curve_rgb", "tone.exposure_ev"]);
-    expect(patched(base, there)).toEqual(other);
-    expect(patched(other, standing(base, there))).toEqual(base);
-    expect(isEmpty(difference(other, structuredClone(other)))).toBe(true);
-  });
-
-  it("leave the object alone when nothing changes", () => {
-    expect(patched(base, { values: { tone: { exposure_ev: 0 } }, switches: { tone: true } })).toBe(base);
-    expect(patched(base, EMPTY)).toBe(base);
-  });
-
-  it("are put together, taken apart, and named", () => {
-    const a: Patch = { values: { tone: { exposure_ev: 1, contrast: 2 } }, switches: { colour: false } };
-    const b: Patch = { values: { tone: { exposure_ev: 3 }, balance: { tint: 4 } }, switches: {} };
-    expect(merged(a, b)).toEqual({
-      values: { tone: { exposure_ev: 3, contrast: 2 }, balance: { tint: 4 } },
-      switches: { colour: false },
-    });
-    expect(without(a, b)).toEqual({ values: { tone: { contrast: 2 } }, switches: { colour: false } });
-    expect(named(b)).toBe("Exposure, Tint");
-    expect(named(a)).toBe("Exposure, Contrast round middle grey, the step colour");
-  });
 });

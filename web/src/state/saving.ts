@@ -1,7 +1,7 @@
 import { ApiError, type Version } from "../api/client";
 import type { Recipe } from "../api/generated/recipe";
 import { equal } from "./equal";
-import { EMPTY, isEmpty, merged, named, type Patch, patched, standing } from "./patch";
+import { EMPTY, isEmpty, merged, named, type Patch, patched, reconciled, standing } from "./patch";
 
 /** One thing that was done to a version. */
 export type Deed =
@@ -139,18 +139,21 @@ export class Saver {
   private rebase(): void {
     let recipe = this.version.recipe;
     const lost: Entry[] = [];
-    this.waiting = this.waiting.filter((entry) => {
+    this.waiting = this.waiting.flatMap((entry) => {
       const { deed } = entry;
       if (deed.do === "set") {
         const now = standing(recipe, deed.patch);
-        const free = equal(now, entry.before) || equal(now, deed.patch) || keptApart(now, entry.before, deed.patch);
-        if (free) recipe = patched(recipe, deed.patch);
-        else lost.push(entry);
-        return free;
+        const put = reconciled(now, entry.before, deed.patch);
+        if (put) {
+          recipe = patched(recipe, put);
+          return [{ ...entry, before: now, deed: { ...deed, patch: put } }];
+        }
+        lost.push(entry);
+        return [];
       }
       const stays = deed.do === "forget" || deed.do === "return";
       if (!stays) lost.push(entry);
-      return stays;
+      return stays ? [entry] : [];
     });
     const patch = lost.reduce<Patch>((all, e) => (e.deed.do === "set" ? merged(all, e.deed.patch) : all), EMPTY);
     if (!isEmpty(patch))
@@ -280,12 +283,3 @@ function play(version: Version, waiting: readonly Entry[]): End {
 }
 
 const fileOf = (version: Version): string => version.thumb.slice(0, 12);
-
-/** Whether every single control is either as it was when the change was made, or already as it puts it. */
-function keptApart(now: Patch, before: Patch, put: Patch): boolean {
-  const same = (a: unknown, b: unknown, c: unknown) => equal(a, b) || equal(a, c);
-  const controls = Object.entries(now.values).every(([step, values]) =>
-    Object.entries(values).every(([name, value]) => same(value, before.values[step]?.[name], put.values[step]?.[name])),
-  );
-  return controls && Object.entries(now.switches).every(([s, on]) => same(on, before.switches[s], put.switches[s]));
-}

@@ -45,6 +45,7 @@ export class VersionForTests {
       thumb: "",
       last_change: this.made.at(-1) ?? "",
       notes: [],
+      remarks: [],
     });
   }
 

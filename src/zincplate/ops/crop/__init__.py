@@ -12,6 +12,7 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, Field
 
 from zincplate.ops.base import Operation, Parameters, choice, switch
+from zincplate.ops.items import WITH_IDS, Item
 from zincplate.ops.plan import CropPlan, LightPlan
 
 _RATIO = re.compile(r"(\d{1,5}(?:\.\d{1,4})?):(\d{1,5}(?:\.\d{1,4})?)")
@@ -49,7 +50,7 @@ Place = Annotated[float, Field(ge=-2, le=3, allow_inf_nan=False)]
 Percent = Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)]
 
 
-class Guide(Parameters):
+class Guide(Item):
     """A guide line across the finished picture, at a percentage from the left or the top."""
 
     across: Literal["upright", "level"]
@@ -81,7 +82,7 @@ class CropParameters(Parameters):
         options={"edge": "the edge, drawn out", "mirror": "the mirrored picture"},
         help="What stands beyond the picture until it is filled from the surroundings.",
     )
-    guides: Annotated[tuple[Guide, ...], Field(max_length=12)] = Field(
+    guides: Annotated[tuple[Guide, ...], WITH_IDS, Field(max_length=12)] = Field(
         default=(), json_schema_extra=_hidden("Guides", "Lines to judge by; they are not delivered.", "guides")
     )
 

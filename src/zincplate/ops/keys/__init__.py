@@ -11,6 +11,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, create_model
 
 from zincplate.ops.base import COLOURS, Operation, Parameters, gauge
+from zincplate.ops.items import WITH_IDS, Item
 from zincplate.ops.plan import LightPlan, PickedKey, Six
 
 _PROPERTIES = {
@@ -22,7 +23,7 @@ _PROPERTIES = {
 Share = Annotated[float, Field(ge=-100, le=100, allow_inf_nan=False)]
 
 
-class OwnKey(Parameters):
+class OwnKey(Item):
     """A colour picked from the picture: its place in Oklab, how far it reaches, and what happens there."""
 
     name: Annotated[str, Field(min_length=1, max_length=24)]
@@ -37,7 +38,7 @@ class OwnKey(Parameters):
 
 
 class _Base(Parameters):
-    own_keys: Annotated[tuple[OwnKey, ...], Field(max_length=12)] = Field(
+    own_keys: Annotated[tuple[OwnKey, ...], WITH_IDS, Field(max_length=12)] = Field(
         default=(),
         json_schema_extra={"x-ui": {"kind": "own_keys", "label": "Picked keys", "help": "Colours picked from the picture."}},
     )

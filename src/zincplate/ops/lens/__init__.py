@@ -1,16 +1,22 @@
 """What the lens did: distortion, colour fringes and fall-off of light, by a profile or by hand."""
 
 from dataclasses import replace
-from typing import Annotated
+from typing import Annotated, Any
 
 from pydantic import Field
 
 from zincplate.core.radial import ByHand
 from zincplate.ops.base import Operation, Parameters, gauge
+from zincplate.ops.items import WITH_IDS, Item
 from zincplate.ops.plan import LensPlan, LightPlan
 
 Place = Annotated[float, Field(ge=-1, le=2, allow_inf_nan=False)]
-BentLine = Annotated[tuple[tuple[Place, Place], ...], Field(min_length=3, max_length=12)]
+
+
+class BentLine(Item):
+    """Points along an edge that is straight in the world, in frame coordinates (long edges)."""
+
+    points: Annotated[tuple[tuple[Place, Place], ...], Field(min_length=3, max_length=12)]
 
 
 class LensParameters(Parameters):
@@ -96,7 +102,7 @@ class LensParameters(Parameters):
         decimals=1,
         help="Power of the radius by which the light grows: higher keeps it nearer to the corners.",
     )
-    bent_lines: Annotated[tuple[BentLine, ...], Field(max_length=6)] = Field(
+    bent_lines: Annotated[tuple[BentLine, ...], WITH_IDS, Field(max_length=6)] = Field(
         default=(),
         json_schema_extra={
             "x-ui": {
@@ -123,4 +129,13 @@ def apply(parameters: LensParameters, plan: LightPlan) -> LightPlan:
     return replace(plan, frame=replace(plan.frame, lens=lens))
 
 
-LENS = Operation("lens", "framing", "Lens", 1, LensParameters, apply)
+def _within_demosaicing(values: dict[str, Any]) -> tuple[dict[str, Any], str]:
+    """To version 2: lateral colour of camera data is undone within demosaicing, no longer after it; bent lines have ids."""
+    bent = values.get("bent_lines", ())
+    if isinstance(bent, list | tuple) and all(isinstance(line, list | tuple) for line in bent):
+        values = {**values, "bent_lines": [{"points": line} for line in bent]}
+    used = values.get("fringe_red") or values.get("fringe_blue") or (values.get("lens_profile") and values.get("fringes", 100))
+    return values, "Colour fringes of the lens are undone more fully than when this recipe was written." if used else ""
+
+
+LENS = Operation("lens", "framing", "Lens", 2, LensParameters, apply, upgrades=(_within_demosaicing,))

@@ -10,12 +10,13 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from zincplate.ops.base import Operation, Parameters, gauge
+from zincplate.ops.items import WITH_IDS, Item
 from zincplate.ops.plan import LightPlan
 
 Place = Annotated[float, Field(ge=-1, le=2, allow_inf_nan=False)]
 
 
-class DrawnLine(Parameters):
+class DrawnLine(Item):
     """A line drawn along something that is level or plumb in the world; ends in frame coordinates (long edges)."""
 
     along: Literal["level", "plumb"]
@@ -80,7 +81,7 @@ class MovementsParameters(Parameters):
         decimals=1,
         help="Height against width: taller (more) or wider (less).",
     )
-    drawn_lines: Annotated[tuple[DrawnLine, ...], Field(max_length=4)] = Field(
+    drawn_lines: Annotated[tuple[DrawnLine, ...], WITH_IDS, Field(max_length=4)] = Field(
         default=(),
         json_schema_extra={
             "x-ui": {"kind": "lines", "label": "Drawn lines", "help": "Lines along what is level or plumb; the movements follow."}

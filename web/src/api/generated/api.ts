@@ -776,6 +776,8 @@ export interface components {
             last_change: string;
             /** Notes */
             notes: string[];
+            /** Remarks */
+            remarks: string[];
         };
         /** HistoryOut */
         HistoryOut: {
@@ -1124,10 +1126,7 @@ export interface components {
              * Bent Lines
              * @default []
              */
-            bent_lines: [
-                number,
-                number
-            ][][];
+            bent_lines: components["schemas"]["Bent"][];
             /**
              * Rectangle
              * @default null
@@ -1145,10 +1144,25 @@ export interface components {
             ratio: string;
         };
         /**
+         * Bent
+         * @description Points along a bent edge in plane pixels.
+         */
+        Bent: {
+            /** Id */
+            id: string;
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+        };
+        /**
          * Line
          * @description A drawn line, its ends in plane pixels.
          */
         Line: {
+            /** Id */
+            id: string;
             /**
              * Along
              * @enum {string}

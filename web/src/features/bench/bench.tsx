@@ -4,6 +4,7 @@ import type { Frame } from "../../api/client";
 import type { Step } from "../../api/generated/recipe";
 import { FIT } from "../../canvas/viewport";
 import { useBench } from "../../state/bench";
+import { newItemId } from "../../state/items";
 import { complain } from "../../state/notices";
 import { useFrames, useMarking } from "../../state/queries";
 import { useRoom } from "../../state/room";
@@ -169,8 +170,17 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
                   const keys = r.colour.own_keys;
                   const taken = keys.map((k) => k.name);
                   const name = nameFor(centre.centre_a, centre.centre_b, taken);
-                  const fresh = { name, ...centre, reach: 30, hue: 0, saturation: 0, lightness: 0, grey: 0 };
-                  if (useBench.getState().frame === id) useBench.setState({ ownKey: keys.length });
+                  const fresh = {
+                    id: newItemId(),
+                    name,
+                    ...centre,
+                    reach: 30,
+                    hue: 0,
+                    saturation: 0,
+                    lightness: 0,
+                    grey: 0,
+                  };
+                  if (useBench.getState().frame === id) useBench.setState({ ownKey: fresh.id });
                   return withControls(r, "colour", { own_keys: [...keys, fresh] });
                 })
               }

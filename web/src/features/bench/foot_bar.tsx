@@ -5,6 +5,7 @@ import { SURROUNDS, type Surround, useBench } from "../../state/bench";
 import { written } from "../../ui/number";
 
 const LATE_MS = 1200;
+const NONE: string[] = [];
 const ZOOMS = [50, 100, 200, 400, 800];
 const n = (v: number | undefined, decimals = 0) => (v === undefined ? "" : written(v, decimals, false));
 
@@ -14,6 +15,7 @@ export function FootBar({ frame }: { frame: Frame | undefined }) {
   const zoom = useBench((s) => s.viewport.zoom);
   const drawMs = useBench((s) => s.drawMs);
   const header = useBench((s) => s.header);
+  const remarks = useBench((s) => s.version?.remarks) ?? NONE;
   const surround = useBench((s) => s.surround);
   const gamut = useBench((s) => s.gamut);
   const warnings = useBench((s) => s.warnings);
@@ -66,7 +68,7 @@ export function FootBar({ frame }: { frame: Frame | undefined }) {
       </span>
       <DepthGuard />
       <Waiting />
-      <span className="grow truncate text-right">{header?.notes.join(" ")}</span>
+      <span className="grow truncate text-right">{[...(header?.notes ?? []), ...remarks].join(" ")}</span>
       {warnings && (
         <select
           aria-label="Warnings of"

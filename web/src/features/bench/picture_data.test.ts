@@ -64,7 +64,13 @@ it("asks for warnings and the reach of a key only while they are wanted", () => 
     show: "picture",
     rawHistogram: false,
   });
-  useBench.setState({ gamut: true, ownKey: 1 });
+  const own = { name: "clay", centre_lightness: 0.5, centre_a: 0, centre_b: 0, reach: 30 };
+  const still = { hue: 0, saturation: 0, lightness: 0, grey: 0 };
+  const draft = structuredClone(NEUTRAL.raw);
+  draft.colour.own_keys = ["b7", "c9"].map((id) => ({ id, ...own, ...still }));
+  useBench.setState({ gamut: true, ownKey: "gone", draft });
+  expect(adjustedOptions(false, true).show, "a key that was taken away has no reach").toBe("picture");
+  useBench.setState({ ownKey: "c9" });
   expect(adjustedOptions(false, true)).toMatchObject({
     clipping: true,
     gamut: true,
@@ -72,7 +78,7 @@ it("asks for warnings and the reach of a key only while they are wanted", () => 
     key: 1,
     rawHistogram: true,
   });
-  useBench.setState({ gamut: false, show: "picture", ownKey: null, sensorScope: false });
+  useBench.setState({ gamut: false, show: "picture", ownKey: null, sensorScope: false, draft: null });
 });
 
 const STRAIGHT: Point[] = [

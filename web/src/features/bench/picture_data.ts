@@ -28,13 +28,14 @@ export interface Ask {
 /** What is asked of the developed picture beside the picture itself, as the bench stands now. */
 export function adjustedOptions(isWhole: boolean, raw: boolean): ViewOptions {
   const s = useBench.getState();
+  const key = s.draft?.colour.own_keys.findIndex((k) => k.id === s.ownKey) ?? -1;
   return {
     box: isWhole,
     clipping: s.warnings || s.gamut,
     warned: s.warned,
     gamut: s.gamut,
-    show: s.show === "reach" && s.ownKey === null ? "picture" : s.show,
-    key: s.ownKey ?? 0,
+    show: s.show === "reach" && key < 0 ? "picture" : s.show,
+    key: Math.max(key, 0),
     rawHistogram: s.sensorScope && raw,
   };
 }

@@ -119,7 +119,7 @@ function opened() {
   return () => useBench.setState({ forThis: before });
 }
 
-const line = (x: number): PlaneLine => ({ along: "plumb", start: [x, 0], end: [x, 100] });
+const line = (x: number): PlaneLine => ({ id: `${x}`, along: "plumb", start: [x, 0], end: [x, 100] });
 
 it("actions are worked out one after the other: two turns are two", async () => {
   const close = opened();

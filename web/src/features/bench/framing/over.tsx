@@ -16,6 +16,7 @@ import {
 } from "../../../canvas/plane";
 import type { Size } from "../../../canvas/viewport";
 import { useBench } from "../../../state/bench";
+import { newItemId } from "../../../state/items";
 import { dropRested, whenRested } from "../../../state/turns";
 import { withControl } from "../steps/control";
 import { BentPoints } from "./bent_points";
@@ -138,7 +139,7 @@ function Inner({ frame, at, box, surround, facts, crop, tool }: InnerProps) {
       setDrawing(null);
       const { start, end } = drawing;
       if (Math.hypot(end[0] - start[0], end[1] - start[1]) * at.scale < 8) return;
-      const line: PlaneLine = { along: kindOf(start, end), start: [...start], end: [...end] };
+      const line: PlaneLine = { id: newItemId(), along: kindOf(start, end), start: [...start], end: [...end] };
       if (tool === "line") {
         useFraming.setState({ tool: "crop" });
         sendLines(frame.id, [line]);
@@ -184,26 +185,19 @@ function Inner({ frame, at, box, surround, facts, crop, tool }: InnerProps) {
             )
             .join("")}
         />
-        {draft.framing.guides.map((guide, i) => {
+        {draft.framing.guides.map((guide) => {
           const share = guide.percent / 100;
           const d =
             guide.across === "upright"
               ? `M${left + share * width} ${top}v${height}`
               : `M${left} ${top + share * height}h${width}`;
-          // biome-ignore lint/suspicious/noArrayIndexKey: guides have no other identity
-          return <Double key={i} d={d} strong dashed />;
+          return <Double key={guide.id} d={d} strong dashed />;
         })}
         {(tool === "lines" || tool === "line") &&
-          current.map((line, i) => (
-            // biome-ignore lint/suspicious/noArrayIndexKey: lines have no other identity
-            <Double key={i} d={`M${path([line.start])}L${path([line.end])}`} strong />
-          ))}
+          current.map((line) => <Double key={line.id} d={`M${path([line.start])}L${path([line.end])}`} strong />)}
         {tool === "bent" &&
-          [...facts.bent_lines, points].map((list, i) =>
-            list.length > 1 ? (
-              // biome-ignore lint/suspicious/noArrayIndexKey: lines have no other identity
-              <Double key={i} d={`M${path(list)}`} strong />
-            ) : null,
+          [...facts.bent_lines, { id: "placed", points }].map((line) =>
+            line.points.length > 1 ? <Double key={line.id} d={`M${path(line.points)}`} strong /> : null,
           )}
         {drawing && <Double d={`M${path([drawing.start])}L${path([drawing.end])}`} strong />}
       </svg>
@@ -277,13 +271,14 @@ function Inner({ frame, at, box, surround, facts, crop, tool }: InnerProps) {
           (["start", "end"] as const).map((end) => {
             const [x, y] = toScreen(at, line[end]);
             const moved = (dx: number, dy: number, from: Point): PlaneLine[] =>
-              current.map((l, j) =>
-                j === i ? { ...l, [end]: [from[0] + dx / at.scale, from[1] + dy / at.scale] as [number, number] } : l,
+              current.map((l) =>
+                l.id === line.id
+                  ? { ...l, [end]: [from[0] + dx / at.scale, from[1] + dy / at.scale] as [number, number] }
+                  : l,
               );
             return (
               <Handle
-                // biome-ignore lint/suspicious/noArrayIndexKey: lines have no other identity
-                key={`${i} ${end}`}
+                key={`${line.id} ${end}`}
                 name={`Line ${i + 1}, ${end}`}
                 x={x}
                 y={y}

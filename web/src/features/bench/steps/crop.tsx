@@ -2,6 +2,7 @@ import { ArrowLeftRight } from "lucide-react";
 import { useState } from "react";
 import { type Overlay, type Rect, ratioOf, withRatio } from "../../../canvas/plane";
 import { useBench } from "../../../state/bench";
+import { newItemId } from "../../../state/items";
 import { usePresets } from "../../../state/queries";
 import { Button, Hint } from "../../../ui/controls";
 import { NumberField } from "../../../ui/number_field";
@@ -184,7 +185,7 @@ function Guides({ recipe }: StepProps) {
             quiet
             className="!h-6 !px-1"
             disabled={guides.length >= 12}
-            onClick={() => set([...guides, { across, percent: 50 }])}
+            onClick={() => set([...guides, { id: newItemId(), across, percent: 50 }])}
           >
             + {across}
           </Button>
@@ -192,14 +193,15 @@ function Guides({ recipe }: StepProps) {
       </div>
       <ul aria-label="Guides">
         {guides.map((guide, i) => (
-          // biome-ignore lint/suspicious/noArrayIndexKey: guides have no other identity
-          <li key={i} className="flex h-6 items-center gap-1 text-sm">
+          <li key={guide.id} className="flex h-6 items-center gap-1 text-sm">
             <span className="w-14 text-ink2">{guide.across}</span>
             <NumberField
               label={`Guide ${i + 1}, percent`}
               className="w-14"
               text={String(guide.percent)}
-              onSet={(v) => set(guides.map((g, j) => (j === i ? { ...g, percent: Math.min(Math.max(v, 0), 100) } : g)))}
+              onSet={(v) =>
+                set(guides.map((g) => (g.id === guide.id ? { ...g, percent: Math.min(Math.max(v, 0), 100) } : g)))
+              }
             />
             <span className="text-xs text-ink2">%</span>
             <span className="grow" />
@@ -207,7 +209,7 @@ function Guides({ recipe }: StepProps) {
               quiet
               className="!h-6 !px-1"
               aria-label={`Remove guide ${i + 1}`}
-              onClick={() => set(guides.filter((_, j) => j !== i))}
+              onClick={() => set(guides.filter((g) => g.id !== guide.id))}
             >
               Remove
             </Button>

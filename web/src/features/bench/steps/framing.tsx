@@ -1,5 +1,6 @@
 import { FlipHorizontal, RotateCcw, RotateCw } from "lucide-react";
 import { useBench } from "../../../state/bench";
+import { newItemId } from "../../../state/items";
 import { useNotices } from "../../../state/notices";
 import { Button, Hint } from "../../../ui/controls";
 import { act, factsSettled, type PlaneLine, sendLines, useFraming } from "../framing/framing_state";
@@ -121,15 +122,16 @@ function DrawnLines({ frame, recipe }: StepProps) {
       {tool === "lines" && lines.length < 4 && <AddLine onAdd={send} />}
       <ul className="pt-1.5 text-sm" aria-label="Drawn lines">
         {lines.map((line, i) => (
-          // biome-ignore lint/suspicious/noArrayIndexKey: lines have no other identity
-          <li key={i} className="flex h-7 items-center gap-2">
+          <li key={line.id} className="flex h-7 items-center gap-2">
             <span className="w-12">Line {i + 1}</span>
             <Button
               quiet
               className="!h-6 !px-1"
               title="Changes between level and plumb"
               onClick={() =>
-                send(lines.map((l, j) => (j === i ? { ...l, along: l.along === "level" ? "plumb" : "level" } : l)))
+                send(
+                  lines.map((l) => (l.id === line.id ? { ...l, along: l.along === "level" ? "plumb" : "level" } : l)),
+                )
               }
             >
               {line.along}
@@ -139,7 +141,7 @@ function DrawnLines({ frame, recipe }: StepProps) {
               quiet
               className="!h-6 !px-1"
               aria-label={`Remove line ${i + 1}`}
-              onClick={() => send(lines.filter((_, j) => j !== i))}
+              onClick={() => send(lines.filter((l) => l.id !== line.id))}
             >
               Remove
             </Button>
@@ -162,7 +164,7 @@ function AddLine({ onAdd }: { onAdd: (next: PlaneLine[]) => void }) {
     const same = facts.lines.filter((l) => l.along === along).length;
     const place = [0.2, 0.8, 0.4, 0.6][same] ?? 0.5;
     const [start, end] = along === "plumb" ? [at(place, 0.25), at(place, 0.75)] : [at(0.25, place), at(0.75, place)];
-    onAdd([...facts.lines, { along, start, end }]);
+    onAdd([...facts.lines, { id: newItemId(), along, start, end }]);
   };
   return (
     <p className="flex items-center gap-1 pt-1 text-xs text-ink2">

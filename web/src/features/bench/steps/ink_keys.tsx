@@ -31,10 +31,10 @@ const REACH = {
 } as const;
 
 /** A recipe with one picked key changed (null takes it away). */
-export function withKey(recipe: Recipe, index: number, change: Partial<OwnKey> | null): Recipe {
+export function withKey(recipe: Recipe, id: string, change: Partial<OwnKey> | null): Recipe {
   const keys = recipe.colour.own_keys;
   const next =
-    change === null ? keys.filter((_, i) => i !== index) : keys.map((k, i) => (i === index ? { ...k, ...change } : k));
+    change === null ? keys.filter((k) => k.id !== id) : keys.map((k) => (k.id === id ? { ...k, ...change } : k));
   return withControl(recipe, "colour", "own_keys", next);
 }
 
@@ -69,8 +69,7 @@ export function InkKeys({ recipe }: StepProps) {
   const current = useBench((s) => s.ownKey);
   const { edit, save, cancel } = useBench.getState();
   const keys = recipe.colour.own_keys;
-  const index = current !== null && current < keys.length ? current : null;
-  const key = index !== null ? keys[index] : undefined;
+  const key = keys.find((k) => k.id === current);
   return (
     <section aria-label="Ink keys" className="mt-2 border-t border-rule pt-1.5">
       <div className="flex h-6 items-center justify-between px-3.5">
@@ -110,20 +109,19 @@ export function InkKeys({ recipe }: StepProps) {
           );
         })}
         {keys.length > 0 && <span className="mx-1 w-px shrink-0 bg-rule" />}
-        {keys.map((k, i) => (
+        {keys.map((k) => (
           <Fader
-            // biome-ignore lint/suspicious/noArrayIndexKey: keys have no identity but their order
-            key={i}
+            key={k.id}
             name={k.name}
             label={`${k.name}, picked key, ${property}`}
             help={`${property} of the colours that this key reaches.`}
             ink={`oklab(${k.centre_lightness} ${k.centre_a} ${k.centre_b})`}
             value={k[property]}
-            chosen={i === index}
+            chosen={k === key}
             narrow
-            onChoose={() => useBench.setState({ ownKey: i })}
-            onDraft={(v) => edit((r) => withKey(r, i, { [property]: v }))}
-            onSet={(v) => save((r) => withKey(r, i, { [property]: v }))}
+            onChoose={() => useBench.setState({ ownKey: k.id })}
+            onDraft={(v) => edit((r) => withKey(r, k.id, { [property]: v }))}
+            onSet={(v) => save((r) => withKey(r, k.id, { [property]: v }))}
             onCancel={cancel}
           />
         ))}
@@ -151,13 +149,13 @@ export function InkKeys({ recipe }: StepProps) {
           Press on a colour in the picture, or drag over an area of it. It gets a key of its own. Esc leaves.
         </p>
       )}
-      {key && index !== null && (
+      {key && (
         <div className="pt-1">
           <div className="flex h-7 items-center gap-1.5 px-3.5">
             <input
               aria-label="Name of the key"
               defaultValue={key.name}
-              key={`${index} ${key.name}`}
+              key={`${key.id} ${key.name}`}
               maxLength={24}
               onKeyDown={(e) => {
                 e.stopPropagation();
@@ -165,7 +163,7 @@ export function InkKeys({ recipe }: StepProps) {
               }}
               onBlur={(e) => {
                 const name = e.currentTarget.value.trim();
-                if (name && name !== key.name) save((r) => withKey(r, index, { name }));
+                if (name && name !== key.name) save((r) => withKey(r, key.id, { name }));
                 else e.currentTarget.value = key.name;
               }}
               className="h-6 w-28 rounded-[2px] border border-rule bg-white px-1.5 text-sm"
@@ -176,7 +174,7 @@ export function InkKeys({ recipe }: StepProps) {
               className="!px-1"
               onClick={() => {
                 useBench.setState({ show: "picture", ownKey: null });
-                save((r) => withKey(r, index, null));
+                save((r) => withKey(r, key.id, null));
               }}
             >
               Remove key
@@ -186,9 +184,9 @@ export function InkKeys({ recipe }: StepProps) {
             facts={REACH}
             value={key.reach}
             neutral={30}
-            onDraft={(v) => edit((r) => withKey(r, index, { reach: v }))}
-            onSet={(v) => save((r) => withKey(r, index, { reach: v }))}
-            onReset={() => save((r) => withKey(r, index, { reach: 30 }))}
+            onDraft={(v) => edit((r) => withKey(r, key.id, { reach: v }))}
+            onSet={(v) => save((r) => withKey(r, key.id, { reach: v }))}
+            onReset={() => save((r) => withKey(r, key.id, { reach: 30 }))}
             onCancel={cancel}
           />
         </div>

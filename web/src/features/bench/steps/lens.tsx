@@ -2,6 +2,7 @@ import { useEffect, useState } from "react";
 import { api, need } from "../../../api/client";
 import type { components } from "../../../api/generated/api";
 import { useBench } from "../../../state/bench";
+import { newItemId } from "../../../state/items";
 import { complain } from "../../../state/notices";
 import { Button } from "../../../ui/controls";
 import { act, factsNow, factsSettled, useFraming } from "../framing/framing_state";
@@ -48,7 +49,7 @@ export function Lens({ frame, recipe }: StepProps) {
   };
   const addBent = async () => {
     const lines = factsNow()?.bent_lines ?? [];
-    const bent = [...lines, points].map((line) => line.map(([x, y]) => [x, y] as [number, number]));
+    const bent = [...lines, { id: newItemId(), points: points.map(([x, y]) => [x, y] as [number, number]) }];
     if (await act(frame.id, { do: "bent_lines", bent_lines: bent })) useFraming.setState({ points: [] });
   };
   const names = ["lens_profile", ...STRENGTHS, ...BY_HAND, "bent_lines"];

@@ -3,9 +3,9 @@
 from collections.abc import Callable
 from typing import Any
 
-from zincplate.engine.recipe import Recipe
 from zincplate.ops.base import STEPS
 from zincplate.ops.order import ORDER
+from zincplate.recipe.document import Recipe
 
 ARROW = "\N{RIGHTWARDS ARROW}"
 MINUS = "\N{MINUS SIGN}"
@@ -58,20 +58,16 @@ def _crop(before: Any, after: Any) -> str:
     return f"Crop{ratio} drawn" if not before.crop_width else f"Crop{ratio} changed"
 
 
-def _centre(key: Any) -> tuple[float, float, float]:
-    return key.centre_lightness, key.centre_a, key.centre_b
-
-
 def _keys(old: Any, new: Any) -> list[str]:
-    """Picked keys added, taken away or changed. A key is known by the colour it was picked at, whatever else of it changed."""
-    before, after = {_centre(k): k for k in old}, {_centre(k): k for k in new}
-    found = [f"Key {key.name} picked" for centre, key in after.items() if centre not in before]
-    found += [f"Key {key.name} removed" for centre, key in before.items() if centre not in after]
-    for centre, key in after.items():
-        if centre not in before:
+    """Picked keys added, taken away or changed."""
+    before, after = {k.id: k for k in old}, {k.id: k for k in new}
+    found = [f"Key {key.name} picked" for i, key in after.items() if i not in before]
+    found += [f"Key {key.name} removed" for i, key in before.items() if i not in after]
+    for i, key in after.items():
+        if i not in before:
             continue
         for name in type(key).model_fields:
-            x, y = getattr(before[centre], name), getattr(key, name)
+            x, y = getattr(before[i], name), getattr(key, name)
             if x != y:
                 ui = {"low": -1 if name in ("hue", "saturation", "lightness", "grey") else 0}
                 was, is_now = (x, y) if name == "name" else (formatted(x, ui), formatted(y, ui))

@@ -2,9 +2,9 @@
 
 from typing import Any
 
-from zincplate.engine.recipe import FORMAT, Recipe
 from zincplate.ops.base import STEPS
 from zincplate.ops.order import ORDER
+from zincplate.recipe.document import FORMAT, Recipe
 
 
 def recipe_schema() -> dict[str, Any]:
