@@ -118,8 +118,8 @@ def stack(home: Home) -> Iterator[Stack]:
     environment.setdefault("ZINCPLATE_PAGE", "web/dist")
     running = Stack(home, f"http://127.0.0.1:{port}", Maria(home.root), {}, environment)
     running.start_worker()
-    command = [sys.executable, "-W", "ignore", "-m", "gunicorn", "-k", "gthread", "--threads", "32", "--log-level", "error"]
-    command += ["--graceful-timeout", "2"]
+    command = [sys.executable, "-W", "ignore", "-m", "gunicorn", "-k", "zincplate.cli.web_worker.BoundedWorker"]
+    command += ["--threads", "32", "--log-level", "error", "--graceful-timeout", "2"]
     command += ["-b", f"127.0.0.1:{port}", "zincplate.cli.wsgi:app"]
     running.children["web"] = subprocess.Popen(command, env=environment, start_new_session=True)
     end = time.monotonic() + 60

@@ -2,17 +2,20 @@
 
 import threading
 import time
+from datetime import timedelta
 from typing import Any
 
 import peewee
 import pytest
+from playhouse.pool import MaxConnectionsExceeded
 
 from zincplate.engine.strips import Cancelled
 from zincplate.formats.errors import FileError
 from zincplate.jobs import runner
 from zincplate.services import work
 from zincplate.services.context import Context, NotFound, UserError
-from zincplate.store.models import Job
+from zincplate.store.database import database
+from zincplate.store.models import Job, now
 
 KIND = "for_tests"
 
@@ -41,6 +44,12 @@ def woken(context: Context, monkeypatch: pytest.MonkeyPatch) -> list[str]:
 def expired(job: Job) -> None:
     """Its worker has not been heard of for long."""
     Job.update(lease_until=time.time() - 1).where(Job.id == job.id).execute()
+
+
+def long_ago(*jobs: Job) -> None:
+    """They were submitted some time ago."""
+    for job in jobs:
+        Job.update(changed_at=now() - timedelta(seconds=6)).where(Job.id == job.id).execute()
 
 
 def test_a_job_is_written_before_it_is_woken_and_runs_with_its_arguments(
@@ -184,11 +193,83 @@ def test_a_cancelled_job_whose_worker_died_is_not_started_again(context: Context
 
 def test_a_lost_wake_up_is_made_up_for(context: Context, woken: list[str]) -> None:
     job = work.submit(context, KIND, "forgotten")
+    later = work.submit(context, KIND, "later")
     woken.clear()
     assert work.reap(context) == 0
-    expired(job)
+    long_ago(job, later)
     assert work.reap(context) == 1 and woken == [job.id]
     assert work.get(job.id).attempt == 0  # waiting is no attempt
+    # while a worker works nothing is lost: it looks for the next by itself
+    work.claim(job.id, "busy:1")
+    assert work.reap(context) == 0 and woken == [job.id]
+    assert work.oldest_waiting() == later.id
+    # what another process of ours does is no worker's work
+    work.finish(job.id, "busy:1", "done")
+    work.outside("camera", "Camera: 8 frames", files=8)
+    assert work.reap(context) == 1 and woken == [job.id, later.id]
+
+
+def test_one_that_stumbled_waits_a_moment_before_it_is_taken_again(context: Context, woken: list[str]) -> None:
+    job = work.submit(context, KIND, "stumbles")
+    assert work.oldest_waiting() == job.id
+    work.claim(job.id, "one:1")
+    assert work.oldest_waiting() is None
+    work.put_back(job.id, "one:1", "ValueError: no")
+    assert work.get(job.id).state == "queued" and work.oldest_waiting() is None
+    expired(job)
+    assert work.oldest_waiting() == job.id
+    work.cancel(job.id)
+    assert work.oldest_waiting() is None
+
+
+def test_workers_that_cannot_be_woken_cost_nothing(context: Context, monkeypatch: pytest.MonkeyPatch) -> None:
+    def away(job_id: str) -> None:
+        raise MaxConnectionsExceeded("exceeded")
+
+    monkeypatch.setattr(context, "wake", away)
+    job = work.submit(context, KIND, "stands")
+    long_ago(job)
+    assert work.get(job.id).state == "queued" and work.reap(context) == 1
+
+
+def test_one_request_starts_one_job_however_often_it_is_sent(context: Context, woken: list[str]) -> None:
+    found: list[str] = []
+
+    def send() -> None:
+        with database.connection_context():
+            found.append(work.submit(context, KIND, "deliver", "key-1", files=2).id)
+
+    callers = [threading.Thread(target=send) for _ in range(6)]
+    for caller in callers:
+        caller.start()
+    for caller in callers:
+        caller.join()
+    assert len(found) == 6 and len(set(found)) == 1 and woken == found[:1]
+    assert Job.select().count() == 1 and work.of_request("key-1") is not None
+    assert work.submit(context, KIND, "deliver", "key-2").id != found[0]
+    assert work.submit(context, KIND, "no key").id != work.submit(context, KIND, "no key").id
+    assert work.of_request("") is None
+
+
+def test_finished_jobs_are_forgotten_after_a_month_or_when_there_are_many(
+    context: Context, woken: list[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    old, young, waiting = (work.submit(context, KIND, name) for name in ("old", "young", "waiting"))
+    for job in (old, young):
+        work.claim(job.id, "one:1")
+        work.finish(job.id, "one:1", "done")
+    for job, days in ((old, 31), (young, 29), (waiting, 400)):
+        Job.update(changed_at=now() - timedelta(days=days)).where(Job.id == job.id).execute()
+    work.prune()
+    assert {j["title"] for j in work.recent()} == {"young", "waiting"}
+    monkeypatch.setattr(work, "KEPT", 3)
+    for k in range(5):
+        job = work.submit(context, KIND, f"job {k}")
+        work.claim(job.id, "one:1")
+        work.finish(job.id, "one:1", "done")
+        time.sleep(0.01)
+    work.prune()
+    assert {j["title"] for j in work.recent()} == {"job 2", "job 3", "job 4", "waiting"}
 
 
 def test_a_database_that_goes_away_leaves_the_job_to_the_next_worker(
@@ -214,8 +295,12 @@ def test_the_newest_jobs_come_first_and_old_ones_drop_out(context: Context, woke
     for k in range(4):
         ids.append(work.submit(context, KIND, f"job {k}").id)
         time.sleep(0.01)
-    listed = work.recent(3)
-    assert [j["id"] for j in listed] == ids[:0:-1]
+    assert [j["id"] for j in work.recent(1)] == ids[::-1], "what waits or runs is always listed"
+    for k in (0, 1, 3):
+        work.claim(ids[k], "one:1")
+        work.finish(ids[k], "one:1", "done")
+    listed = work.recent(2)
+    assert [j["id"] for j in listed] == [ids[3], ids[2], ids[1]]
     told = {
         "id",
         "kind",

@@ -19,13 +19,14 @@ from zincplate.formats.turns import Superseded
 from zincplate.recipe.document import RecipeError
 from zincplate.services.changes import Stale
 from zincplate.services.context import Context, NotFound, UserError
-from zincplate.store.database import UNAVAILABLE, database
+from zincplate.store.database import BUSY, UNAVAILABLE, begin_request, end_request
 
 CONTENT_POLICY = (
     "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' blob:; font-src 'self'; "
     "connect-src 'self'; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'"
 )
 MAX_BODY = 1 << 30
+AGAIN = {"Retry-After": "2"}
 
 
 def _invalid(error: ValidationError) -> Response:
@@ -72,12 +73,11 @@ def _guard(app: Flask) -> None:
     @app.before_request
     def open_database() -> None:
         if request.path.startswith("/api/") and request.path != "/api/events":
-            database.connect(reuse_if_open=True)
+            begin_request()
 
     @app.teardown_request
     def close_database(_error: BaseException | None) -> None:
-        if not database.is_closed():
-            database.close()
+        end_request()
 
     @app.after_request
     def headers(answer: Response) -> Response:
@@ -110,10 +110,17 @@ def _errors(app: Flask) -> None:
         return "", 204  # whoever asked has asked for something newer
 
     def unavailable(_error: Exception) -> Any:
-        return {"error": "The database does not answer at the moment. It is being started again; nothing saved is lost."}, 503
+        sentence = "The database does not answer at the moment. It is being started again; nothing saved is lost."
+        return {"error": sentence}, 503, AGAIN
 
     for kind in UNAVAILABLE:
         app.register_error_handler(kind, unavailable)
+
+    def busy(_error: Exception) -> Any:
+        return {"error": "There is more to do at the moment than can be done at once. Try again in a moment."}, 503, AGAIN
+
+    for full in BUSY:
+        app.register_error_handler(full, busy)
 
     @app.errorhandler(HTTPException)
     def http(error: HTTPException) -> Any:

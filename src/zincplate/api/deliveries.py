@@ -20,7 +20,7 @@ def presets() -> Any:
 
 
 @api.post("/deliveries/plan", responses={200: m.PlanOut})
-def plan(body: m.DeliverIn) -> Any:
+def plan(body: m.PlanIn) -> Any:
     """Names and sizes of what would be written."""
     return {"files": deliver.plan(context(), body.versions, body.presets)}
 
@@ -28,7 +28,7 @@ def plan(body: m.DeliverIn) -> Any:
 @api.post("/deliveries", responses={202: m.JobOut})
 def start(body: m.DeliverIn) -> Any:
     """Starts a delivery."""
-    return work.as_dict(deliver.start(context(), body.versions, body.presets)), 202
+    return work.as_dict(deliver.start(context(), body.versions, body.presets, body.request_key)), 202
 
 
 @api.get("/deliveries", responses={200: m.LedgerOut})

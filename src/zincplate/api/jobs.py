@@ -1,6 +1,7 @@
 """Jobs, and the one event stream of a page."""
 
 import json
+import threading
 import time
 from collections.abc import Iterator
 from typing import Any
@@ -10,11 +11,14 @@ from flask_openapi3 import APIBlueprint
 
 from zincplate.api import models as m
 from zincplate.services import work
-from zincplate.store.database import UNAVAILABLE, database
+from zincplate.store.database import BUSY, UNAVAILABLE, database
 
 api = APIBlueprint("jobs", __name__, url_prefix="/api", abp_responses={422: m.ErrorOut})
 
-_LOOK_S, _IDLE_LOOK_S, _KEEP_ALIVE_S, _LIFE_S = 0.25, 0.75, 15.0, 3600.0
+_LOOK_S, _IDLE_LOOK_S, _KEEP_ALIVE_S, _LIFE_S = 0.25, 0.75, 5.0, 3600.0
+STREAMS = 16
+"""At once: each holds a thread. The tabs of a browser share one."""
+_streams = threading.BoundedSemaphore(STREAMS)
 
 
 @api.get("/jobs", responses={200: m.JobsOut})
@@ -30,8 +34,10 @@ def cancel(path: m.JobPath) -> Any:
 
 
 @api.get("/events")
-def events() -> Response:
+def events() -> Any:
     """Server-sent events: the list of jobs, whenever it changes. A connection is taken for each look, not for life."""
+    if not _streams.acquire(blocking=False):
+        return {"error": f"{STREAMS} pages are listening already. Close one."}, 503, {"Retry-After": "10"}
 
     def stream() -> Iterator[str]:
         last, spoke, end = "", time.monotonic(), time.monotonic() + _LIFE_S
@@ -42,7 +48,7 @@ def events() -> Response:
                     rows = work.recent()
                 active = any(r["state"] in work.ACTIVE for r in rows)
                 text = json.dumps({"jobs": rows})
-            except UNAVAILABLE:
+            except (*UNAVAILABLE, *BUSY):
                 text = json.dumps({"unavailable": True})
             if text != last:
                 last, spoke = text, time.monotonic()
@@ -52,4 +58,6 @@ def events() -> Response:
                 yield ": still here\n\n"
             time.sleep(_LOOK_S if active else _IDLE_LOOK_S)
 
-    return Response(stream(), mimetype="text/event-stream", headers={"Cache-Control": "no-cache"})
+    answer = Response(stream(), mimetype="text/event-stream", headers={"Cache-Control": "no-cache"})
+    answer.call_on_close(_streams.release)
+    return answer

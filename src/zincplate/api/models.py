@@ -1,6 +1,6 @@
 """Bodies, paths and answers of the API; the page's TypeScript types are generated from them."""
 
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -113,6 +113,10 @@ class FramesOut(BaseModel):
     refusals: list[RefusalOut]
 
 
+RequestKey = Annotated[str, Field(max_length=40, pattern=r"^[A-Za-z0-9-]*$")]
+"""Made up by whoever asks; the same key again starts nothing but answers with what it had started."""
+
+
 class BringInIn(In):
     """A folder on the machine, the memory card, or dropped files; into a shoot, or into a new one of this name."""
 
@@ -122,6 +126,7 @@ class BringInIn(In):
     folder: str = Field(default="", max_length=4000)
     reference: bool = False
     batch: str = Field(default="", max_length=40, pattern=r"^[A-Za-z0-9-]*$")
+    request_key: RequestKey = ""
 
 
 class BringInOut(BaseModel):
@@ -309,9 +314,13 @@ class NeutralOut(BaseModel):
     clipped: float
 
 
-class DeliverIn(In):
+class PlanIn(In):
     versions: list[int] = Field(min_length=1, max_length=5_000)
     presets: list[Preset] = Field(min_length=1, max_length=10)
+
+
+class DeliverIn(PlanIn):
+    request_key: RequestKey = ""
 
 
 class PlanRow(BaseModel):

@@ -55,6 +55,8 @@ def upload(path: m.UploadPath) -> Any:
 @api.post("/bring-in", responses={202: m.BringInOut})
 def start_bring_in(body: m.BringInIn) -> Any:
     """Starts the job that brings files in. A new shoot is made only when there is something to bring into it."""
+    if (known := work.of_request(body.request_key)) is not None:
+        return {"shoot": known.arguments["shoot_id"], "job": work.as_dict(known)}, 202
     home = context().home
     if body.source == "uploads":
         folder = home.cache / "incoming" / body.batch
@@ -69,8 +71,12 @@ def start_bring_in(body: m.BringInIn) -> Any:
             raise UserError(f"{body.folder}: Give the whole path of the folder, starting with /.")
         paths = bring_in.files_in(folder)
     shoot = shoots.get(body.shoot) if body.shoot is not None else shoots.create(body.name)
-    job = bring_in.start(context(), shoot, paths, reference=body.reference, move=body.source == "uploads")
-    return {"shoot": shoot.id, "job": work.as_dict(job)}, 202
+    job = bring_in.start(
+        context(), shoot, paths, reference=body.reference, move=body.source == "uploads", request_key=body.request_key
+    )
+    if job.arguments["shoot_id"] != shoot.id and body.shoot is None:
+        shoot.delete_instance()  # the same request, sent twice at once: the other one's shoot gets the frames
+    return {"shoot": job.arguments["shoot_id"], "job": work.as_dict(job)}, 202
 
 
 @api.patch("/frames/marks", responses={200: m.CountOut})

@@ -45,8 +45,9 @@ class Supervisor:
         self._commands = {
             "workers": [*python, "zincplate.jobs.worker", "2"],
             "web": [
-                *python, "gunicorn", "--worker-class", "gthread", "--workers", "1", "--threads", "64",
-                "--bind", f"127.0.0.1:{port}", "--worker-tmp-dir", "/dev/shm", "--graceful-timeout", "3",  # noqa: S108
+                *python, "gunicorn", "--worker-class", "zincplate.cli.web_worker.BoundedWorker",
+                "--workers", "1", "--threads", "64", "--bind", f"127.0.0.1:{port}",
+                "--worker-tmp-dir", "/dev/shm", "--graceful-timeout", "3",  # noqa: S108
                 "--log-level", "warning", "--timeout", "120", "zincplate.cli.wsgi:app",
             ],
         }  # fmt: skip

@@ -56,6 +56,12 @@ class Running:
         self._thread.join()
 
 
+def next_waiting() -> str | None:
+    """Id of a job that waits."""
+    with database.connection_context():
+        return work.oldest_waiting()
+
+
 def run(context: Context, job_id: str) -> None:
     """Runs a job if it still waits. What a body raises ends the attempt, never the worker."""
     owner = f"{os.getpid()}:{uuid.uuid4().hex[:8]}"

@@ -7,7 +7,7 @@ import signal
 import sys
 
 from zincplate.jobs.queue import make_queue
-from zincplate.jobs.runner import run
+from zincplate.jobs.runner import next_waiting, run
 from zincplate.services.context import Context
 from zincplate.store.database import connect
 from zincplate.store.home import Home
@@ -24,11 +24,20 @@ def run_job(job_id: str) -> None:
         connect(home, pool=6)
         _context.append(Context(home, wake=wake))
     run(_context[0], job_id)
+    # and whatever waits: its own message then finds it done
+    while (waiting := next_waiting()) is not None:
+        run(_context[0], waiting)
 
 
 def wake(job_id: str) -> None:
-    """Puts a job's id into the queue."""
-    run_job(job_id)
+    """Puts a job's id into the queue; the connection for that is given back."""
+    database = huey.storage.database
+    opened = database.connect(reuse_if_open=True)
+    try:
+        run_job(job_id)
+    finally:
+        if opened:
+            database.close()
 
 
 def _die_with_parent() -> None:

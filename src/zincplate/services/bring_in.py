@@ -50,6 +50,7 @@ def start(
     reference: bool = False,
     move: bool = False,
     develop_small: bool = True,
+    request_key: str = "",
 ) -> Job:
     """Submits the job. ``reference`` leaves files where they are; ``move`` is for uploads of ours.
 
@@ -61,6 +62,7 @@ def start(
         context,
         "bring_in",
         f"Bring in {len(paths)} files: {shoot.name}",
+        request_key,
         shoot_id=shoot.id,
         paths=[str(p) for p in paths],
         reference=reference,

@@ -80,13 +80,15 @@ def plan(context: Context, version_ids: list[int], presets: list[Preset]) -> lis
     return rows
 
 
-def start(context: Context, version_ids: list[int], presets: list[Preset]) -> Job:
-    """Submits a delivery of some versions in some presets."""
+def start(context: Context, version_ids: list[int], presets: list[Preset], request_key: str = "") -> Job:
+    """Submits a delivery of some versions in some presets; the same request again gives the job that it had started."""
+    if (known := work.of_request(request_key)) is not None:
+        return known
     if not version_ids or not presets:
         raise UserError("Choose at least one frame and one preset to deliver.")
     rows = plan(context, version_ids, presets)
     title = f"Deliver {len(rows)} file{'s' if len(rows) != 1 else ''}"
-    return work.submit(context, "deliver", title, version_ids=version_ids, presets=[p.model_dump() for p in presets])
+    return work.submit(context, "deliver", title, request_key, version_ids=version_ids, presets=[p.model_dump() for p in presets])
 
 
 def run(context: Context, job: Progress, version_ids: list[int], presets: list[dict[str, Any]]) -> dict[str, Any]:

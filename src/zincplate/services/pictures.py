@@ -14,6 +14,7 @@ from zincplate.formats.files import write_file
 from zincplate.formats.turns import Turn, Urgency
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.services.context import Context, Progress
+from zincplate.store.database import let_go
 from zincplate.store.home import Home
 from zincplate.store.models import Frame, Version
 
@@ -90,7 +91,9 @@ def thumb_from_embedded(home: Home, version: Version) -> None:
 def refresh_thumb(context: Context, version: Version) -> Path:
     """Makes the small picture of a version from its recipe; raises ``FileError`` and ``RecipeError``."""
     frame, turn = version.frame, Turn(Urgency.REST)
-    source = context.renderer.open(original_path(context.home, frame), frame.content_hash, turn)
+    original = original_path(context.home, frame)
+    let_go()
+    source = context.renderer.open(original, frame.content_hash, turn)
     recipe = Recipe.from_document(version.recipe)
     request = ViewRequest(THUMB_EDGE, THUMB_EDGE, box=True)
     view = context.renderer.view(source, frame.content_hash, recipe, request, turn=turn)

@@ -20,6 +20,7 @@ from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.services.context import Context, NotFound, UserError
 from zincplate.services.framing import Action, act, framing_facts, lens_choice, suggested
 from zincplate.services.pictures import original_path
+from zincplate.store.database import let_go
 from zincplate.store.models import Frame, HistoryEntry, Version
 
 JPEG_QUALITY, MOVING_QUALITY = 93, 85
@@ -39,7 +40,9 @@ def frame_of(frame_id: int) -> Frame:
 def opened(context: Context, frame: Frame, turn: Turn = AT_ONCE) -> Source:
     """The frame's decoded source; raises ``FileError`` when the original is gone or damaged, ``Superseded`` when nobody waits for
     it any more when its turn comes."""
-    return context.renderer.open(original_path(context.home, frame), frame.content_hash, turn)
+    path = original_path(context.home, frame)
+    let_go()  # decoding and rendering take long, and need no database
+    return context.renderer.open(path, frame.content_hash, turn)
 
 
 def parsed(document: dict[str, Any]) -> Recipe:

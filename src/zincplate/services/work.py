@@ -1,27 +1,69 @@
 """Jobs as rows: submit, list, cancel, claim, finish, and take back from workers that died.
 
-The row is written and committed before the workers are woken; a wake-up that is lost is made up for by the reaper.
+The row is written and committed before the workers are woken. Running jobs are leased, waiting ones are not: a worker that ends
+one looks for the next by itself, and a wake-up that is lost while none works is made up for by the reaper.
 """
 
+import logging
 import time
 import uuid
+from datetime import timedelta
 from typing import Any
+
+import peewee
 
 from zincplate.services.context import Context, NotFound
 from zincplate.store.models import Job, now
 
+log = logging.getLogger(__name__)
+
 LEASE_S = 15.0
+KEPT, KEPT_FOR = 500, timedelta(days=30)
+"""Finished jobs that are remembered."""
+UNHEARD = timedelta(seconds=5)
+"""A job that waits this long while no worker works was not heard of."""
 OUTSIDE_LEASE_S = 60.0
 """For work that no worker of ours does: the demo's camera needs some seconds for a frame."""
 _OUTSIDE = "outside:"
 ACTIVE = ("queued", "running")
 
 
-def submit(context: Context, kind: str, title: str, **arguments: Any) -> Job:
-    """A new job."""
-    job = Job.create(id=str(uuid.uuid4()), kind=kind, title=title[:200], arguments=arguments, lease_until=time.time() + LEASE_S)
-    context.wake(job.id)
+def submit(context: Context, kind: str, title: str, request_key: str = "", **arguments: Any) -> Job:
+    """A new job, or the one that was started by the same request. Once its row stands nothing fails any more: a wake-up that does
+    not get through is made up for."""
+    if request_key and (known := of_request(request_key)) is not None:
+        return known
+    try:
+        job = Job.create(id=str(uuid.uuid4()), kind=kind, title=title[:200], arguments=arguments, request_key=request_key or None)
+    except peewee.IntegrityError:
+        known = of_request(request_key)
+        if known is None:
+            raise
+        return known
+    prune()
+    _wake(context, job.id)
     return job
+
+
+def of_request(request_key: str) -> Job | None:
+    """The job that a request has started."""
+    return Job.get_or_none(Job.request_key == request_key) if request_key else None
+
+
+def _wake(context: Context, job_id: str) -> None:
+    try:
+        context.wake(job_id)
+    except Exception as error:
+        log.warning("job %s: the workers could not be woken (%s); they find it by themselves", job_id, error)
+
+
+def prune() -> None:
+    """Forgets finished jobs: those of more than 30 days ago, and all but the newest 500."""
+    finished = Job.state.not_in(ACTIVE)
+    Job.delete().where(finished, Job.changed_at < now() - KEPT_FOR).execute()
+    oldest = Job.select(Job.changed_at).where(finished).order_by(Job.changed_at.desc()).offset(KEPT).limit(1).first()
+    if oldest is not None:
+        Job.delete().where(finished, Job.changed_at <= oldest.changed_at).execute()
 
 
 def outside(kind: str, title: str, **arguments: Any) -> tuple[Job, str]:
@@ -62,8 +104,10 @@ def as_dict(job: Job) -> dict[str, Any]:
 
 
 def recent(limit: int = 20) -> list[dict[str, Any]]:
-    """Active jobs and the last finished ones, newest first."""
-    return [as_dict(j) for j in Job.select().order_by(Job.created_at.desc()).limit(limit)]
+    """All active jobs and the last finished ones, newest first."""
+    active = list(Job.select().where(Job.state.in_(ACTIVE)))
+    finished = list(Job.select().where(Job.state.not_in(ACTIVE)).order_by(Job.created_at.desc()).limit(limit))
+    return [as_dict(j) for j in sorted(active + finished, key=lambda j: j.created_at, reverse=True)]
 
 
 def get(job_id: str) -> Job:
@@ -80,6 +124,16 @@ def cancel(job_id: str) -> dict[str, Any]:
     Job.update(cancel=True, changed_at=now()).where(Job.id == job_id, Job.state.in_(ACTIVE)).execute()
     Job.update(state="cancelled", changed_at=now()).where(Job.id == job_id, Job.state == "queued").execute()
     return as_dict(get(job_id))
+
+
+def oldest_waiting() -> str | None:
+    """Id of the job whose turn it is, for a worker that has time."""
+    job = Job.select(Job.id).where(_waits()).order_by(Job.created_at).first()
+    return None if job is None else job.id
+
+
+def _waits() -> Any:
+    return (Job.state == "queued") & (Job.cancel == False) & (Job.lease_until <= time.time())  # noqa: E712
 
 
 def claim(job_id: str, owner: str) -> Job | None:
@@ -128,19 +182,27 @@ def put_back(job_id: str, owner: str, note: str) -> None:
 
 
 def reap(context: Context) -> int:
-    """Takes back jobs whose lease ran out (their worker is dead, or the wake-up was lost); returns how many."""
+    """Takes back running jobs whose lease ran out (their worker is dead) and wakes a worker when jobs wait although none runs
+    (the wake-up was lost); returns how many were looked after."""
     count = 0
-    for job in Job.select().where(Job.state.in_(ACTIVE), Job.lease_until < time.time()):
+    for job in Job.select().where(Job.state == "running", Job.lease_until < time.time()):
         same = (Job.id == job.id) & (Job.owner == job.owner) & (Job.lease_until == job.lease_until)
         if job.cancel:
             count += Job.update(state="cancelled", changed_at=now()).where(same).execute()
-        elif job.state == "running" and job.attempt >= job.max_attempts:
+        elif job.attempt >= job.max_attempts:
             times = f"It was started {job.attempt} times and its worker died each time."
             note = "It stopped before its end." if job.owner.startswith(_OUTSIDE) else times
             count += Job.update(state="failed", note=note, changed_at=now()).where(same).execute()
         else:
-            won = Job.update(state="queued", owner="", lease_until=time.time() + LEASE_S).where(same).execute()
+            won = Job.update(state="queued", owner="", lease_until=0.0, changed_at=now()).where(same).execute()
             if won:
-                context.wake(job.id)
+                _wake(context, job.id)
             count += won
+    ours = Job.state == "running", ~Job.owner.startswith(_OUTSIDE)
+    # a worker that ends a job looks for the next by itself: only when none runs can a wake-up have been lost
+    if not Job.select().where(*ours).exists():
+        waiting = Job.select(Job.id).where(_waits(), Job.changed_at < now() - UNHEARD).order_by(Job.created_at).first()
+        if waiting is not None:
+            _wake(context, waiting.id)
+            count += 1
     return count

@@ -1,10 +1,11 @@
 """The database handle. Bound to a server once per process by :func:`connect`; nothing happens at import."""
 
 import os
+import threading
 
 import peewee
 from playhouse.migrations import Runner
-from playhouse.pool import PooledMySQLDatabase
+from playhouse.pool import MaxConnectionsExceeded, PooledMySQLDatabase
 
 from zincplate.store.home import Home
 from zincplate.store.mariadb import Maria
@@ -18,6 +19,8 @@ class StoreUnavailable(RuntimeError):
 
 
 UNAVAILABLE = (peewee.OperationalError, peewee.InterfaceError)
+BUSY = (MaxConnectionsExceeded,)
+"""All connections are in use and none came back in time."""
 
 
 def settings(maria: Maria, schema: str | None = None) -> dict[str, object]:
@@ -38,6 +41,29 @@ def connect(home: Home, pool: int = 24) -> PooledMySQLDatabase:
     name = options.pop("database")
     database.init(name, max_connections=pool, stale_timeout=300, timeout=10, **options)
     return database
+
+
+_request = threading.local()
+
+
+def begin_request() -> None:
+    """A connection for this thread until :func:`end_request`."""
+    _request.open = True
+    database.connect(reuse_if_open=True)
+
+
+def let_go() -> None:
+    """Gives a request's connection back before slow work, so that those who wait for pictures hold none; the next query takes one
+    again. Does nothing elsewhere: jobs hold theirs."""
+    if getattr(_request, "open", False) and not database.is_closed() and not database.in_transaction():
+        database.close()
+
+
+def end_request() -> None:
+    """Gives the connection back, if there is one."""
+    _request.open = False
+    if not database.is_closed():
+        database.close()
 
 
 def migrate() -> list[str]:

@@ -130,7 +130,10 @@ class Job(Table):
     note = peewee.CharField(500, default="")
     cancel = peewee.BooleanField(default=False)
     lease_until = Double(default=0)
+    """Of a running job: until then it is believed to live. Of one that waits: not before."""
     owner = peewee.CharField(60, default="")
+    request_key = peewee.CharField(40, null=True, unique=True)
+    """Given by whoever asked for it: the same key again starts nothing."""
     result: Any = peewee.JSONField(null=True)
     created_at = Moment(default=now)
     changed_at = Moment(default=now)

@@ -1,5 +1,6 @@
 import { create } from "zustand";
 import type { Job } from "../api/client";
+import { followStream } from "./stream";
 
 interface Jobs {
   jobs: Job[];
@@ -11,11 +12,14 @@ export const useJobs = create<Jobs>(() => ({ jobs: [], connected: false, availab
 
 export const isActive = (job: Job): boolean => job.state === "queued" || job.state === "running";
 
-/** Opens the page's one event stream; calls back for every job whose state or progress changed. */
+/** Follows the event stream; calls back for every job whose state or progress changed. */
 export function listen(changed: (job: Job, before: Job | undefined) => void): () => void {
-  const source = new EventSource("/api/events");
-  source.onmessage = (event) => {
-    const data = JSON.parse(event.data) as { jobs?: Job[]; unavailable?: boolean };
+  return followStream("/api/events", (text) => {
+    if (text === null) {
+      useJobs.setState({ connected: false });
+      return;
+    }
+    const data = JSON.parse(text) as { jobs?: Job[]; unavailable?: boolean };
     if (data.unavailable) {
       useJobs.setState({ available: false, connected: true });
       return;
@@ -27,7 +31,5 @@ export function listen(changed: (job: Job, before: Job | undefined) => void): ()
       const old = before.get(job.id);
       if (!old || old.state !== job.state || old.progress !== job.progress) changed(job, old);
     }
-  };
-  source.onerror = () => useJobs.setState({ connected: false });
-  return () => source.close();
+  });
 }

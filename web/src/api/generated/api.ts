@@ -700,6 +700,11 @@ export interface components {
              * @default
              */
             batch: string;
+            /**
+             * Request Key
+             * @default
+             */
+            request_key: string;
         };
         /** CountOut */
         CountOut: {
@@ -1290,12 +1295,24 @@ export interface components {
             /** Height */
             height: number;
         };
+        /** PlanIn */
+        PlanIn: {
+            /** Versions */
+            versions: number[];
+            /** Presets */
+            presets: components["schemas"]["Preset"][];
+        };
         /** DeliverIn */
         DeliverIn: {
             /** Versions */
             versions: number[];
             /** Presets */
             presets: components["schemas"]["Preset"][];
+            /**
+             * Request Key
+             * @default
+             */
+            request_key: string;
         };
         /** LedgerOut */
         LedgerOut: {
@@ -1951,7 +1968,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["DeliverIn"];
+                "application/json": components["schemas"]["PlanIn"];
             };
         };
         responses: {

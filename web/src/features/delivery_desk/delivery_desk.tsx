@@ -2,6 +2,7 @@ import { useEffect, useMemo, useState } from "react";
 import { api, type Frame, need, type PlanRow, type Preset } from "../../api/client";
 import { isActive, useJobs } from "../../state/jobs";
 import { complain, useNotices } from "../../state/notices";
+import { once } from "../../state/once";
 import { thumbUrl, useFrames, useLedger, usePresets } from "../../state/queries";
 import { go } from "../../state/route";
 import { Button } from "../../ui/controls";
@@ -44,7 +45,11 @@ export function DeliveryDesk({ shoot, frames: ids }: { shoot: number; frames: nu
   }, [versions, on]);
   const deliver = async (list: number[], how: Preset[]) => {
     try {
-      const job = await need(api.POST("/api/deliveries", { body: { versions: list, presets: how } }));
+      // a recipe that was changed since is another delivery
+      const shown = list.map((v) => all.find((f) => f.version === v)?.thumb);
+      const job = await once(["deliver", list, shown, how], (request_key) =>
+        need(api.POST("/api/deliveries", { body: { versions: list, presets: how, request_key } })),
+      );
       useNotices.getState().say(`${job.title}: started.`);
     } catch (error) {
       complain(error);

@@ -2,6 +2,7 @@ import { Dialog } from "radix-ui";
 import { type DragEvent, type ReactNode, useState } from "react";
 import { api, need, offlineSafe } from "../../api/client";
 import { complain } from "../../state/notices";
+import { once } from "../../state/once";
 import { queryClient } from "../../state/queries";
 import { go } from "../../state/route";
 import { Button } from "../../ui/controls";
@@ -61,17 +62,16 @@ export function BringIn({ card, shoot, dropped, open, onClose }: Props) {
       if (chosen === "folder" && !folder.trim()) throw new Error("Name the folder to bring in.");
       const batch = chosen === "uploads" ? await send(files, setSent) : "";
       const title = name.trim() || `Brought in ${new Date().toLocaleDateString(undefined, { dateStyle: "medium" })}`;
-      const started = await need(
-        api.POST("/api/bring-in", {
-          body: {
-            shoot: shoot?.id ?? null,
-            name: title,
-            source: chosen,
-            folder,
-            reference: chosen === "folder" && reference,
-            batch,
-          },
-        }),
+      const asked = {
+        shoot: shoot?.id ?? null,
+        name: title,
+        source: chosen,
+        folder,
+        reference: chosen === "folder" && reference,
+        batch,
+      };
+      const started = await once(["bring in", asked], (request_key) =>
+        need(api.POST("/api/bring-in", { body: { ...asked, request_key } })),
       );
       await queryClient.invalidateQueries({ queryKey: ["shoots"] });
       close();
