@@ -40,9 +40,11 @@ export function JobsButton() {
         >
           {jobs.length === 0 && <p className="text-ink2">Nothing has run yet.</p>}
           <ul className="flex flex-col gap-2.5">
-            {jobs.slice(0, 12).map((job) => (
-              <JobRow key={job.id} job={job} />
-            ))}
+            {jobs
+              .filter((job, i) => isActive(job) || i < 12)
+              .map((job) => (
+                <JobRow key={job.id} job={job} />
+              ))}
           </ul>
         </Popover.Content>
       </Popover.Portal>
