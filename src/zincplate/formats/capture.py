@@ -44,7 +44,7 @@ def _time(main: Directory, exif: Directory) -> str:
     except ValueError:
         return ""
     fraction = exif.text(37521)
-    suffix = f".{fraction[:3].ljust(3, '0')}" if fraction.isdigit() else ""
+    suffix = f".{fraction[:3].ljust(3, '0')}" if fraction.isascii() and fraction.isdigit() else ""
     return moment.isoformat() + suffix
 
 

@@ -16,14 +16,40 @@ from zincplate.formats import icc, tags
 from zincplate.formats.capture import CaptureData, facts_of
 from zincplate.formats.decoded import Decoded
 from zincplate.formats.errors import FileError
-from zincplate.formats.raw import decode_raw, raw_facts
+from zincplate.formats.raw import decode_raw, known_to_libraw, raw_facts
 
 MAX_PIXELS = 300_000_000
 LARGEST_FLOAT = 65504.0
 """Largest value of a floating-point picture that is taken as it is: sixteen stops above white, the end of half floats."""
 Image.MAX_IMAGE_PIXELS = MAX_PIXELS
 
-_RAW_SIGNATURES = (b"FUJIFILMCCD-RAW", b"FOVb", b"IIU\0", b"IIRO", b"IIRS", b"MMOR")
+_NAMED = (
+    (b"GIF8", "a GIF picture"),
+    (b"BM", "a BMP picture"),
+    (b"8BPS", "a layered picture of an editor"),
+    (b"\0\0\0\x0cjP  ", "a JPEG 2000 picture"),
+    (b"\xffO\xffQ", "a JPEG 2000 picture"),
+    (b"\xff\x0a", "a JPEG XL picture"),
+    (b"\0\0\0\x0cJXL ", "a JPEG XL picture"),
+    (b"v/1\x01", "an OpenEXR picture"),
+    (b"SIMPLE  =", "a FITS picture"),
+    (b"%PDF", "a PDF document"),
+    (b"PK\x03\x04", "a ZIP archive"),
+    (b"\x1a\x45\xdf\xa3", "a film"),
+)
+_BRANDS = {
+    b"avif": "an AVIF picture", b"avis": "an AVIF picture", b"heic": "a HEIF picture", b"heix": "a HEIF picture",
+    b"mif1": "a HEIF picture", b"msf1": "a HEIF picture",
+}  # fmt: skip
+
+
+def named(head: bytes) -> str:
+    """What a file that cannot be read is, by its first 16 bytes; empty when that is unknown."""
+    if head[:4] == b"RIFF":
+        return {b"WEBP": "a WebP picture", b"WAVE": "a sound", b"AVI ": "a film"}.get(head[8:12], "")
+    if head[4:8] == b"ftyp":
+        return "" if head[8:12] == b"crx " else _BRANDS.get(head[8:12], "a film")
+    return next((words for start, words in _NAMED if head.startswith(start)), "")
 
 
 def kind_of(path: Path) -> str:
@@ -37,8 +63,6 @@ def kind_of(path: Path) -> str:
                 return "jpeg"
             if head[:8] == b"\x89PNG\r\n\x1a\n":
                 return "png"
-            if any(head.startswith(s) for s in _RAW_SIGNATURES) or head[4:12] == b"ftypcrx ":
-                return "raw"
             if head[:4] in (b"II*\0", b"MM\0*"):
                 return _tiff_or_raw(path)
     except PermissionError as error:
@@ -47,7 +71,11 @@ def kind_of(path: Path) -> str:
         raise FileError(path, "This is a folder, not a file.") from error
     except FileNotFoundError as error:
         raise FileError(path, "The file is not there.") from error
-    raise FileError(path, "This is not a picture that can be read: it starts like no raw, DNG, TIFF, JPEG or PNG file.")
+    if words := named(head):
+        raise FileError(path, f"This is {words}; raw, DNG, TIFF, JPEG and PNG files can be read.")
+    if not known_to_libraw(path):
+        raise FileError(path, "This is not a picture that can be read: it starts like no raw, DNG, TIFF, JPEG or PNG file.")
+    return "raw"
 
 
 def _directories(path: Path) -> list[tags.Directory]:

@@ -7,6 +7,7 @@ demosaiced by LibRaw itself, and a note says so.
 import mmap
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import rawpy
@@ -17,6 +18,7 @@ from zincplate.formats.capture import CaptureData, facts_of
 from zincplate.formats.decoded import CameraColour, Decoded
 from zincplate.formats.errors import FileError
 
+UNSUPPORTED = "This camera's raw format is not one that can be read."
 SizeCheck = Callable[[Path, int, int], None]
 _TOO_SMALL = 16
 
@@ -36,9 +38,20 @@ def _opened(path: Path) -> rawpy.RawPy:
     try:
         return rawpy.imread(str(path))
     except rawpy.LibRawFileUnsupportedError as error:
-        raise FileError(path, "This camera's raw format is not one that can be read.") from error
+        raise FileError(path, UNSUPPORTED) from error
     except rawpy.LibRawError as error:
-        raise FileError(path, f"The raw data cannot be read: {_text(error)}.") from error
+        raise _said(path, error) from error
+
+
+def known_to_libraw(path: Path) -> bool:
+    """Whether LibRaw knows a file that starts like none that we know: raw containers that are not TIFF-based have many heads."""
+    try:
+        with rawpy.imread(str(path)):
+            return True
+    except rawpy.LibRawFileUnsupportedError:
+        return False
+    except rawpy.LibRawError:
+        return True  # known, and damaged: opening it says how
 
 
 def _text(error: Exception) -> str:
@@ -64,13 +77,9 @@ def _capture(path: Path, raw: rawpy.RawPy, main: tags.Directory, image: tags.Dir
     found = facts_of(main)
     if "orientation" not in found:
         found["orientation"] = {0: 1, 3: 3, 5: 8, 6: 6}.get(raw.sizes.flip, 1)
-    if not {"exposure_time_s", "f_number", "iso"} <= found.keys():
-        other = raw.other  # costs unpacking the whole mosaic, so only where the tags are silent
-        for name, value in (("exposure_time_s", other.shutter), ("f_number", other.aperture)):
-            if value and name not in found:
-                found[name] = float(value)
-        if other.iso_speed and "iso" not in found:
-            found["iso"] = int(other.iso_speed)
+    if not {"exposure_time_s", "f_number", "iso", "focal_length_mm", "captured_at"} <= found.keys():
+        # costs unpacking the whole mosaic, so only where the tags are silent
+        found = {**_facts_of_libraw(raw), **found}
     width, height = raw.sizes.width, raw.sizes.height
     crop = _default_crop(image, width, height)
     width, height = crop[2], crop[3]
@@ -82,6 +91,26 @@ def _capture(path: Path, raw: rawpy.RawPy, main: tags.Directory, image: tags.Dir
     return CaptureData(file_type=_file_type(main, path), width=width, height=height, bits=bits, channels=1, raw=True, **found)
 
 
+def _facts_of_libraw(raw: rawpy.RawPy) -> dict[str, Any]:
+    """What LibRaw knows of a file from where tags of ours do not reach: only what is there and can be true."""
+    other, lens = raw.other, raw.lens
+    numbers = (
+        ("exposure_time_s", other.shutter_speed, 86_400.0),
+        ("f_number", other.aperture, 1000.0),
+        ("focal_length_mm", other.focal_length, 100_000.0),
+    )
+    found: dict[str, Any] = {name: float(value) for name, value, most in numbers if value and 0 < value < most}
+    if other.iso_speed and 0 < other.iso_speed < 1e9:
+        found["iso"] = round(other.iso_speed)
+    # a file without a time has the beginning of all clocks
+    if other.timestamp is not None and other.timestamp.year >= 1980:
+        found["captured_at"] = other.timestamp.replace(microsecond=0).isoformat()
+    name = lens.model if not lens.make or lens.model.startswith(lens.make) else f"{lens.make} {lens.model}"
+    if name.strip():
+        found["lens"] = name.strip()[:120]
+    return found
+
+
 def _default_crop(image: tags.Directory, width: int, height: int) -> tuple[int, int, int, int]:
     origin, size = image.numbers(50719), image.numbers(50720)
     if len(origin) == 2 and len(size) == 2:
@@ -91,8 +120,21 @@ def _default_crop(image: tags.Directory, width: int, height: int) -> tuple[int, 
     return 0, 0, width, height
 
 
+def _said(path: Path, error: rawpy.LibRawError) -> FileError:
+    if isinstance(error, rawpy.LibRawIOError):
+        return FileError(path, "The raw data end early or are damaged. Copy it from the card again.")
+    return FileError(path, f"The raw data cannot be read: {_text(error)}.")
+
+
 def raw_facts(path: Path, check: SizeCheck) -> tuple[CaptureData, bytes | None]:
     """Facts and embedded preview without unpacking the mosaic; a cut-off file is refused."""
+    try:
+        return _facts(path, check)
+    except rawpy.LibRawError as error:
+        raise _said(path, error) from error
+
+
+def _facts(path: Path, check: SizeCheck) -> tuple[CaptureData, bytes | None]:
     main, image = _tags(path)
     _check_complete(path, image, check)
     with _opened(path) as raw:
@@ -103,7 +145,7 @@ def raw_facts(path: Path, check: SizeCheck) -> tuple[CaptureData, bytes | None]:
             thumb = raw.extract_thumb()
             if thumb.format == rawpy.ThumbFormat.JPEG:
                 preview = bytes(thumb.data)
-        except rawpy.LibRawError:
+        except (rawpy.LibRawError, rawpy.NotSupportedError):
             preview = None
         return capture, preview
 
@@ -147,6 +189,13 @@ def _camera_colour(path: Path, raw: rawpy.RawPy, main: tags.Directory) -> tuple[
 
 def decode_raw(path: Path, check: SizeCheck) -> Decoded:
     """Mosaic (Bayer) or camera planes (anything else) with colour facts; raises :class:`FileError`."""
+    try:
+        return _decode(path, check)
+    except rawpy.LibRawError as error:
+        raise _said(path, error) from error
+
+
+def _decode(path: Path, check: SizeCheck) -> Decoded:
     main, image = _tags(path)
     _check_complete(path, image, check)
     with _opened(path) as raw:
@@ -158,27 +207,24 @@ def decode_raw(path: Path, check: SizeCheck) -> Decoded:
             x, y, w, h = _default_crop(image, raw.sizes.width, raw.sizes.height)
             sites = np.ascontiguousarray(own.sites[y : y + h, x : x + w])
             return _mosaic(sites, list(own.cfa), list(own.black), own.white, x, y, capture, colour, notes)
-        try:
-            bayer = raw.raw_type == rawpy.RawType.Flat and np.shape(raw.raw_pattern) == (2, 2)
-            if bayer:
-                x, y, w, h = _default_crop(image, raw.sizes.width, raw.sizes.height)
-                pattern = [{"R": 0, "G": 1, "B": 2}.get(chr(raw.color_desc[i]), -1) for i in np.ravel(raw.raw_pattern)]
-                if sorted(pattern) == [0, 1, 1, 2]:
-                    mosaic = raw.raw_image_visible[y : y + h, x : x + w].copy()
-                    levels = [float(raw.black_level_per_channel[i]) for i in np.ravel(raw.raw_pattern)]
-                    return _mosaic(mosaic, pattern, levels, float(raw.white_level), x, y, capture, colour, notes)
-            planes = raw.postprocess(
-                use_camera_wb=False,
-                user_wb=[1.0, 1.0, 1.0, 1.0],
-                no_auto_bright=True,
-                gamma=(1, 1),
-                output_bps=16,
-                output_color=rawpy.ColorSpace.raw,
-                adjust_maximum_thr=0.0,
-                user_flip=0,
-            )
-        except rawpy.LibRawError as error:
-            raise FileError(path, f"The raw data cannot be read: {_text(error)}.") from error
+        bayer = raw.raw_type == rawpy.RawType.Flat and np.shape(raw.raw_pattern) == (2, 2)
+        if bayer:
+            x, y, w, h = _default_crop(image, raw.sizes.width, raw.sizes.height)
+            pattern = [{"R": 0, "G": 1, "B": 2}.get(chr(raw.color_desc[i]), -1) for i in np.ravel(raw.raw_pattern)]
+            if sorted(pattern) == [0, 1, 1, 2]:
+                mosaic = raw.raw_image_visible[y : y + h, x : x + w].copy()
+                levels = [float(raw.black_level_per_channel[i]) for i in np.ravel(raw.raw_pattern)]
+                return _mosaic(mosaic, pattern, levels, float(raw.white_level), x, y, capture, colour, notes)
+        planes = raw.postprocess(
+            use_camera_wb=False,
+            user_wb=[1.0, 1.0, 1.0, 1.0],
+            no_auto_bright=True,
+            gamma=(1, 1),
+            output_bps=16,
+            output_color=rawpy.ColorSpace.raw,
+            adjust_maximum_thr=0.0,
+            user_flip=0,
+        )
     x, y, w, h = _default_crop(image, planes.shape[1], planes.shape[0])
     note = "The sensor is no Bayer mosaic; LibRaw made its colour picture."
     return Decoded("camera", np.ascontiguousarray(planes[y : y + h, x : x + w, :3]), capture, colour, notes=(*notes, note))
