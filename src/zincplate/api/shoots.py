@@ -52,6 +52,16 @@ def upload(path: m.UploadPath) -> Any:
     return {"name": name, "size_bytes": size}, 201
 
 
+def _at_home(text: str) -> Path:
+    """A folder as a person writes it."""
+    if "\0" in text:
+        raise UserError("A folder's name has no such characters.")
+    try:
+        return Path(text).expanduser()
+    except RuntimeError as error:
+        raise UserError(f"{text.split('/')[0]}: There is no such user.") from error
+
+
 @api.post("/bring-in", responses={202: m.BringInOut})
 def start_bring_in(body: m.BringInIn) -> Any:
     """Starts the job that brings files in. A new shoot is made only when there is something to bring into it."""
@@ -64,7 +74,7 @@ def start_bring_in(body: m.BringInIn) -> Any:
             raise UserError("The dropped files are not there any more. Drop them again.")
         paths = sorted((p for p in folder.glob("*/*") if not p.name.startswith(".")), key=lambda p: (p.name, p.stat().st_mtime))
     else:
-        folder = home.card if body.source == "card" else Path(body.folder.strip()).expanduser()
+        folder = home.card if body.source == "card" else _at_home(body.folder.strip())
         if body.source == "folder" and not body.folder.strip():
             raise UserError("Name the folder to bring in.")
         if not folder.is_absolute():

@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING
 
 from zincplate.cli import demo_data
 from zincplate.cli.children import die_with_parent
+from zincplate.formats.isolated import sweep
 from zincplate.store import database as store
 from zincplate.store.home import Home
 from zincplate.store.mariadb import Maria, MariaError
@@ -91,6 +92,13 @@ def serve(*, demo: bool, port: int, fresh: bool = False) -> int:
     if not _port_is_free(port):
         print(f"zincplate: port {port} is taken by another program; choose another with --port", file=sys.stderr)
         return 1
+    from zincplate.services.context import UserError, memory_setting
+
+    try:
+        memory_setting()
+    except UserError as error:
+        print(f"zincplate: {error}", file=sys.stderr)
+        return 2
     default = "var/demo" if demo else "var/library"
     home = Home(Path(os.environ.get("ZINCPLATE_HOME", default)).resolve())
     maria = Maria(home.root)
@@ -106,6 +114,7 @@ def serve(*, demo: bool, port: int, fresh: bool = False) -> int:
             maria.stop()
             shutil.rmtree(home.root)
         home.make()
+        sweep()
         camera = demo_data.take(home) if demo else None
         maria.start()
         store.connect(home, pool=4)
@@ -130,7 +139,7 @@ def serve(*, demo: bool, port: int, fresh: bool = False) -> int:
     from zincplate.jobs.queue import waker
     from zincplate.services.context import Context
 
-    context = Context(home, wake=waker(home))
+    context = Context(home, wake=waker(home), share=0.0)
     if camera is not None:
         threading.Thread(target=demo_data.fill, args=(context, camera), daemon=True).start()
     _watch(supervisor, maria, context, stopping)

@@ -34,8 +34,9 @@ class ByteCache:
         while True:
             with self._lock:
                 if key in self._entries:
-                    self._entries.move_to_end(key)
                     value: T = self._entries[key][0]
+                    # measured again: what hangs on an entry may have grown since it was made
+                    self._keep(key, value, size_of(value))
                     return value
                 other = self._making.get(key)
                 mine = None

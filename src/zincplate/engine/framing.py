@@ -245,9 +245,13 @@ def focal_of(shape: Shape, lenses: LensDatabase) -> tuple[float, bool]:
 
 def framed(source: Source, plan: FramePlan, lenses: LensDatabase) -> Framed:
     """Resolves a plan; raises :class:`FramingError` with a sentence when it makes no sense on this source."""
-    found = framing(Shape(source.width, source.height, source.capture), plan, lenses)
+    return of_source(framing(Shape(source.width, source.height, source.capture), plan, lenses), source)
+
+
+def of_source(found: Framing, source: Source) -> Framed:
+    """A resolved plan on a source of its shape."""
     known = {field.name: getattr(found, field.name) for field in fields(found)}
-    return Framed(**known, source=source.turned(plan.quarter_turns, plan.mirror))
+    return Framed(**known, source=source.turned(found.plan.quarter_turns, found.plan.mirror))
 
 
 def framing(shape: Shape, plan: FramePlan, lenses: LensDatabase) -> Framing:

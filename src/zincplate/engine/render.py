@@ -28,7 +28,7 @@ from zincplate.core.statistics import CLIP_GAMUT, measure, raw_histogram
 from zincplate.engine.cache import ByteCache
 from zincplate.engine.colour_plan import reach_of
 from zincplate.engine.finishing import finished, margin_of
-from zincplate.engine.framing import LARGEST_SIDE, Framed, framed
+from zincplate.engine.framing import LARGEST_SIDE, Framed, Framing, Shape, framing, of_source
 from zincplate.engine.render_thread import RenderThread
 from zincplate.engine.source import Plate, Source
 from zincplate.engine.stages import Stages
@@ -46,7 +46,9 @@ Float32 = NDArray[np.float32]
 DEPTH_RADIUS = 16
 """Half side of the square of full-size pixels that the depth guard looks at."""
 FRAMED_KEPT = 64
-"""Resolved frame stages; each counts one in its cache."""
+"""Resolved frame stages; each counts one in its cache. They hold tables of some 200 kB and no source."""
+PARTS = {"sources": 0.5, "plates": 0.3, "stages": 0.2}
+"""Shares of a renderer's memory."""
 AMBER = np.array([138.0, 92.0, 8.0], np.float32)
 _SERIAL = itertools.count()
 T = TypeVar("T")
@@ -62,15 +64,16 @@ class Renderer:
         self,
         decoder: Decoder,
         lenses: LensDatabase | None = None,
-        source_bytes: int = 1 << 30,
-        plate_bytes: int = 512 << 20,
+        memory_bytes: int = 1 << 30,
     ) -> None:
+        """``memory_bytes`` is what is kept for the next view; what is being worked on comes on top."""
         self._decoder = decoder
         self.lenses = lenses or LensDatabase()
         self._framed = ByteCache(FRAMED_KEPT)
-        self._sources = ByteCache(source_bytes)
-        self._plates = ByteCache(plate_bytes)
-        self.stages = Stages(self._read)
+        self._sources = ByteCache(int(PARTS["sources"] * memory_bytes))
+        self._plates = ByteCache(int(PARTS["plates"] * memory_bytes))
+        self._stage_bytes = int(PARTS["stages"] * memory_bytes)
+        self.stages = Stages(self._read, self._stage_bytes)
         self._thread = RenderThread()
 
     def on_render_thread(self, work: Callable[[], T], turn: Turn = AT_ONCE) -> T:
@@ -91,13 +94,13 @@ class Renderer:
         # data of a lens may come or change while the file is open
         stage = (key, source.width, source.height, plan, self.lenses.stamp())
 
-        def make() -> Framed:
+        def make() -> Framing:
             try:
-                return framed(source, plan, self.lenses)
+                return framing(Shape(source.width, source.height, source.capture), plan, self.lenses)
             except FramingError as error:
                 raise RecipeError(str(error)) from error
 
-        return self._framed.get(stage, make, lambda _: 1)
+        return of_source(self._framed.get(stage, make, lambda _: 1), source)
 
     def _read(self, source: Source, key: str, window: Window, hot_pixels: bool, shift: ColourShift | None = None) -> Float32:
         """Plates of a window at its size, kept."""
@@ -289,7 +292,7 @@ class Renderer:
 
         ``progress`` is called with 0..1 and stops the delivery by returning False (:class:`Cancelled`).
         """
-        stages = Stages(self.read_once, best=True)
+        stages = Stages(self.read_once, self._stage_bytes, best=True)
         key = key or f"delivery {next(_SERIAL)}"
         return deliver_whole(
             stages, self.framed(source, key, source.plan(recipe).frame), key, recipe, space, bits, long_edge, progress

@@ -76,7 +76,7 @@ class _Mosaic:
 
     @property
     def nbytes(self) -> int:
-        return int(self._sites.nbytes)
+        return int(self._sites.nbytes) * (1 if self._clean is None else 2)
 
     @property
     def noise(self) -> NoiseModel:

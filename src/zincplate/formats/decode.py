@@ -12,10 +12,12 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, UnidentifiedImageError
 
+from zincplate.core.orientation import upright
 from zincplate.formats import icc, tags
 from zincplate.formats.capture import CaptureData, facts_of
 from zincplate.formats.decoded import Decoded
 from zincplate.formats.errors import FileError
+from zincplate.formats.preview import LONG_EDGE
 from zincplate.formats.raw import decode_raw, known_to_libraw, raw_facts
 
 MAX_PIXELS = 300_000_000
@@ -142,9 +144,9 @@ def facts(path: Path) -> tuple[CaptureData, bytes | None]:
                 raise FileError(path, "The picture data are damaged or cut off. Copy it again.")
             return _capture(path, "PNG", *size, _png_depth(path), channels, main, profile), None
         _check_jpeg_mode(path, image)
-        image.draft("RGB", (1600, 1600))
-        preview = jpeg_from(_jpeg_pixels(path, image))
-        return _capture(path, "JPEG", *size, 8, channels, main, profile), preview
+        capture = _capture(path, "JPEG", *size, 8, channels, main, profile)
+        image.draft("RGB", (LONG_EDGE, LONG_EDGE))
+        return capture, jpeg_from(np.ascontiguousarray(upright(_jpeg_pixels(path, image), capture.orientation)))
 
 
 def _open(path: Path) -> Image.Image:

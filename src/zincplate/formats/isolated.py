@@ -9,6 +9,7 @@ import mmap
 import os
 import pickle
 import resource
+import secrets
 import select
 import struct
 import subprocess
@@ -28,6 +29,8 @@ from zincplate.formats.turns import AT_ONCE, Turn, TurnLock
 
 MEMORY_LIMIT = 6 << 30
 TIMEOUT_S = 60.0
+SHARED, SEGMENT = Path("/dev/shm"), "zincplate-"  # noqa: S108  (where POSIX shared memory stands on Linux)
+"""Segments are named for the process that takes them over and the one that made them."""
 
 
 class Decoder:
@@ -83,6 +86,8 @@ class Decoder:
         if child is not None:
             child.kill()
             child.wait()
+            for left in SHARED.glob(f"{SEGMENT}{os.getpid()}-{child.pid}-*"):
+                left.unlink(missing_ok=True)
             for stream in (child.stdin, child.stdout):
                 if stream is not None:
                     with contextlib.suppress(OSError):
@@ -125,17 +130,34 @@ class Decoder:
                 raise FileError(path, f"Reading it took longer than {self._timeout_s:.0f} seconds and was stopped.")
             answer = _receive(answers)
             if answer is None:
+                # it may have been killed for what others did: the file is blamed when it happens again
                 self.close()
-                raise FileError(path, "Reading it brought the decoder down; the file is damaged.")
+                answers = self._send_to_child((what, str(path)))
+                ready, _, _ = select.select([answers], [], [], self._timeout_s)
+                answer = _receive(answers) if ready else None
+            if answer is None:
+                self.close()
+                raise FileError(path, "Reading it brought the decoder down twice; the file is damaged.")
         kind, value = answer
         if kind == "refused":
             raise FileError(path, value)
         return value
 
 
+def sweep() -> int:
+    """Removes shared memory that processes left which are gone; returns how much. For the start command."""
+    count = 0
+    for place in SHARED.glob(f"{SEGMENT}*"):
+        owner = place.name.removeprefix(SEGMENT).partition("-")[0]
+        if owner.isascii() and owner.isdigit() and not Path(f"/proc/{owner}").exists():
+            place.unlink(missing_ok=True)
+            count += 1
+    return count
+
+
 def _adopt(name: str, shape: tuple[int, ...], dtype: np.dtype[Any]) -> np.ndarray[Any, Any]:
     """Takes over a child's shared memory without copying it: it goes when the array goes."""
-    place = Path("/dev/shm") / name  # noqa: S108  (where POSIX shared memory stands on Linux)
+    place = SHARED / name
     try:
         with open(place, "r+b") as file:
             memory = mmap.mmap(file.fileno(), 0)
@@ -178,13 +200,15 @@ def _child_main() -> None:
             _send(out, ("refused", error.reason))
         except MemoryError:
             _send(out, ("refused", "It needs more memory than decoding may use."))
-        except Exception as error:  # whatever a library throws becomes a sentence, the child lives on
-            _send(out, ("refused", f"It cannot be read ({type(error).__name__}: {str(error)[:120]})."))
+        except Exception:  # whatever a library throws becomes a sentence, the child lives on
+            _send(out, ("refused", "It cannot be read: something in it is damaged, or of a kind that is not known here."))
 
 
 def _decode_to_shared(result: Decoded) -> dict[str, Any]:
     pixels = result.pixels
-    memory = shared_memory.SharedMemory(create=True, size=max(pixels.nbytes, 1))
+    # under a name that says for whom it is, so that what a killed process left is known
+    name = f"{SEGMENT}{os.getppid()}-{os.getpid()}-{secrets.token_hex(6)}"
+    memory = shared_memory.SharedMemory(name, create=True, size=max(pixels.nbytes, 1))
     np.ndarray(pixels.shape, pixels.dtype, memory.buf)[...] = pixels
     fields = {k: getattr(result, k) for k in Decoded.__dataclass_fields__ if k != "pixels"}
     fields["pixels"] = (pixels.shape, pixels.dtype.str, memory.name)

@@ -17,6 +17,7 @@ from zincplate.formats import dng_mosaic, tags
 from zincplate.formats.capture import CaptureData, facts_of
 from zincplate.formats.decoded import CameraColour, Decoded
 from zincplate.formats.errors import FileError
+from zincplate.formats.preview import preview_of
 
 UNSUPPORTED = "This camera's raw format is not one that can be read."
 SizeCheck = Callable[[Path, int, int], None]
@@ -127,7 +128,7 @@ def _said(path: Path, error: rawpy.LibRawError) -> FileError:
 
 
 def raw_facts(path: Path, check: SizeCheck) -> tuple[CaptureData, bytes | None]:
-    """Facts and embedded preview without unpacking the mosaic; a cut-off file is refused."""
+    """Facts and the embedded preview (upright, small) without unpacking the mosaic; a cut-off file is refused."""
     try:
         return _facts(path, check)
     except rawpy.LibRawError as error:
@@ -144,7 +145,7 @@ def _facts(path: Path, check: SizeCheck) -> tuple[CaptureData, bytes | None]:
         try:
             thumb = raw.extract_thumb()
             if thumb.format == rawpy.ThumbFormat.JPEG:
-                preview = bytes(thumb.data)
+                preview = preview_of(bytes(thumb.data), capture.orientation)
         except (rawpy.LibRawError, rawpy.NotSupportedError):
             preview = None
         return capture, preview

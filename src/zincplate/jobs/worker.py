@@ -8,7 +8,7 @@ import sys
 
 from zincplate.jobs.queue import make_queue
 from zincplate.jobs.runner import next_waiting, run
-from zincplate.services.context import Context
+from zincplate.services.context import WORKER_SHARE, Context
 from zincplate.store.database import connect
 from zincplate.store.home import Home
 
@@ -22,7 +22,7 @@ def run_job(job_id: str) -> None:
     """The only task: everything else stands in the job's row."""
     if not _context:
         connect(home, pool=6)
-        _context.append(Context(home, wake=wake))
+        _context.append(Context(home, wake=wake, share=WORKER_SHARE))
     run(_context[0], job_id)
     # and whatever waits: its own message then finds it done
     while (waiting := next_waiting()) is not None:

@@ -3,6 +3,7 @@
 import errno
 import hashlib
 import json
+import logging
 import os
 import shutil
 from datetime import datetime
@@ -11,17 +12,20 @@ from typing import IO, Any
 
 import peewee
 
+from zincplate.engine.strips import Cancelled
 from zincplate.formats.errors import FileError
-from zincplate.formats.files import whole_file
+from zincplate.formats.files import whole_file, write_file
 from zincplate.recipe.document import Recipe
 from zincplate.services import pictures, shoots, work
 from zincplate.services.context import Context, Progress, UserError
 from zincplate.services.versions import recipe_hash
-from zincplate.store.database import database
+from zincplate.store.database import BUSY, UNAVAILABLE, database
 from zincplate.store.models import Frame, HistoryEntry, Job, Refusal, Shoot, Version
 
 _NOT_PICTURES = {".txt", ".xmp", ".json", ".xml", ".md", ".db", ".ini", ".pdf", ".html", ".jsonl"}
 _BLOCK = 1 << 20
+UNEXPECTED = "It could not be brought in: something in it is not as it should be."
+log = logging.getLogger(__name__)
 
 
 def files_in(folder: Path) -> list[Path]:
@@ -58,6 +62,13 @@ def start(
     """
     if not paths:
         raise UserError("There is nothing to bring in.")
+    readable = [p for p in paths if _is_text(p)]
+    for path in paths:
+        if not _is_text(path):
+            _refuse(shoot, os.fsencode(path.name).decode("utf-8", "replace"), "Its name is no text (UTF-8). Rename it.")
+    if not readable:
+        raise UserError("The names of these files are no text (UTF-8). Rename them.")
+    paths = readable
     return work.submit(
         context,
         "bring_in",
@@ -69,6 +80,14 @@ def start(
         move=move,
         develop_small=develop_small,
     )
+
+
+def _is_text(path: Path) -> bool:
+    try:
+        str(path).encode()
+    except UnicodeEncodeError:
+        return False
+    return True
 
 
 def run(
@@ -93,12 +112,17 @@ def run(
                 already += 1
             else:
                 added.append(version.id)
-        except FileError as error:
+            Refusal.delete().where(Refusal.shoot == shoot, Refusal.name == path.name[:250]).execute()
+            if move:
+                _clear(path)
+        except (Cancelled, *UNAVAILABLE, *BUSY):
+            raise
+        except Exception as error:  # one bad file never stops the others, whatever is wrong with it
+            if not isinstance(error, FileError):
+                log.exception("%s", path)
             refused += 1
-            Refusal.delete().where(Refusal.shoot == shoot, Refusal.name == path.name).execute()
-            Refusal.create(shoot=shoot, name=path.name[:250], reason=error.reason[:500])
-        if move:
-            _clear(path)
+            reason = error.reason if isinstance(error, FileError) else UNEXPECTED
+            _refuse(shoot, path.name, reason)
     waiting = [
         v.id
         for v in Version.select(Version.id).join(Frame).where(Frame.shoot == shoot, Frame.thumb_state.in_(("none", "embedded")))
@@ -106,6 +130,12 @@ def run(
     if waiting and develop_small:
         work.submit(context, "thumbs", f"Small pictures: {shoot.name}", version_ids=waiting)
     return {"shoot": shoot.id, "added": len(added), "already": already, "refused": refused}
+
+
+def _refuse(shoot: Shoot, name: str, reason: str) -> None:
+    """Lists a file that is not in, with the newest reason."""
+    Refusal.delete().where(Refusal.shoot == shoot, Refusal.name == name[:250]).execute()
+    Refusal.create(shoot=shoot, name=name[:250], reason=reason[:500])
 
 
 def _clear(dropped: Path) -> None:
@@ -127,7 +157,9 @@ def hash_of(path: Path) -> str:
 def _one(context: Context, shoot: Shoot, path: Path, reference: bool) -> Version | None:
     """The new frame's version, or None when the same picture is in the shoot already."""
     if not path.is_file():
-        raise FileError(path, "The file is not there." if not path.exists() else "This is a folder, not a file.")
+        if not path.exists():
+            raise FileError(path, "The file is not there.")
+        raise FileError(path, "This is a folder, not a file." if path.is_dir() else "This is a device or a pipe, not a file.")
     try:
         content_hash = hash_of(path)
         size = path.stat().st_size
@@ -143,7 +175,8 @@ def _one(context: Context, shoot: Shoot, path: Path, reference: bool) -> Version
     capture, preview = context.decoder.facts(path)
     stored = str(path.resolve()) if reference else _copy(context, shoot, path, content_hash)
     _note_original(context, stored, reference, content_hash, size)
-    has_preview = preview is not None and pictures.keep_embedded(context.home, content_hash, preview, capture.orientation)
+    if preview is not None:
+        write_file(pictures.preview_path(context.home, content_hash), preview)
     captured_at = datetime.fromisoformat(capture.captured_at) if capture.captured_at else None
     recipe = Recipe.neutral(capture.raw).to_document()
     try:
@@ -158,13 +191,13 @@ def _one(context: Context, shoot: Shoot, path: Path, reference: bool) -> Version
                 capture=capture.as_dict(),
                 raw=capture.raw,
                 captured_at=captured_at,
-                thumb_state="embedded" if has_preview else "none",
+                thumb_state="embedded" if preview is not None else "none",
             )
             version = Version.create(frame=frame, number=1, recipe=recipe, recipe_hash=recipe_hash(recipe))
             HistoryEntry.create(version=version, position=0, words="Brought in", recipe=recipe)
     except peewee.IntegrityError:
         return None  # another worker brought the same picture in meanwhile
-    if has_preview:
+    if preview is not None:
         pictures.thumb_from_embedded(context.home, version)
     return version
 

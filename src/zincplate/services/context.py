@@ -1,5 +1,6 @@
 """What every use case is given: the home folder, the renderer, and a way to wake the workers."""
 
+import os
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Protocol
@@ -9,6 +10,23 @@ from zincplate.formats.isolated import Decoder
 from zincplate.formats.lens_profiles import LensDatabase
 from zincplate.formats.turns import Lines
 from zincplate.store.home import Home
+
+MEMORY_MB = "ZINCPLATE_MEMORY_MB"
+"""Setting in the environment: what web process and workers together may keep; the picture in work comes on top."""
+DEFAULT_MB, LEAST_MB = 2048, 768
+WEB_SHARE, WORKER_SHARE = 0.6, 0.2
+"""Two workers."""
+PROGRAM_BYTES = 320 << 20
+"""A process of ours with its libraries and compiled kernels."""
+LEAST_BYTES = 64 << 20
+
+
+def memory_setting() -> int:
+    """Bytes for everything together; raises :class:`UserError` for a setting that is none."""
+    text = os.environ.get(MEMORY_MB, str(DEFAULT_MB))
+    if not (text.isascii() and text.isdigit()) or int(text) < LEAST_MB:
+        raise UserError(f"{MEMORY_MB}={text}: Give a whole number of megabytes from {LEAST_MB} on.")
+    return int(text) << 20
 
 
 class UserError(ValueError):
@@ -43,9 +61,12 @@ class Context:
     home: Home
     decoder: Decoder = field(default_factory=Decoder)
     wake: Callable[[str], None] = _nobody
+    share: float = WEB_SHARE
+    """Of the memory of the whole installation."""
     renderer: Renderer = field(init=False)
     lines: Lines = field(default_factory=Lines)
     """Which request of every place on every page is the newest."""
 
     def __post_init__(self) -> None:
-        self.renderer = Renderer(self.decoder, LensDatabase(self.home.lenses))
+        memory_bytes = max(int(self.share * memory_setting()) - PROGRAM_BYTES, LEAST_BYTES)
+        self.renderer = Renderer(self.decoder, LensDatabase(self.home.lenses), memory_bytes)

@@ -7,7 +7,6 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from zincplate.core.orientation import upright
 from zincplate.engine.view import ViewRequest
 from zincplate.formats.errors import FileError
 from zincplate.formats.files import write_file
@@ -66,18 +65,6 @@ def _jpeg(image: NDArray[np.uint8], quality: int) -> bytes:
     out = io.BytesIO()
     Image.fromarray(image).save(out, "JPEG", quality=quality)
     return out.getvalue()
-
-
-def keep_embedded(home: Home, content_hash: str, preview: bytes, orientation: int) -> bool:
-    """Stores the camera's preview upright; False when it cannot be read."""
-    try:
-        with Image.open(io.BytesIO(preview)) as image:
-            image.draft("RGB", (1600, 1600))
-            pixels = np.asarray(image.convert("RGB"))
-    except (OSError, SyntaxError, ValueError):
-        return False
-    write_file(preview_path(home, content_hash), _jpeg(np.ascontiguousarray(upright(pixels, orientation)), 85))
-    return True
 
 
 def thumb_from_embedded(home: Home, version: Version) -> None:
