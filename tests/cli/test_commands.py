@@ -13,6 +13,7 @@ from zincplate.engine.render import Renderer
 from zincplate.formats.icc import profile_of
 from zincplate.formats.isolated import Decoder
 from zincplate.recipe.document import Recipe
+from zincplate.store.home import Home
 
 
 def test_develop_gives_the_pixels_of_a_delivery(dng: Path, tmp_path: Path, decoder: Decoder) -> None:
@@ -126,7 +127,12 @@ def test_info_and_schema(dng: Path, capsys: pytest.CaptureFixture[str]) -> None:
 
 def test_verify_of_an_empty_library(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> None:
     monkeypatch.setenv("ZINCPLATE_HOME", str(tmp_path))
+    Home(tmp_path).make()
     assert main(["verify"]) == 0 and "0 originals" in capsys.readouterr().out
     (tmp_path / "originals.jsonl").write_text('{"path": "a/b.dng", "sha256": "0", "size": 1}\nnot json\n')
     assert main(["verify", "--json"]) == 1
-    assert len(json.loads(capsys.readouterr().out)["problems"]) == 2
+    told = " ".join(json.loads(capsys.readouterr().out)["problems"])
+    assert "Line 2" in told and "b.dng" in told
+    monkeypatch.setenv("ZINCPLATE_HOME", str(tmp_path / "nowhere"))
+    assert main(["verify"]) == 1 and "no library" in capsys.readouterr().out
+    assert main(["verify", "--repair"]) == 2

@@ -97,11 +97,11 @@ def test_originals_are_copied_read_only_and_verified(context: Context, shoot: An
     path = pictures.original_path(context.home, frame)
     assert hashlib.sha256(path.read_bytes()).hexdigest() == frame.content_hash
     assert not path.stat().st_mode & 0o222
-    assert verify.verify(context.home)["problems"] == []
+    assert verify.verify(context.home, database=True).problems == []
     path.chmod(0o644)
     path.write_bytes(path.read_bytes()[:-1] + b"?")
     pictures.original_path(context.home, Frame.get(Frame.name == "TW-0602.dng")).unlink()
-    problems = verify.verify(context.home)["problems"]
+    problems = verify.verify(context.home, database=True).problems
     assert len(problems) == 2 and "TW-0601.dng" in " ".join(problems) and "TW-0602.dng" in " ".join(problems)
     with pytest.raises(FileError, match="not there"):
         missing = Frame.get(Frame.name == "TW-0602.dng")
@@ -167,7 +167,7 @@ def test_editing_undo_redo_and_a_second_tab(context: Context, shoot: Any) -> Non
         put(context, version, 6, {"tone": {"exposure_ev": 11}})
     readable = json.loads(versions.readable_path(context.home, Version.get_by_id(version)).read_text())
     assert readable["recipe"] == forked["recipe"] and readable["original"]["name"] == "TW-0602.dng"
-    assert verify.verify(context.home)["recipes"] == 1
+    assert verify.verify(context.home).recipes == 1
 
 
 def test_picking_a_neutral(context: Context, shoot: Any) -> None:

@@ -60,8 +60,9 @@ def _parser(of: str = "") -> argparse.ArgumentParser:
     command.add_argument("input", type=Path, metavar="IN")
     command.add_argument("--json", action="store_true")
     commands.add_parser("schema", help="the recipe's JSON schema")
-    command = commands.add_parser("verify", help="check the content hashes of all originals and read all recipes")
+    command = commands.add_parser("verify", help="hold originals, their list, recipes and deliveries against each other")
     command.add_argument("--json", action="store_true")
+    command.add_argument("--repair", action="store_true", help="rebuild the list and the readable recipes from the database")
     command = commands.add_parser("bench", help="timed work, as ratios to a memory copy and to reference libraries")
     command.add_argument("--json", action="store_true")
     command.add_argument("--quick", action="store_true", help="6 megapixels instead of 24")
@@ -244,17 +245,30 @@ def _info(arguments: argparse.Namespace) -> None:
 
 
 def _verify(arguments: argparse.Namespace) -> int:
-    from zincplate.services.verify import verify
+    from zincplate.services.verify import repair, verify
+    from zincplate.store import database as store
     from zincplate.store.home import Home
+    from zincplate.store.mariadb import Maria
 
-    report = verify(Home.from_environment())
-    if arguments.json:
-        print(json.dumps(report, indent=1, ensure_ascii=False))
+    home = Home.from_environment()
+    running = home.root.is_dir() and Maria(home.root).running_pid() is not None
+    if running:
+        store.connect(home, pool=2)
+        with store.database.connection_context():
+            report = repair(home) if arguments.repair else verify(home, database=True)
+    elif arguments.repair:
+        raise BadUsage("--repair: The database does not run. Start Zincplate on this library, then repair it beside that.")
     else:
-        for line in report["problems"]:
+        report = verify(home)
+    if arguments.json:
+        print(json.dumps(report.as_dict(), indent=1, ensure_ascii=False))
+    else:
+        for line in (*report.repaired, *report.problems):
             print(line)
-        print(f"{report['originals']} originals and {report['recipes']} recipes checked, {len(report['problems'])} problems.")
-    return 1 if report["problems"] else 0
+        counted = f"{report.originals} originals and {report.recipes} recipes"
+        ledger = f", {report.deliveries} deliveries" if running else "; the database does not run and was not asked"
+        print(f"{counted} checked{ledger}. {len(report.problems)} problems.")
+    return 1 if report.problems else 0
 
 
 def _card(folder: Path, timed: bool) -> None:

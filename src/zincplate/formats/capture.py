@@ -5,7 +5,7 @@ from datetime import datetime
 from typing import Any
 
 from zincplate.formats.tags import Directory
-from zincplate.formats.tiff_writer import ASCII, IFD, LONG, RATIONAL, SHORT, UNDEFINED, rational
+from zincplate.formats.tiff_writer import ASCII, IFD, LARGEST, LONG, RATIONAL, SHORT, UNDEFINED, rational
 
 
 @dataclass(frozen=True)
@@ -87,7 +87,7 @@ def add_capture_entries(ifd: IFD, capture: CaptureData, software: str, orientati
     if capture.f_number:
         exif.set(33437, RATIONAL, rational(capture.f_number, 100))
     if capture.iso:
-        exif.set(34855, SHORT, min(capture.iso, 65535)).set(34864, SHORT, 2).set(34866, LONG, capture.iso)
+        exif.set(34855, SHORT, min(capture.iso, 65535)).set(34864, SHORT, 2).set(34866, LONG, min(capture.iso, LARGEST))
     if capture.focal_length_mm:
         exif.set(37386, RATIONAL, rational(capture.focal_length_mm, 100))
     if capture.focal_length_35mm:

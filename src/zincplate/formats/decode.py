@@ -21,6 +21,8 @@ from zincplate.formats.preview import LONG_EDGE
 from zincplate.formats.raw import decode_raw, known_to_libraw, raw_facts
 
 MAX_PIXELS = 300_000_000
+MAX_SIDE = 120_000
+"""Codecs hold a pointer or a line for every row: a picture one pixel wide would take many times its size."""
 LARGEST_FLOAT = 65504.0
 """Largest value of a floating-point picture that is taken as it is: sixteen stops above white, the end of half floats."""
 Image.MAX_IMAGE_PIXELS = MAX_PIXELS
@@ -107,6 +109,8 @@ def check_size(path: Path, width: int, height: int) -> None:
     """Raises :class:`FileError` when a picture is larger than can be worked on, or has no size."""
     if width <= 0 or height <= 0:
         raise FileError(path, "The file gives no picture size.")
+    if max(width, height) > MAX_SIDE:
+        raise FileError(path, f"The file claims {width:,} x {height:,} pixels; up to {MAX_SIDE:,} a side can be worked on.")
     if width * height > MAX_PIXELS:
         raise FileError(
             path,

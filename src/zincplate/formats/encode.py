@@ -97,9 +97,13 @@ def write_whole(path: Path, data: bytes, overwrite: bool = False) -> None:
     except FileExistsError as error:
         raise FileError(path, "A file of this name is already there; nothing was overwritten.") from error
     except OSError as error:
-        if error.errno in (errno.ENOSPC, errno.EDQUOT):
-            need = f"{len(data) / 1e6:,.0f} MB"
-            raise FileError(path, f"The disk is full: {need} are needed. Make room and deliver again.") from error
-        if error.errno in (errno.EACCES, errno.EPERM, errno.EROFS):
-            raise FileError(path, "There is no permission to write there.") from error
-        raise FileError(path, f"It could not be written: {error.strerror}.") from error
+        raise unwritten(path, error, len(data)) from error
+
+
+def unwritten(path: Path, error: OSError, size_bytes: int) -> FileError:
+    """Why a file could not be written, as a sentence."""
+    if error.errno in (errno.ENOSPC, errno.EDQUOT):
+        return FileError(path, f"The disk is full: {size_bytes / 1e6:,.0f} MB are needed. Make room and deliver again.")
+    if error.errno in (errno.EACCES, errno.EPERM, errno.EROFS):
+        return FileError(path, "There is no permission to write there.")
+    return FileError(path, f"It could not be written: {error.strerror}.")

@@ -17,11 +17,17 @@ BYTE, ASCII, SHORT, LONG, RATIONAL, UNDEFINED, SRATIONAL, DOUBLE = 1, 2, 3, 4, 5
 _CODE = {BYTE: "B", SHORT: "H", LONG: "I"}
 
 
+LARGEST = 0xFFFFFFFF
+
+
 def rational(value: float, denominator: int | None = None) -> tuple[int, int]:
-    """Number -> (numerator, denominator)."""
+    """Number -> (numerator, denominator) of 32 bits each; what is larger or smaller becomes the nearest there is."""
+    value = min(max(value, -float(LARGEST // 2)), float(LARGEST)) if value == value else 0.0
     if denominator is not None:
-        return round(value * denominator), denominator
+        return max(min(round(value * denominator), LARGEST), -(LARGEST // 2)), denominator
     fraction = Fraction(value).limit_denominator(1_000_000)
+    if not -(LARGEST // 2) <= fraction.numerator <= LARGEST:
+        return round(value), 1
     return fraction.numerator, fraction.denominator
 
 

@@ -1,15 +1,18 @@
 """Deliveries: presets, names, the job, and the ledger."""
 
 import hashlib
+import re
 from pathlib import Path
 from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from zincplate.engine.develop import Delivery, develop
-from zincplate.formats.encode import SUFFIX, write_whole
+from zincplate.formats.encode import SUFFIX, unwritten
+from zincplate.formats.files import LONGEST_NAME_BYTES, write_file
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.services import work
+from zincplate.services.bring_in import hash_of
 from zincplate.services.context import Context, NotFound, Progress, UserError
 from zincplate.services.framing import size_of
 from zincplate.services.pictures import original_path
@@ -52,9 +55,11 @@ PRESETS = (
 
 
 def file_name(frame: Frame, version: Version, preset: Preset) -> str:
-    """Name of a delivered file before it is made free."""
+    """Name of a delivered file before it is made free: no longer than names may be with a number behind, and one line."""
     number = f"-v{version.number}" if version.number > 1 else ""
-    return f"{Path(frame.name).stem}{number}{preset.suffix}{SUFFIX[preset.file_format]}"
+    ending = f"{number}{preset.suffix}{SUFFIX[preset.file_format]}"
+    stem = re.sub(r"[\x00-\x1f\x7f\u2028\u2029]", "_", Path(frame.name).stem)
+    return stem.encode()[: LONGEST_NAME_BYTES - 8 - len(ending.encode())].decode("utf-8", "ignore") + ending
 
 
 def plan(context: Context, version_ids: list[int], presets: list[Preset]) -> list[dict[str, Any]]:
@@ -125,11 +130,11 @@ def _one(context: Context, job: Progress, version_id: int, preset: Preset, befor
         return True
 
     data, (width, height) = develop(context.renderer, source, Recipe.from_document(document), delivery, tell)
+    content_hash = hashlib.sha256(data).hexdigest()
     folder = context.home.deliveries / shoot.folder
     folder.mkdir(parents=True, exist_ok=True)
-    path = _free(folder, label)
     job.progress(before + share * 0.95, label)
-    write_whole(path, data)
+    path = _written(context, folder, label, data, content_hash)
     return Delivered.create(
         version=version,
         job=job.id,
@@ -137,19 +142,28 @@ def _one(context: Context, job: Progress, version_id: int, preset: Preset, befor
         recipe=document,
         preset=preset.model_dump(),
         path=str(path.relative_to(context.home.deliveries)),
-        content_hash=hashlib.sha256(data).hexdigest(),
+        content_hash=content_hash,
         size_bytes=len(data),
         width=width,
         height=height,
     )
 
 
-def _free(folder: Path, name: str) -> Path:
-    path, number = folder / name, 1
-    while path.exists():
-        number += 1
-        path = folder / f"{Path(name).stem}-{number}{Path(name).suffix}"
-    return path
+def _written(context: Context, folder: Path, name: str, data: bytes, content_hash: str) -> Path:
+    """The file under the first name that is free. One with the same content that no row of the ledger knows is taken over: an
+    attempt was interrupted between the file and its row."""
+    for number in range(1, 10_000):
+        path = folder / (name if number == 1 else f"{Path(name).stem}-{number}{Path(name).suffix}")
+        try:
+            write_file(path, data, replace=False)
+            return path
+        except FileExistsError:
+            known = Delivered.select().where(Delivered.path == str(path.relative_to(context.home.deliveries)))
+            if path.stat().st_size == len(data) and hash_of(path) == content_hash and not known.exists():
+                return path
+        except OSError as error:
+            raise unwritten(path, error, len(data)) from error
+    raise UserError(f"{name}: Ten thousand files of this name are there already.")
 
 
 def ledger(shoot_id: int | None = None, limit: int = 200) -> list[dict[str, Any]]:

@@ -139,7 +139,14 @@ def _waits() -> Any:
 def claim(job_id: str, owner: str) -> Job | None:
     """Takes a waiting job for a worker; only one worker can win it."""
     won = (
-        Job.update(state="running", owner=owner, attempt=Job.attempt + 1, lease_until=time.time() + LEASE_S, changed_at=now())
+        Job.update(
+            state="running",
+            owner=owner,
+            attempt=Job.attempt + 1,
+            tried_from=Job.progress,
+            lease_until=time.time() + LEASE_S,
+            changed_at=now(),
+        )
         .where(Job.id == job_id, Job.state == "queued", Job.cancel == False)  # noqa: E712
         .execute()
     )
@@ -189,12 +196,15 @@ def reap(context: Context) -> int:
         same = (Job.id == job.id) & (Job.owner == job.owner) & (Job.lease_until == job.lease_until)
         if job.cancel:
             count += Job.update(state="cancelled", changed_at=now()).where(same).execute()
-        elif job.attempt >= job.max_attempts:
+        elif job.attempt >= job.max_attempts and (job.progress <= job.tried_from or job.owner.startswith(_OUTSIDE)):
             times = f"It was started {job.attempt} times and its worker died each time."
             note = "It stopped before its end." if job.owner.startswith(_OUTSIDE) else times
             count += Job.update(state="failed", note=note, changed_at=now()).where(same).execute()
         else:
-            won = Job.update(state="queued", owner="", lease_until=0.0, changed_at=now()).where(same).execute()
+            # one that gets on is not given up, however often its worker dies
+            attempt = 0 if job.progress > job.tried_from else job.attempt
+            again = Job.update(state="queued", owner="", attempt=attempt, lease_until=0.0, changed_at=now())
+            won = again.where(same).execute()
             if won:
                 _wake(context, job.id)
             count += won

@@ -127,6 +127,8 @@ class Job(Table):
     attempt = peewee.IntegerField(default=0)
     max_attempts = peewee.IntegerField(default=3)
     progress = Double(default=0)
+    tried_from = Double(default=0)
+    """How far it was when its newest attempt began."""
     note = peewee.CharField(500, default="")
     cancel = peewee.BooleanField(default=False)
     lease_until = Double(default=0)
