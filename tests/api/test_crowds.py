@@ -186,3 +186,35 @@ def test_no_free_connection_is_busy_and_no_fault(context: Context, monkeypatch: 
         answer = other.submit(web.create_app(context).test_client().get, "/api/shoots").result()
     assert answer.status_code == 503 and answer.headers["Retry-After"] == "2"
     assert "Try again in a moment" in answer.json["error"]
+
+
+def test_a_cut_upload_leaves_nothing(stack: Stack, context: Context) -> None:
+    host, port = stack.url.removeprefix("http://").split(":")
+    batch = f"cut-{time.time_ns()}"
+    head = (
+        f"PUT /api/uploads/{batch}/TW-0811.dng HTTP/1.1\r\nHost: {host}:{port}\r\nX-Zincplate: 1\r\n"
+        "Content-Type: application/octet-stream\r\nContent-Length: 5000\r\n\r\n"
+    )
+    with socket.create_connection((host, int(port)), timeout=20) as connection:
+        connection.sendall(head.encode() + b"x" * 1000)
+        connection.shutdown(socket.SHUT_WR)
+        assert b" 201 " not in connection.recv(1000)
+    folder = stack.home.cache / "incoming" / batch
+    assert [p for p in folder.rglob("*") if p.is_file()] == []
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "body", "words"),
+    [
+        ("POST", "/api/bring-in", {"name": "x", "source": "folder", "folder": "~nosuchuser/card"}, "no such user"),
+        ("POST", "/api/bring-in", {"name": "x", "source": "folder", "folder": "/" + "a" * 3000}, "cannot be used"),
+        ("POST", "/api/bring-in", {"name": "x", "source": "folder", "folder": "/a\0b"}, "no such characters"),
+        ("GET", "/api/versions/99999999999999999999", None, ""),
+        ("GET", "/api/shoots/99999999999999999999/frames", None, ""),
+        ("POST", "/api/deliveries", b'{"versions":' + b"[" * 100_000, "")
+    ],
+)  # fmt: skip
+def test_odd_requests_get_a_clear_answer(stack: Stack, context: Context, method: str, path: str, body: Any, words: str) -> None:
+    status, answer = call(stack, method, path, body, {"X-Zincplate": "1", "Content-Type": "application/json"})
+    assert 400 <= status < 500, (status, answer)
+    assert words in answer["error"] and "Error" not in answer["error"]

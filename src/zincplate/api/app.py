@@ -1,5 +1,6 @@
 """The Flask application: security headers, error sentences, the page, and the API."""
 
+import errno
 import json
 import os
 import secrets
@@ -122,6 +123,10 @@ def _errors(app: Flask) -> None:
     for full in BUSY:
         app.register_error_handler(full, busy)
 
+    @app.errorhandler(RecursionError)
+    def too_deep(_error: RecursionError) -> Any:
+        return {"error": "What was sent is nested too deeply."}, 422
+
     @app.errorhandler(HTTPException)
     def http(error: HTTPException) -> Any:
         words = {404: "There is nothing at this address.", 413: "The file is larger than 1 GB and cannot be sent."}
@@ -129,6 +134,8 @@ def _errors(app: Flask) -> None:
 
     @app.errorhandler(OSError)
     def disk(error: OSError) -> Any:
+        if error.errno in (errno.ENAMETOOLONG, errno.ELOOP, errno.EINVAL):
+            return {"error": f"That name cannot be used: {os.strerror(error.errno)}."}, 422
         app.logger.exception("disk")
         return {"error": f"The disk refused: {os.strerror(error.errno or 0)}."}, 507
 

@@ -49,6 +49,8 @@ def upload(path: m.UploadPath) -> Any:
     with whole_file(folder / name, replace=False) as file:
         while block := request.stream.read(1 << 20):
             size += file.write(block)
+        if request.content_length is not None and size != request.content_length:
+            raise UserError(f"{name}: Only {size:,} of {request.content_length:,} bytes came. Drop it again.")
     return {"name": name, "size_bytes": size}, 201
 
 
