@@ -7,6 +7,8 @@ from typing import Any
 
 import pytest
 
+from zincplate.core.temperature import locus_uv, xy_to_uv
+from zincplate.engine.light_plan import plan_of
 from zincplate.ops.base import Operation, Parameters, gauge
 from zincplate.ops.order import ORDER
 from zincplate.recipe import document as form
@@ -189,6 +191,19 @@ def test_fringes_of_the_first_form_are_said_to_be_better_now() -> None:
     document["versions"]["lens"] = 2
     document["framing"]["bent_lines"] = []
     assert Recipe.from_document(document).notes == ()
+
+
+def test_tint_of_the_first_form_shows_as_it_did() -> None:
+    document = first_form()
+    document["versions"]["balance"] = 1
+    document["balance"] = {"temperature_kelvin": 5000.0, "tint": 30.0}
+    recipe = Recipe.from_document(document)
+    assert recipe.value("balance", "tint") == -30 and recipe.notes == ()
+    # in the first form tint was the distance below the locus, in 1/3000 of CIE 1960 u, v (across it, so a little less in v)
+    white = plan_of(recipe, True, (0.3127, 0.329)).white_xy
+    assert -1.0 < (xy_to_uv(white)[1] - locus_uv(5000)[1]) * 100 < -0.7
+    document["balance"]["tint"] = None
+    assert Recipe.from_document(document).value("balance", "tint") is None
 
 
 def test_ids_are_kept_told_apart_and_given_where_they_are_missing() -> None:

@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from zincplate.core.temperature import temperature_and_tint
 from zincplate.ops import contrast, points, view
 from zincplate.ops.balance import BALANCE, BalanceParameters
 from zincplate.ops.curve import CURVE, CurveParameters
@@ -60,6 +61,9 @@ def test_exposure_and_balance_on_the_plan() -> None:
     assert warmer.white_xy[0] < 0.31
     only_tint = BALANCE.apply(BalanceParameters(tint=30), plan)
     assert only_tint.white_xy != plan.white_xy
+    # a tint of zero is a tint: the light is on the locus, which the camera's is not
+    on_locus = BALANCE.apply(BalanceParameters(tint=0), plan)
+    assert abs(temperature_and_tint(on_locus.white_xy)[1]) < 0.1 < abs(temperature_and_tint(plan.as_shot_xy)[1])
     assert BALANCE.apply(BalanceParameters(), warmer).white_xy == plan.as_shot_xy
     with pytest.raises(TypeError, match="exposure"):
         EXPOSURE.add_to(BalanceParameters(), plan)

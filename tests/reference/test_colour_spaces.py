@@ -7,7 +7,7 @@ import pytest
 from zincplate.core.adaptation import D65_XY, bradford, xy_to_xyz
 from zincplate.core.colour_spaces import SPACES
 from zincplate.core.lab import delta_e_2000, xyz_to_lab
-from zincplate.core.temperature import locus_uv, temperature_and_tint, uv_to_xy, white_point_xy
+from zincplate.core.temperature import locus_uv, temperature_and_tint, uv_to_xy, white_point_xy, xy_to_uv
 from zincplate.formats.icc import build_profile, profile_of, read_profile
 
 THEIRS = {
@@ -94,6 +94,16 @@ def test_temperature_of_cie_illuminants(name: str, kelvin: float) -> None:
     found, tint = temperature_and_tint(xy)
     assert abs(found - kelvin) < 0.004 * kelvin
     assert abs(tint) < 1.0
+
+
+@pytest.mark.parametrize("name", ["FL1", "FL5", "FL6"])
+def test_a_greenish_light_has_a_tint_above_zero(name: str) -> None:
+    """CIE 15:2018, table 10: daylight and light white fluorescent tubes stand above the locus, and pictures taken by them as if they
+    were daylight are green. (Common practice: more tint takes green out.)"""
+    xy = colour.CCS_ILLUMINANTS["CIE 1931 2 Degree Standard Observer"][name]
+    _, tint = temperature_and_tint(xy)
+    assert tint > 5
+    assert xy_to_uv(xy)[1] > locus_uv(temperature_and_tint(xy)[0])[1]
 
 
 def test_planckian_part_against_colour_science() -> None:

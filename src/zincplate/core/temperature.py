@@ -3,7 +3,8 @@
 The locus is Planckian below 4000 K (Krystek 1985, within 8e-5 in u, v) and the CIE daylight locus above
 5000 K (CIE 15:2018, eq. 3.3), blended linearly in reciprocal temperature between, so that illuminant A and
 the D series both have tint zero. Tint is the distance from the locus in CIE 1960 u, v, in units of 1/3000;
-positive tint is a white point on the magenta side (below the locus).
+positive tint is a light on the green side (above the locus), so that making it neutral turns the picture towards magenta,
+as making a bluer light neutral (more kelvin) turns it towards yellow.
 """
 
 from functools import lru_cache
@@ -55,12 +56,12 @@ def locus_uv(kelvin: ArrayLike) -> Float:
 
 
 def _normal(kelvin: float) -> Float:
-    """Unit vector across the locus, towards magenta (decreasing v)."""
+    """Unit vector across the locus, towards green (increasing v)."""
     mired = 1e6 / kelvin
     a, b = locus_uv(1e6 / np.array([mired - 0.5, mired + 0.5]))
     tangent = (b - a) / np.linalg.norm(b - a)
     n = np.array([tangent[1], -tangent[0]])
-    return n if n[1] < 0 else -n
+    return n if n[1] > 0 else -n
 
 
 def white_point_xy(kelvin: float, tint: float = 0.0) -> tuple[float, float]:

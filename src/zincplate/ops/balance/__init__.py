@@ -64,4 +64,10 @@ def apply(parameters: BalanceParameters, plan: LightPlan) -> LightPlan:
     return replace(plan, white_xy=white_point_xy(kelvin, tint))
 
 
-BALANCE = Operation("balance", "balance", "White balance", 1, BalanceParameters, apply)
+def _tint_turned_round(values: dict[str, Any]) -> tuple[dict[str, Any], str]:
+    """To version 2: more tint is more magenta, as its words say; it was less."""
+    tint = values.get("tint")
+    return ({**values, "tint": -tint} if isinstance(tint, int | float) and tint else values), ""
+
+
+BALANCE = Operation("balance", "balance", "White balance", 2, BalanceParameters, apply, upgrades=(_tint_turned_round,))
