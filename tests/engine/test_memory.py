@@ -4,6 +4,7 @@ import gc
 import json
 import subprocess
 import sys
+import weakref
 from pathlib import Path
 
 import numpy as np
@@ -11,7 +12,6 @@ import numpy as np
 from zincplate.core.camera_colour import CameraMatrices
 from zincplate.core.colour_spaces import SRGB
 from zincplate.engine.render import Renderer
-from zincplate.engine.source import Source
 from zincplate.engine.view import ViewRequest
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import CameraColour, Decoded
@@ -74,12 +74,14 @@ def test_what_is_found_on_a_source_later_counts_too() -> None:
 
 def test_resolved_frame_stages_hold_no_source() -> None:
     renderer = Renderer(Files(), memory_bytes=1 << 20)
+    opened = []
     for number in range(3):
         source = renderer.open(Path(str(number)), str(number))
+        opened.append(weakref.ref(source))
         renderer.framed(source, str(number), source.plan(Recipe.neutral(True).with_values({"framing": {"angle": 2.0}})).frame)
     del source
     gc.collect()
-    assert sum(isinstance(o, Source) for o in gc.get_objects()) == 1, "the newest only"
+    assert [held() is not None for held in opened] == [False, False, True], "the newest only"
 
 
 if __name__ == "__main__":

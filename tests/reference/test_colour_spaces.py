@@ -98,8 +98,8 @@ def test_temperature_of_cie_illuminants(name: str, kelvin: float) -> None:
 
 @pytest.mark.parametrize("name", ["FL1", "FL5", "FL6"])
 def test_a_greenish_light_has_a_tint_above_zero(name: str) -> None:
-    """CIE 15:2018, table 10: daylight and light white fluorescent tubes stand above the locus, and pictures taken by them as if they
-    were daylight are green. (Common practice: more tint takes green out.)"""
+    """CIE 15:2018, table 10: daylight and light white fluorescent tubes stand above the locus, and pictures taken by them
+    as if they were daylight are green. (Common practice: more tint takes green out.)"""
     xy = colour.CCS_ILLUMINANTS["CIE 1931 2 Degree Standard Observer"][name]
     _, tint = temperature_and_tint(xy)
     assert tint > 5
