@@ -16,7 +16,7 @@ from zincplate.recipe.document import CONTROLS, Recipe
 
 Picture = NDArray[np.float64]
 WIDTH, HEIGHT = 360, 240
-MARKS = {"left": (120, 120, 0), "right": (240, 120, 2), "top": (180, 70, 1)}
+MARKS = {"left": (60, 120, 0), "right": (300, 120, 2), "top": (180, 70, 1)}
 """Middle x, middle y and channel of a soft spot on a dark ground."""
 
 
@@ -74,8 +74,8 @@ MORE: dict[str, tuple[Any, Any, Callable[[Picture], float], dict[str, Any]]] = {
     "angle": (-10, 10, y_of("right"), {}),
     "tilt": (-12, 12, lambda p: wide(p, "top") / wide(p, "left"), {}),
     "swing": (-12, 12, lambda p: wide(p, "right") / wide(p, "left"), {}),
-    "rise": (-10, 10, y_of("left"), {"ratio": "1:1"}),
-    "shift": (-10, 10, lambda p: -place(p, "left")[0], {"ratio": "1:1"}),
+    "rise": (-10, 10, y_of("top"), {"ratio": "1:1"}),
+    "shift": (-10, 10, lambda p: -place(p, "top")[0], {"ratio": "1:1"}),
     "stretch": (-30, 30, lambda p: abs(place(p, "top")[1] - place(p, "left")[1]) / apart(p), {}),
     "bend": (-8, 8, lambda p: -100 * wide(p, "left") / apart(p), {}),
     "bend_edge": (-8, 8, lambda p: -100 * wide(p, "left") / apart(p), {}),
