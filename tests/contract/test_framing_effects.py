@@ -78,7 +78,7 @@ MORE: dict[str, tuple[Any, Any, Callable[[Picture], float], dict[str, Any]]] = {
     "shift": (-10, 10, lambda p: -place(p, "top")[0], {"ratio": "1:1"}),
     "stretch": (-30, 30, lambda p: abs(place(p, "top")[1] - place(p, "left")[1]) / apart(p), {}),
     "bend": (-8, 8, lambda p: -100 * wide(p, "left") / apart(p), {}),
-    "bend_edge": (-8, 8, lambda p: -100 * wide(p, "left") / apart(p), {}),
+    "bend_edge": (-5, 5, lambda p: -100 * wide(p, "left") / apart(p), {}),
     "fringe_red": (-3, 3, x_of("left"), {}),
     "fringe_blue": (-3, 3, lambda p: -place(p, "right")[0], {}),
     "corner_light": (-2, 2, light, {}),
