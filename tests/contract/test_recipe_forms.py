@@ -215,3 +215,41 @@ def test_ids_are_kept_told_apart_and_given_where_they_are_missing() -> None:
     for wrong in ([{**guide, "id": "a"}, {**guide, "id": "a"}], [{**guide, "id": "a b"}], [{**guide, "id": 5}], "guides", [7]):
         with pytest.raises(RecipeError, match="guides"):
             Recipe.neutral(True).with_values({"framing": {"guides": wrong}})
+
+
+def test_many_parts_are_counted_and_a_part_of_a_step_is_named_in_full() -> None:
+    document = neutral()
+    document["recipe"] = 2
+    document["tone"] |= {f"new_{k}": k for k in range(4)}
+    assert (
+        Recipe.from_document(document).notes[0].count("tone.new_") == 4 and "more" not in Recipe.from_document(document).notes[0]
+    )
+    document["tone"] |= {"new_4": 4, "new_5": 5}
+    assert "tone.new_3 and 2 more is kept" in Recipe.from_document(document).notes[0]
+
+
+@pytest.mark.parametrize("newer_number", [1, 2])
+@pytest.mark.parametrize("section", [[1], 7, None, "words"])
+def test_a_known_step_that_is_no_object(newer_number: int, section: Any) -> None:
+    document = {**neutral(), "recipe": newer_number, "finish": section}
+    if newer_number == 1:
+        with pytest.raises(RecipeError, match="finish"):
+            Recipe.from_document(document)
+        return
+    recipe = Recipe.from_document(document)
+    assert recipe.value("finish", "grain") == 0 and "finish" in recipe.notes[0]
+    assert again(document)["finish"] == section
+
+
+def test_steps_are_switched_off_and_on_again() -> None:
+    recipe = Recipe.neutral(True).with_switch("tone", False).with_switch("colour", False)
+    assert recipe.off == {"tone", "colour"} and recipe.with_switch("tone", True).off == {"colour"}
+    for wrong in ({"off": "tone"}, {"off": [3]}, {"off": ["nothing"]}):
+        with pytest.raises(RecipeError, match="off"):
+            Recipe.from_document({**neutral(), **wrong})
+    assert Recipe.from_document({**newer(), "off": ["nothing"]}).off == {"nothing"}
+    with pytest.raises(RecipeError, match="off"):
+        Recipe.from_document({**newer(), "off": [3]})
+    assert recipe.framing() == Recipe.neutral(True).framing() != recipe.with_switch("framing", False).framing()
+    assert recipe.framing() != recipe.with_values({"framing": {"angle": 1.0}}).framing()
+    assert recipe.framing() == recipe.with_values({"tone": {"contrast": 1.0}}).framing()

@@ -1,0 +1,132 @@
+"""Tries small wrong changes on a copy of the project and tells which of them no test notices.
+
+``.venv/bin/python tools/mutate.py src/zincplate/recipe/document.py --tests tests/contract [--sample 40] [--seed 1]``
+
+One change at a time: a comparison turned round or made strict, plus for minus, and for or, a number changed, a ``not`` or a
+statement taken away, a condition made always true. A change is caught when the tests fail or do not end in time. What survives
+either needs a test or changes nothing that anybody could see; the second is to be said where the figure is given.
+"""
+
+import argparse
+import ast
+import os
+import random
+import shutil
+import subprocess
+import sys
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[1]
+COMPARISONS: dict[type[ast.cmpop], type[ast.cmpop]] = {
+    ast.Lt: ast.LtE,
+    ast.LtE: ast.Lt,
+    ast.Gt: ast.GtE,
+    ast.GtE: ast.Gt,
+    ast.Eq: ast.NotEq,
+    ast.NotEq: ast.Eq,
+    ast.In: ast.NotIn,
+    ast.NotIn: ast.In,
+    ast.Is: ast.IsNot,
+    ast.IsNot: ast.Is,
+}
+ARITHMETIC: dict[type[ast.operator], type[ast.operator]] = {
+    ast.Add: ast.Sub,
+    ast.Sub: ast.Add,
+    ast.Mult: ast.Div,
+    ast.Div: ast.Mult,
+    ast.BitAnd: ast.BitOr,
+    ast.BitOr: ast.BitAnd,
+}
+
+
+def changes(tree: ast.Module) -> Iterator[tuple[int, str, ast.AST, str, object]]:
+    """Line, words, node, field and new value of every change; docstrings, annotations and messages are left alone."""
+    left_alone: set[int] = set()
+    for node in ast.walk(tree):
+        for part in (getattr(node, "annotation", None), getattr(node, "returns", None)):
+            if part is not None:
+                left_alone.update(id(n) for n in ast.walk(part))
+        if isinstance(node, ast.Raise | ast.JoinedStr | ast.Import | ast.ImportFrom):
+            left_alone.update(id(n) for n in ast.walk(node) if n is not node)
+    for node in ast.walk(tree):
+        if id(node) in left_alone:
+            continue
+        line = getattr(node, "lineno", 0)
+        if isinstance(node, ast.Compare) and type(node.ops[0]) in COMPARISONS:
+            other = COMPARISONS[type(node.ops[0])]
+            yield line, f"{type(node.ops[0]).__name__} -> {other.__name__}", node, "ops", [other(), *node.ops[1:]]
+        elif isinstance(node, ast.BinOp) and type(node.op) in ARITHMETIC:
+            yield (
+                line,
+                f"{type(node.op).__name__} -> {ARITHMETIC[type(node.op)].__name__}",
+                node,
+                "op",
+                ARITHMETIC[type(node.op)](),
+            )
+        elif isinstance(node, ast.BoolOp):
+            yield line, "and <-> or", node, "op", ast.Or() if isinstance(node.op, ast.And) else ast.And()
+        elif isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.Not):
+            yield line, "not taken away", node, "op", ast.UAdd()
+        elif isinstance(node, ast.Constant) and isinstance(node.value, bool):
+            yield line, f"{node.value} -> {not node.value}", node, "value", not node.value
+        elif isinstance(node, ast.Constant) and isinstance(node.value, int | float):
+            yield line, f"{node.value} -> {node.value + 1}", node, "value", node.value + 1
+        elif isinstance(node, ast.If | ast.IfExp):
+            yield line, "condition always true", node, "test", ast.Constant(True)
+        if isinstance(node, ast.Expr) and isinstance(node.value, ast.Call):
+            yield line, "call taken away", node, "value", ast.Constant(None)
+
+
+def main() -> int:
+    """Prints survivors and the share that was caught; the exit code is 0 whatever it is."""
+    parser = argparse.ArgumentParser(description=(__doc__ or "").splitlines()[0])
+    parser.add_argument("modules", nargs="+", type=Path)
+    parser.add_argument("--tests", nargs="+", required=True)
+    parser.add_argument("--sample", type=int, default=40)
+    parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--timeout", type=float, default=150)
+    arguments = parser.parse_args()
+    with tempfile.TemporaryDirectory(prefix="zpm") as folder:
+        copy = Path(folder)
+        for part in ("src", "tests", "docs", "tools"):
+            shutil.copytree(ROOT / part, copy / part, ignore=shutil.ignore_patterns("__pycache__"))
+        shutil.copy(ROOT / "pyproject.toml", copy)
+        (copy / "web").symlink_to(ROOT / "web")
+        (copy / ".venv").symlink_to(ROOT / ".venv")
+        environment = {**os.environ, "PYTHONPATH": str(copy / "src"), "NUMBA_CACHE_DIR": str(copy / "numba")}
+        command = [sys.executable, "-W", "ignore", "-m", "pytest", "-x", "-q", *arguments.tests]
+
+        def passes() -> bool:
+            try:
+                return not subprocess.run(
+                    command, cwd=copy, env=environment, capture_output=True, timeout=arguments.timeout
+                ).returncode
+            except subprocess.TimeoutExpired:
+                return False
+
+        if not passes():
+            print("The tests fail without any change.")
+            return 1
+        every = [
+            (module, index) for module in arguments.modules for index, _ in enumerate(changes(ast.parse(module.read_text())))
+        ]
+        chosen = random.Random(arguments.seed).sample(every, min(arguments.sample, len(every)))
+        survived = 0
+        for module, index in sorted(chosen, key=str):
+            tree = ast.parse(module.read_text())
+            line, words, node, field, value = list(changes(tree))[index]
+            setattr(node, field, value)
+            place = copy / module.resolve().relative_to(ROOT)
+            place.write_text(ast.unparse(ast.fix_missing_locations(tree)))
+            if passes():
+                survived += 1
+                print(f"{module}:{line}: {words}", flush=True)
+            shutil.copy(module, place)
+        print(f"{len(chosen) - survived} of {len(chosen)} caught ({len(every)} possible).")
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
