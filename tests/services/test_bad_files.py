@@ -4,6 +4,7 @@ import os
 import signal
 import struct
 import threading
+import time
 from pathlib import Path
 
 import pytest
@@ -244,3 +245,30 @@ def test_refusals_know_their_shoot(context: Context, shoot: Shoot, tmp_path: Pat
     brought(context, shoot, [tmp_path / "words.dng"])
     other = shoots.create("Another")
     assert Refusal.select().where(Refusal.shoot == other).count() == 0 and "words.dng" in refused(shoot)
+
+
+def test_dropped_files_of_last_week_are_cleared(context: Context, shoot: Shoot) -> None:
+    folder = context.home.cache / "incoming"
+    for name, days in (("old", 8), ("young", 6)):
+        (folder / name / "1").mkdir(parents=True)
+        (folder / name / "1" / "a.dng").write_bytes(b"1")
+        then = time.time() - days * 86_400
+        os.utime(folder / name, (then, then))
+    assert bring_in.clear_incoming(context.home) == 1
+    assert [p.name for p in folder.iterdir()] == ["young"]
+
+
+def test_a_plan_says_what_will_be_written_and_refuses_what_cannot_be(context: Context, shoot: Shoot, tmp_path: Path) -> None:
+    path = tmp_path / "TW-0795.dng"
+    path.write_bytes(small_dng())
+    brought(context, shoot, [path])
+    version = Version.get()
+    full, huge = deliver.Preset(name="Full"), deliver.Preset(name="Huge", long_edge=9000)
+    rows = deliver.plan(context, [version.id], [SMALL, full, huge])
+    assert [(r["width"], r["height"]) for r in rows] == [(64, 43), (720, 480), (720, 480)], "never enlarged"
+    assert [r["file"] for r in rows] == ["TW-0795-s.jpg", "TW-0795.jpg", "TW-0795.jpg"]
+    for wrong in (deliver.Preset(name="x", bits=12), deliver.Preset(name="x", long_edge=-5)):
+        with pytest.raises(UserError):
+            deliver.plan(context, [version.id], [wrong])
+    with pytest.raises(UserError, match="at least one"):
+        deliver.start(context, [], [SMALL])

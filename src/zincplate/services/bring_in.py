@@ -6,6 +6,7 @@ import json
 import logging
 import os
 import shutil
+import time
 from datetime import datetime
 from pathlib import Path
 from typing import IO, Any
@@ -20,10 +21,12 @@ from zincplate.services import pictures, shoots, work
 from zincplate.services.context import Context, Progress, UserError
 from zincplate.services.versions import recipe_hash
 from zincplate.store.database import BUSY, UNAVAILABLE, database
+from zincplate.store.home import Home
 from zincplate.store.models import Frame, HistoryEntry, Job, Refusal, Shoot, Version
 
 _NOT_PICTURES = {".txt", ".xmp", ".json", ".xml", ".md", ".db", ".ini", ".pdf", ".html", ".jsonl"}
 _BLOCK = 1 << 20
+INCOMING_KEPT_S = 7 * 86_400.0
 UNEXPECTED = "It could not be brought in: something in it is not as it should be."
 log = logging.getLogger(__name__)
 
@@ -101,6 +104,7 @@ def run(
 ) -> dict[str, Any]:
     """Job: every file by itself; one bad file is listed with its reason and the others go on. May be repeated."""
     shoot = shoots.get(shoot_id)
+    clear_incoming(context.home)
     added: list[int] = []
     already = refused = 0
     for done, text in enumerate(paths):
@@ -136,6 +140,16 @@ def _refuse(shoot: Shoot, name: str, reason: str) -> None:
     """Lists a file that is not in, with the newest reason."""
     Refusal.delete().where(Refusal.shoot == shoot, Refusal.name == name[:250]).execute()
     Refusal.create(shoot=shoot, name=name[:250], reason=reason[:500])
+
+
+def clear_incoming(home: Home) -> int:
+    """Removes dropped files that nobody has brought in for a week, and refused ones of that age; returns how many batches."""
+    folder, count = home.cache / "incoming", 0
+    for batch in folder.iterdir() if folder.is_dir() else ():
+        if batch.is_dir() and time.time() - batch.stat().st_mtime > INCOMING_KEPT_S:
+            shutil.rmtree(batch, ignore_errors=True)
+            count += 1
+    return count
 
 
 def _clear(dropped: Path) -> None:
