@@ -211,7 +211,7 @@ it("takes back what was done last, also while the server still works it out", as
 
 it("a step whose hand has not rested yet is saved before another frame opens", async () => {
   const on = bench().forThis();
-  whenRested(() => on.save(exposure(0.9)));
+  whenRested("step", () => on.save(exposure(0.9)));
   await bench().open(4, 8);
   await settled();
   expect(now.of(7).recipe.tone.exposure_ev).toBe(0.9);

@@ -4,9 +4,9 @@ import { afterTurns, dropRested, inTurn, runRested, whenRested } from "./turns";
 it("what waits for the hand to rest runs once, with the newest", async () => {
   vi.useFakeTimers();
   const [first, second] = [vi.fn(), vi.fn()];
-  whenRested(first);
+  whenRested("crop", first);
   vi.advanceTimersByTime(300);
-  whenRested(second);
+  whenRested("crop", second);
   vi.advanceTimersByTime(349);
   expect(second).not.toHaveBeenCalled();
   vi.advanceTimersByTime(1);
@@ -18,10 +18,10 @@ it("what waits for the hand to rest runs once, with the newest", async () => {
 
 it("it runs at once before another frame opens, and not at all when it is dropped", () => {
   const run = vi.fn();
-  whenRested(run);
+  whenRested("crop", run);
   runRested();
   expect(run).toHaveBeenCalledOnce();
-  whenRested(run);
+  whenRested("crop", run);
   dropRested();
   runRested();
   expect(run).toHaveBeenCalledOnce();
@@ -47,4 +47,14 @@ it("works go one after the other, also after one that failed, and the rest waits
   await expect(slow).rejects.toThrow("refused");
   await quick;
   await vi.waitFor(() => expect(said).toEqual(["at once", "slow", "quick", "after"]));
+});
+
+it("a step of another kind does not take the place of one that waits", () => {
+  const [crop, lines] = [vi.fn(), vi.fn()];
+  whenRested("crop", crop);
+  whenRested("lines", lines);
+  expect(crop).toHaveBeenCalledOnce();
+  expect(lines).not.toHaveBeenCalled();
+  runRested();
+  expect(lines).toHaveBeenCalledOnce();
 });

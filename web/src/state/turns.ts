@@ -3,12 +3,13 @@
 /** Arrow keys held down are one change: it is made when they have rested for this long. */
 const REST_MS = 350;
 
-let resting: { run: () => void; timer: ReturnType<typeof setTimeout> } | null = null;
+let resting: { what: string; run: () => void; timer: ReturnType<typeof setTimeout> } | null = null;
 
-/** Runs once the hand has rested; a later call takes the place of an earlier one. */
-export function whenRested(run: () => void): void {
+/** Runs once the hand has rested; a later call of the same `what` takes the place of an earlier one, which it goes on from. */
+export function whenRested(what: string, run: () => void): void {
+  if (resting?.what !== what) runRested();
   if (resting) clearTimeout(resting.timer);
-  resting = { run, timer: setTimeout(runRested, REST_MS) };
+  resting = { what, run, timer: setTimeout(runRested, REST_MS) };
 }
 
 /** Runs at once what waits for the hand to rest: before another frame opens, before an undo. */

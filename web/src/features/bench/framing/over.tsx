@@ -17,7 +17,7 @@ import {
 import type { Size } from "../../../canvas/viewport";
 import { useBench } from "../../../state/bench";
 import { newItemId } from "../../../state/items";
-import { dropRested, whenRested } from "../../../state/turns";
+import { dropRested, runRested, whenRested } from "../../../state/turns";
 import { withControl } from "../steps/control";
 import { BentPoints } from "./bent_points";
 import { holdCrop, holdLines, linesNow, type PlaneLine, sendCrop, sendLines, useFraming } from "./framing_state";
@@ -100,7 +100,7 @@ function Inner({ frame, at, box, surround, facts, crop, tool }: InnerProps) {
   };
   const stepCrop = (grip: Grip, dx: number, dy: number) => {
     const next = moveCrop(grip, dx / at.scale, dy / at.scale, rect);
-    whenRested(() => saveCrop(next));
+    whenRested("crop", () => saveCrop(next));
   };
   const current = drawn ?? facts.lines;
   const pull = (index: number, dx: number, dy: number, from: readonly number[], end: boolean) => {
@@ -125,6 +125,7 @@ function Inner({ frame, at, box, surround, facts, crop, tool }: InnerProps) {
   const background = {
     onPointerDown: (e: PointerEvent) => {
       if (e.button !== 0) return;
+      runRested();
       if (tool === "bent") {
         useFraming.setState({ points: [...points, where(e)].slice(0, 12) });
         return;
@@ -256,7 +257,7 @@ function Inner({ frame, at, box, surround, facts, crop, tool }: InnerProps) {
               }}
               onStep={(dx, dy) => {
                 pull(i, dx / at.scale, dy / at.scale, draft.framing.corners, false);
-                whenRested(() => useBench.getState().save());
+                whenRested("corners", () => useBench.getState().save());
               }}
               onCancel={() => useBench.getState().cancel()}
             />
@@ -289,11 +290,15 @@ function Inner({ frame, at, box, surround, facts, crop, tool }: InnerProps) {
                   holdLines(next);
                   return next;
                 }}
-                onEnd={(next) => next && sendLines(frame.id, next as PlaneLine[])}
+                onEnd={(next) => {
+                  if (!next) return;
+                  dropRested(); // steps by keyboard are in it
+                  sendLines(frame.id, next as PlaneLine[]);
+                }}
                 onStep={(dx, dy) => {
                   const next = moved(dx, dy, line[end]);
                   holdLines(next);
-                  whenRested(() => sendLines(frame.id, next));
+                  whenRested("lines", () => sendLines(frame.id, next));
                 }}
                 onCancel={() => useFraming.setState({ lines: null })}
               />
