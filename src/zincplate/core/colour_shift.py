@@ -27,8 +27,9 @@ from zincplate.core.radial import Radial
 Float32 = NDArray[np.float32]
 
 STEPS = 1024
-EASY = np.float32(0.6)
-"""How far from the middle between its samples a place may drift within a run."""
+EASY = np.float32(0.5)
+"""How far from the middle between its samples a place may be: the same samples serve a run as long as all its places are between
+them, so that a picture does not depend on where its runs begin."""
 RUN = 32
 """Sites over which a shift is taken to be linear."""
 _HELPER = {"fastmath": True, "error_model": "numpy", "nogil": True}
@@ -229,7 +230,7 @@ def _with_differences(m, green, differences, shares, inverse_step, middle_y, mid
             step, ds = np.float32(0), np.float32(0)
             if count > 1:
                 step, ds = (xr - xl) / np.float32(count - 1), (s1 - s0) / np.float32(count - 1)
-            rows_inside = iy >= 0 and iy < rows // 2 - 1 and max(abs(s0 - h), abs(s1 - h)) < EASY
+            rows_inside = iy >= 0 and iy < rows // 2 - 1 and max(abs(s0 - h), abs(s1 - h)) <= EASY
             # every second pixel goes one difference further: two loops without a search in them
             drift = step + step - np.float32(1)
             for q in range(2):
@@ -238,7 +239,7 @@ def _with_differences(m, green, differences, shares, inverse_step, middle_y, mid
                 off = np.int32(math.floor(x0 + drift * np.float32(n - 1) * h))
                 t0 = x0 - np.float32(off)
                 t1 = t0 + drift * np.float32(n - 1)
-                if rows_inside and off >= 0 and off + n < columns // 2 and max(abs(t0 - h), abs(t1 - h)) < EASY:
+                if rows_inside and off >= 0 and off + n < columns // 2 and max(abs(t0 - h), abs(t1 - h)) <= EASY:
                     top, below = difference[iy], difference[iy + 1]
                     for k in range(n):
                         t, s = t0 + drift * np.float32(k), s0 + ds * np.float32(q + 2 * k)
