@@ -272,3 +272,22 @@ def test_a_plan_says_what_will_be_written_and_refuses_what_cannot_be(context: Co
             deliver.plan(context, [version.id], [wrong])
     with pytest.raises(UserError, match="at least one"):
         deliver.start(context, [], [SMALL])
+
+
+def test_a_refused_file_is_told_although_another_of_its_name_comes_in(
+    context: Context, shoot: Shoot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    paths = [tmp_path / folder / "TW-0796.dng" for folder in ("a", "b")]
+    for path, data in zip(paths, (b"words words words words", small_dng()), strict=True):
+        path.parent.mkdir()
+        path.write_bytes(data)
+    assert brought(context, shoot, paths) == ["TW-0796.dng"]
+    assert "starts like no raw" in refused(shoot)["TW-0796.dng"]
+    other = shoots.create("No room")
+
+    def full(*_arguments: object) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(bring_in, "write_file", full)
+    assert brought(context, other, [paths[1]]) == []
+    assert "No space left" in refused(other)["TW-0796.dng"]

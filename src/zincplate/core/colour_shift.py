@@ -74,6 +74,15 @@ def _share(shares, radius, inverse_step):
 
 
 @njit(**_HELPER)
+def _weights(t):
+    """Cubic convolution (a = -1/2) between the second and the third of four samples."""
+    h, one = np.float32(0.5), np.float32(1)
+    first, last = -h * t * (one - t) * (one - t), -h * t * t * (one - t)
+    second = one - t * t * (np.float32(2.5) - np.float32(1.5) * t)
+    return first, second, one - first - second - last, last
+
+
+@njit(**_HELPER)
 def _cubic(plane, y, x, step, first):
     """Value between samples ``step`` apart from ``first`` on, by cubic convolution (a = -1/2); the edge is drawn out."""
     rows, columns = (plane.shape[0] - first + step - 1) // step, (plane.shape[1] - first + step - 1) // step
@@ -81,13 +90,8 @@ def _cubic(plane, y, x, step, first):
     ix = min(max(np.int32(math.floor(x)), 1), columns - 3)
     t = min(max(np.float32(x - ix), np.float32(0)), np.float32(1))
     u = min(max(np.float32(y - iy), np.float32(0)), np.float32(1))
-    h, one = np.float32(0.5), np.float32(1)
-    w0, w3 = -h * t * (one - t) * (one - t), -h * t * t * (one - t)
-    w1 = one - t * t * (np.float32(2.5) - np.float32(1.5) * t)
-    w2 = one - w0 - w1 - w3
-    v0, v3 = -h * u * (one - u) * (one - u), -h * u * u * (one - u)
-    v1 = one - u * u * (np.float32(2.5) - np.float32(1.5) * u)
-    v2 = one - v0 - v1 - v3
+    w0, w1, w2, w3 = _weights(t)
+    v0, v1, v2, v3 = _weights(u)
     k = first + step * (ix - 1)
     a, b = plane[first + step * (iy - 1)], plane[first + step * iy]
     c, d = plane[first + step * (iy + 1)], plane[first + step * (iy + 2)]
@@ -123,7 +127,7 @@ def _read_row(plane, y, first_site, sites, shares, inverse_step, middle_y, middl
     first = first_site if lattice == 2 else 0
     rows, columns = (plane.shape[0] - first + lattice - 1) // lattice, (plane.shape[1] - first + lattice - 1) // lattice
     v = np.float32(y - middle_y)
-    inverse, one, h = np.float32(1 / lattice), np.float32(1), np.float32(0.5)
+    inverse, h = np.float32(1 / lattice), np.float32(0.5)
     hop = 2 // lattice
     for start in range(0, sites, RUN):
         count = min(RUN, sites - start)
@@ -156,12 +160,8 @@ def _read_row(plane, y, first_site, sites, shares, inverse_step, middle_y, middl
         k = first + lattice * (own_left + off - 1)
         for i in range(count):
             t, u = t0 + dt * np.float32(i), u0 + du * np.float32(i)
-            w0, w3 = -h * t * (one - t) * (one - t), -h * t * t * (one - t)
-            w1 = one - t * t * (np.float32(2.5) - np.float32(1.5) * t)
-            w2 = one - w0 - w1 - w3
-            v0, v3 = -h * u * (one - u) * (one - u), -h * u * u * (one - u)
-            v1 = one - u * u * (np.float32(2.5) - np.float32(1.5) * u)
-            v2 = one - v0 - v1 - v3
+            w0, w1, w2, w3 = _weights(t)
+            v0, v1, v2, v3 = _weights(u)
             k0 = k + lattice * hop * i
             k1, k2, k3 = k0 + lattice, k0 + 2 * lattice, k0 + 3 * lattice
             out[start + i] = (

@@ -49,8 +49,8 @@ def known_to_libraw(path: Path) -> bool:
     try:
         with rawpy.imread(str(path)):
             return True
-    except rawpy.LibRawFileUnsupportedError:
-        return False
+    except (rawpy.LibRawFileUnsupportedError, rawpy.LibRawIOError):
+        return False  # a few bytes of anything end before LibRaw knows what they are
     except rawpy.LibRawError:
         return True  # known, and damaged: opening it says how
 

@@ -107,6 +107,7 @@ def run(
     clear_incoming(context.home)
     added: list[int] = []
     already = refused = 0
+    refused_now: set[str] = set()
     for done, text in enumerate(paths):
         path = Path(text)
         job.progress(done / len(paths), f"{path.name}, {done + 1} of {len(paths)}")
@@ -116,7 +117,8 @@ def run(
                 already += 1
             else:
                 added.append(version.id)
-            Refusal.delete().where(Refusal.shoot == shoot, Refusal.name == path.name[:250]).execute()
+            if path.name not in refused_now:  # another file of this name, from another folder, is still to be told
+                Refusal.delete().where(Refusal.shoot == shoot, Refusal.name == path.name[:250]).execute()
             if move:
                 _clear(path)
         except (Cancelled, *UNAVAILABLE, *BUSY):
@@ -125,8 +127,8 @@ def run(
             if not isinstance(error, FileError):
                 log.exception("%s", path)
             refused += 1
-            reason = error.reason if isinstance(error, FileError) else UNEXPECTED
-            _refuse(shoot, path.name, reason)
+            refused_now.add(path.name)
+            _refuse(shoot, path.name, _reason(error))
     waiting = [
         v.id
         for v in Version.select(Version.id).join(Frame).where(Frame.shoot == shoot, Frame.thumb_state.in_(("none", "embedded")))
@@ -134,6 +136,14 @@ def run(
     if waiting and develop_small:
         work.submit(context, "thumbs", f"Small pictures: {shoot.name}", version_ids=waiting)
     return {"shoot": shoot.id, "added": len(added), "already": already, "refused": refused}
+
+
+def _reason(error: Exception) -> str:
+    if isinstance(error, FileError):
+        return error.reason
+    if isinstance(error, OSError) and error.strerror:
+        return f"It could not be brought in: {error.strerror}."
+    return UNEXPECTED
 
 
 def _refuse(shoot: Shoot, name: str, reason: str) -> None:
