@@ -160,3 +160,13 @@ def test_what_does_not_matter_is_left_alone() -> None:
     assert shift is not None
     plain, moved = source.window(300, 300, 200, 200), source.window(300, 300, 200, 200, shift=shift)
     assert np.abs(plain - moved).mean() < 3e-4
+
+
+def test_beside_stars_nothing_is_less_than_black() -> None:
+    _, _, colour = scene("drawn_field")
+    camera = np.zeros((3, HEIGHT, WIDTH))
+    camera[:, 37:-40:41, 33:-40:43] = 0.9
+    source = source_of(camera, colour)
+    shift = source.colour_shift(compose(HALF, by_hand=ByHand(red=0.0016, blue=-0.0013)))
+    planes = source.window(0, 0, WIDTH, HEIGHT, shift=shift)
+    assert planes[[0, 2]].min() >= 0 and planes.max() > 0.5
