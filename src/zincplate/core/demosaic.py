@@ -249,3 +249,26 @@ def bin_mosaic(mosaic, y0, x0, k, black, scale, out):
                 (np.float32(g) * f1 - black[0, 1]) * scale[0, 1] + (np.float32(g2) * f1 - black[1, 0]) * scale[1, 0]
             )
             out[2, y, x] = (np.float32(b) * f1 - black[1, 1]) * scale[1, 1]
+
+
+def demosaic_sites(sites_balanced: Float32, red: tuple[int, int]) -> Float32:
+    """(h, w) balanced linear sites in floating point, nothing clipped -> (3, h, w) linear; ``red`` is the place of a red site."""
+    height, width = sites_balanced.shape
+    red_y, red_x = red[0] % 2, red[1] % 2
+    top, left = MARGIN + red_y, MARGIN + red_x
+    rows, columns = top + height + MARGIN, left + width + MARGIN
+    rows, columns = max(rows + rows % 2, 4 * MARGIN), max(columns + columns % 2, 4 * MARGIN)
+    y, x = np.arange(rows) - top, np.arange(columns) - left
+    y, x = _reflected(y, height), _reflected(x, width)
+    window = sites_balanced[y][:, x]
+    window = np.ascontiguousarray(np.copysign(np.sqrt(np.abs(window)), window), np.float32)
+    planes, scratch = np.empty((3, rows, columns), np.float32), np.empty((rows, columns), np.float32)
+    demosaic_window(window, planes, scratch, None, (0.0, 0.0))
+    return planes[:, top : top + height, left : left + width]
+
+
+def _reflected(index: NDArray[np.intp], size: int) -> NDArray[np.intp]:
+    """Indices mirrored at both ends as often as needed; sites keep their colour."""
+    period = max(2 * size - 2, 1)
+    index = np.abs(index) % period if size > 1 else np.zeros_like(index)
+    return np.where(index >= size, period - index, index)

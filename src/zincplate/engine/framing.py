@@ -20,6 +20,7 @@ from zincplate.core.warp import Sampling
 from zincplate.engine.source import Source
 from zincplate.engine.windows import Window
 from zincplate.formats.capture import CaptureData
+from zincplate.formats.dng.lens import curve_of
 from zincplate.formats.lens_profiles import LensDatabase, Match
 from zincplate.ops.plan import NO_CORNERS, CropPlan, FramePlan
 
@@ -28,6 +29,8 @@ Float64 = NDArray[np.float64]
 ASSUMED_MM = 35.0
 """Focal length on 36 x 24 mm where the file does not tell: between a phone's and a normal lens."""
 DIAGONAL_MM = math.hypot(36, 24)
+OWN_LENS = "the file"
+"""Stands for the lens that a file describes itself, where a profile is named."""
 FINEST = 3
 SLACK_FULL, SLACK_REDUCED = 0.35, 0.75
 """How far apart on the source neighbouring pixels may lie, beyond one sample, before more places are read for each."""
@@ -258,10 +261,12 @@ def framing(shape: Shape, plan: FramePlan, lenses: LensDatabase) -> Framing:
     """The same for a file that need not be open. The lens data are only looked at when the plan asks for them."""
     width, height = (shape.height, shape.width) if plan.quarter_turns % 2 else (shape.width, shape.height)
     profile = plan.lens.profile
-    if profile == "auto":
+    curve = curve_of(shape.capture.own_lens, shape.width, shape.height) if plan.lens.own and profile in ("", "auto") else None
+    if profile == "auto" and curve is None:
         profile = fitting_profile(shape, lenses)
-    curve = None
-    if profile:
+    if curve is not None:
+        profile = OWN_LENS
+    elif profile:
         capture, crop_factor = shape.capture, _match(shape, lenses).crop_factor
         curve = lenses.curve(profile, crop_factor, shape.width, shape.height, capture.focal_length_mm, capture.f_number)
         if curve is None:

@@ -48,6 +48,8 @@ class _Reader(Protocol):
 
     width: int
     height: int
+    ceiling: float
+    """Where camera values end, in white levels."""
 
     def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False, shift: ColourShift | None = None) -> Float32: ...
 
@@ -65,7 +67,8 @@ class _Mosaic:
         self._red_y, self._red_x = divmod(red, 2)
         black = np.reshape(np.asarray(decoded.black, np.float32), (2, 2))
         colours = np.reshape(decoded.cfa, (2, 2))
-        scale = 1.0 / ((decoded.white - black) * np.asarray(neutral, np.float32)[colours])
+        # one scale for all sites, counted from the highest black (DNG 1.7.1, "Rescaling")
+        scale = 1.0 / ((decoded.white - black.max()) * np.asarray(neutral, np.float32)[colours])
         shift = (-self._red_y, -self._red_x)
         self._black_by_parity, self._white = black.astype(np.float64), float(decoded.white)
         self._lock = threading.Lock()
@@ -73,6 +76,8 @@ class _Mosaic:
         self._noise: NoiseModel | None = None
         self._black = np.ascontiguousarray(np.roll(black, shift, (0, 1)))
         self._scale = np.ascontiguousarray(np.roll(scale.astype(np.float32), shift, (0, 1)))
+
+    ceiling = 1.0
 
     @property
     def nbytes(self) -> int:
@@ -120,8 +125,8 @@ class _Mosaic:
 
 
 class _Picture:
-    def __init__(self, pixels: NDArray[Any], table: NDArray[np.float64] | None) -> None:
-        self._pixels = pixels
+    def __init__(self, pixels: NDArray[Any], table: NDArray[np.float64] | None, ceiling: float = 1.0) -> None:
+        self._pixels, self.ceiling = pixels, ceiling
         self.height, self.width = pixels.shape[:2]
         self._table = None if table is None else np.ascontiguousarray(table, np.float32)
 
@@ -169,7 +174,7 @@ class Source:
         if self.camera is not None:
             self.as_shot_neutral = self.camera.as_shot_neutral
             self.as_shot_xy = self.camera.matrices.white_of(self.as_shot_neutral)
-            self.white_limits = (0.998 / np.asarray(self.as_shot_neutral)).astype(np.float32)
+            self.white_limits = (0.998 * self._reader.ceiling / np.asarray(self.as_shot_neutral)).astype(np.float32)
         else:
             self.as_shot_neutral = (1.0, 1.0, 1.0)
             self.as_shot_xy = D65_XY
@@ -182,6 +187,11 @@ class Source:
             return _Mosaic(decoded, decoded.camera.as_shot_neutral)
         if decoded.kind == "camera":
             assert decoded.camera is not None
+            if decoded.pixels.dtype.kind == "f":
+                balanced = decoded.pixels  # taken over: nobody else holds them
+                ceiling = max(float(balanced.max()), 1.0)
+                balanced /= np.asarray(decoded.camera.as_shot_neutral, np.float32)
+                return _Picture(balanced, None, ceiling)
             ramp = np.linspace(0, 1, 65536)
             return _Picture(decoded.pixels, np.stack([ramp / n for n in decoded.camera.as_shot_neutral]))
         profile = decoded.profile

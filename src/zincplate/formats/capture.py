@@ -31,6 +31,8 @@ class CaptureData:
     """The same angle of view on 36 x 24 mm."""
     captured_at: str = ""
     """ISO 8601 without zone, with milliseconds where the file has them."""
+    own_lens: str = ""
+    """What the file itself says of its lens, as :func:`zincplate.formats.dng.lens.own_lens` writes it."""
 
     def as_dict(self) -> dict[str, Any]:
         """JSON-ready."""

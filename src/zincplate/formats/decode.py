@@ -17,8 +17,9 @@ from zincplate.formats import icc, tags
 from zincplate.formats.capture import CaptureData, facts_of
 from zincplate.formats.decoded import Decoded
 from zincplate.formats.errors import FileError
+from zincplate.formats.libraw import known_to_libraw
 from zincplate.formats.preview import LONG_EDGE
-from zincplate.formats.raw import decode_raw, known_to_libraw, raw_facts
+from zincplate.formats.raw import decode_raw, raw_facts
 
 MAX_PIXELS = 300_000_000
 MAX_SIDE = 120_000
@@ -67,7 +68,7 @@ def kind_of(path: Path) -> str:
                 return "jpeg"
             if head[:8] == b"\x89PNG\r\n\x1a\n":
                 return "png"
-            if head[:4] in (b"II*\0", b"MM\0*"):
+            if head[:4] in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"):
                 return _tiff_or_raw(path)
     except PermissionError as error:
         raise FileError(path, "There is no permission to read it.") from error

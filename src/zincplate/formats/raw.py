@@ -1,27 +1,24 @@
-"""Camera raw files through LibRaw; the colour facts of DNG files come from their own tags (DNG 1.7, chapter 4).
-
-LibRaw's ``rgb_xyz_matrix`` is zero for DNG, so ColorMatrix1/2 are read here. Mosaics that are not 2 x 2 Bayer are
-demosaiced by LibRaw itself, and a note says so.
-"""
+"""Camera raw files: DNG by its own tags, everything else through LibRaw."""
 
 import mmap
-from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 import rawpy
 
-from zincplate.core.camera_colour import ILLUMINANT_KELVIN, CameraMatrices
-from zincplate.formats import dng_mosaic, tags
+from zincplate.formats import libraw, tags
 from zincplate.formats.capture import CaptureData, facts_of
-from zincplate.formats.decoded import CameraColour, Decoded
+from zincplate.formats.decoded import Decoded
+from zincplate.formats.dng import colour, levels, read
+from zincplate.formats.dng.lens import own_lens
+from zincplate.formats.dng.samples import JPEG, UnknownLayout, layout_of
 from zincplate.formats.errors import FileError
+from zincplate.formats.libraw import SizeCheck
 from zincplate.formats.preview import preview_of
 
-UNSUPPORTED = "This camera's raw format is not one that can be read."
-SizeCheck = Callable[[Path, int, int], None]
-_TOO_SMALL = 16
+DNG_VERSION = 50706
+_PREVIEW, _YCBCR = 1, 6
+_WANTED = {"exposure_time_s", "f_number", "iso", "focal_length_mm", "captured_at"}
 
 
 def _tags(path: Path) -> tuple[tags.Directory, tags.Directory]:
@@ -31,34 +28,7 @@ def _tags(path: Path) -> tuple[tags.Directory, tags.Directory]:
             main = tags.read_directories(data)[0]
     except tags.TagError:
         return tags.Directory(), tags.Directory()
-    images = [d for d in main.all_images() if d.integer(262) in (32803, 34892) and d.integer(254) == 0]
-    return main, images[0] if images else main
-
-
-def _opened(path: Path) -> rawpy.RawPy:
-    try:
-        return rawpy.imread(str(path))
-    except rawpy.LibRawFileUnsupportedError as error:
-        raise FileError(path, UNSUPPORTED) from error
-    except rawpy.LibRawError as error:
-        raise _said(path, error) from error
-
-
-def known_to_libraw(path: Path) -> bool:
-    """Whether LibRaw knows a file that starts like none that we know: raw containers that are not TIFF-based have many heads."""
-    try:
-        with rawpy.imread(str(path)):
-            return True
-    except (rawpy.LibRawFileUnsupportedError, rawpy.LibRawIOError):
-        return False  # a few bytes of anything end before LibRaw knows what they are
-    except rawpy.LibRawError:
-        return True  # known, and damaged: opening it says how
-
-
-def _text(error: Exception) -> str:
-    value = error.args[0] if error.args else error
-    text = value.decode("utf-8", "replace") if isinstance(value, bytes) else str(value)
-    return text[0].lower() + text[1:160].rstrip(".") if text else "LibRaw refused it"
+    return main, read.main_image(main) or main
 
 
 def _check_complete(path: Path, image: tags.Directory, check: SizeCheck) -> None:
@@ -70,182 +40,92 @@ def _check_complete(path: Path, image: tags.Directory, check: SizeCheck) -> None
         raise FileError(path, f"The picture data end after {share:.0%}. Copy it from the card again.")
 
 
-def _file_type(main: tags.Directory, path: Path) -> str:
-    return "DNG" if 50706 in main.values else f"raw ({path.suffix.lstrip('.').upper()})" if path.suffix else "raw"
-
-
-def _capture(path: Path, raw: rawpy.RawPy, main: tags.Directory, image: tags.Directory) -> CaptureData:
-    found = facts_of(main)
-    if "orientation" not in found:
-        found["orientation"] = {0: 1, 3: 3, 5: 8, 6: 6}.get(raw.sizes.flip, 1)
-    if not {"exposure_time_s", "f_number", "iso", "focal_length_mm", "captured_at"} <= found.keys():
-        # costs unpacking the whole mosaic, so only where the tags are silent
-        found = {**_facts_of_libraw(raw), **found}
-    width, height = raw.sizes.width, raw.sizes.height
-    crop = _default_crop(image, width, height)
-    width, height = crop[2], crop[3]
-    if found["orientation"] >= 5:
-        width, height = height, width
-    # rawpy's own white_level would unpack the whole mosaic only to tell the facts
-    stored = image.integer(50717).bit_length() or image.integer(258)
-    bits = stored if 8 <= stored <= 16 else 0
-    return CaptureData(file_type=_file_type(main, path), width=width, height=height, bits=bits, channels=1, raw=True, **found)
-
-
-def _facts_of_libraw(raw: rawpy.RawPy) -> dict[str, Any]:
-    """What LibRaw knows of a file from where tags of ours do not reach: only what is there and can be true."""
-    other, lens = raw.other, raw.lens
-    numbers = (
-        ("exposure_time_s", other.shutter_speed, 86_400.0),
-        ("f_number", other.aperture, 1000.0),
-        ("focal_length_mm", other.focal_length, 100_000.0),
-    )
-    found: dict[str, Any] = {name: float(value) for name, value, most in numbers if value and 0 < value < most}
-    if other.iso_speed and 0 < other.iso_speed < 1e9:
-        found["iso"] = round(other.iso_speed)
-    # a file without a time has the beginning of all clocks
-    if other.timestamp is not None and other.timestamp.year >= 1980:
-        found["captured_at"] = other.timestamp.replace(microsecond=0).isoformat()
-    name = lens.model if not lens.make or lens.model.startswith(lens.make) else f"{lens.make} {lens.model}"
-    if name.strip():
-        found["lens"] = name.strip()[:120]
-    return found
-
-
-def _default_crop(image: tags.Directory, width: int, height: int) -> tuple[int, int, int, int]:
-    origin, size = image.numbers(50719), image.numbers(50720)
-    if len(origin) == 2 and len(size) == 2:
-        x, y, w, h = (int(v) for v in (*origin, *size))
-        if x >= 0 and y >= 0 and w >= _TOO_SMALL and h >= _TOO_SMALL and x + w <= width and y + h <= height:
-            return x, y, w, h
-    return 0, 0, width, height
-
-
-def _said(path: Path, error: rawpy.LibRawError) -> FileError:
-    if isinstance(error, rawpy.LibRawIOError):
-        return FileError(path, "The raw data end early or are damaged. Copy it from the card again.")
-    return FileError(path, f"The raw data cannot be read: {_text(error)}.")
+def _own(main: tags.Directory, image: tags.Directory) -> bool:
+    return DNG_VERSION in main.values and image.integer(262) in (read.CFA, read.LINEAR_RAW)
 
 
 def raw_facts(path: Path, check: SizeCheck) -> tuple[CaptureData, bytes | None]:
-    """Facts and the embedded preview (upright, small) without unpacking the mosaic; a cut-off file is refused."""
-    try:
-        return _facts(path, check)
-    except rawpy.LibRawError as error:
-        raise _said(path, error) from error
+    """Facts and the embedded preview (upright, small) without unpacking the mosaic.
 
-
-def _facts(path: Path, check: SizeCheck) -> tuple[CaptureData, bytes | None]:
+    What could not be decoded later is refused here: cut-off files, and tags that contradict each other.
+    """
     main, image = _tags(path)
     _check_complete(path, image, check)
-    with _opened(path) as raw:
-        check(path, raw.sizes.width, raw.sizes.height)
-        capture = _capture(path, raw, main, image)
-        preview = None
+    if _own(main, image):
         try:
-            thumb = raw.extract_thumb()
-            if thumb.format == rawpy.ThumbFormat.JPEG:
-                preview = preview_of(bytes(thumb.data), capture.orientation)
-        except (rawpy.LibRawError, rawpy.NotSupportedError):
-            preview = None
-        return capture, preview
-
-
-def _camera_colour(path: Path, raw: rawpy.RawPy, main: tags.Directory) -> tuple[CameraColour, tuple[str, ...]]:
-    notes: tuple[str, ...] = ()
-    first, second = main.numbers(50721), main.numbers(50722)
-    try:
-        if len(first) == 9:
-            kelvin_1 = ILLUMINANT_KELVIN.get(main.integer(50778), 6504.0)
-            kelvin_2 = ILLUMINANT_KELVIN.get(main.integer(50779), 6504.0)
-            if len(second) == 9 and abs(kelvin_1 - kelvin_2) > 1:
-                matrices = CameraMatrices(first, kelvin_1, second, kelvin_2)
-            else:
-                matrices = CameraMatrices(first, kelvin_1)
-        else:
-            matrix = np.asarray(raw.rgb_xyz_matrix, np.float64)[:3]
-            if not np.abs(matrix).max() > 0:
-                raise FileError(path, "Neither the file nor LibRaw knows the colour of this camera.")
-            matrices = CameraMatrices(tuple(float(v) for v in matrix.ravel()), 6504.0)
-    except ValueError as error:
-        if isinstance(error, FileError):
-            raise
-        raise FileError(path, f"Its colour matrix cannot be used: {error}.") from error
-    neutral = main.numbers(50728)
-    if len(neutral) != 3 or min(neutral) <= 0:
-        multipliers = np.asarray(raw.camera_whitebalance[:3], np.float64)
-        if not (multipliers > 0).all():
-            multipliers = np.asarray(raw.daylight_whitebalance[:3], np.float64)
-            notes = ("The file holds no white balance; daylight is taken as shot.",)
-        neutral = tuple(1 / multipliers) if (multipliers > 0).all() else (1.0, 1.0, 1.0)
-    scaled = np.asarray(neutral) / max(neutral)
-    try:
-        matrices.white_of(scaled)
-    except ValueError as error:
-        raise FileError(path, f"Its white balance cannot be used: {error}.") from error
-    baseline = main.number(50730) or 0.0
-    baseline = baseline if -10 <= baseline <= 10 else 0.0
-    return CameraColour(matrices, (float(scaled[0]), float(scaled[1]), float(scaled[2])), baseline), notes
+            _check_tags(path, main, image)
+            capture = _capture(path, main, image)
+            return capture, _preview(path, main, capture.orientation)
+        except UnknownLayout:
+            pass
+    return libraw.libraw_facts(path, main, image, check)
 
 
 def decode_raw(path: Path, check: SizeCheck) -> Decoded:
     """Mosaic (Bayer) or camera planes (anything else) with colour facts; raises :class:`FileError`."""
-    try:
-        return _decode(path, check)
-    except rawpy.LibRawError as error:
-        raise _said(path, error) from error
-
-
-def _decode(path: Path, check: SizeCheck) -> Decoded:
     main, image = _tags(path)
     _check_complete(path, image, check)
-    with _opened(path) as raw:
-        check(path, raw.sizes.width, raw.sizes.height)
-        capture = _capture(path, raw, main, image)
-        colour, notes = _camera_colour(path, raw, main)
-        own = dng_mosaic.read(path, image)
-        if own is not None and own.sites.shape == (raw.sizes.height, raw.sizes.width):
-            x, y, w, h = _default_crop(image, raw.sizes.width, raw.sizes.height)
-            sites = np.ascontiguousarray(own.sites[y : y + h, x : x + w])
-            return _mosaic(sites, list(own.cfa), list(own.black), own.white, x, y, capture, colour, notes)
-        bayer = raw.raw_type == rawpy.RawType.Flat and np.shape(raw.raw_pattern) == (2, 2)
-        if bayer:
-            x, y, w, h = _default_crop(image, raw.sizes.width, raw.sizes.height)
-            pattern = [{"R": 0, "G": 1, "B": 2}.get(chr(raw.color_desc[i]), -1) for i in np.ravel(raw.raw_pattern)]
-            if sorted(pattern) == [0, 1, 1, 2]:
-                mosaic = raw.raw_image_visible[y : y + h, x : x + w].copy()
-                levels = [float(raw.black_level_per_channel[i]) for i in np.ravel(raw.raw_pattern)]
-                return _mosaic(mosaic, pattern, levels, float(raw.white_level), x, y, capture, colour, notes)
-        planes = raw.postprocess(
-            use_camera_wb=False,
-            user_wb=[1.0, 1.0, 1.0, 1.0],
-            no_auto_bright=True,
-            gamma=(1, 1),
-            output_bps=16,
-            output_color=rawpy.ColorSpace.raw,
-            adjust_maximum_thr=0.0,
-            user_flip=0,
+    if not _own(main, image):
+        return libraw.decode_libraw(path, main, image, check)
+    try:
+        found = read.read(path, main, image)
+    except UnknownLayout:
+        return libraw.decode_libraw(path, main, image, check)
+    capture = _capture(path, main, image)
+    if found.mosaic is not None:
+        return Decoded(
+            "mosaic", found.mosaic, capture, found.colour.camera, None, found.cfa, found.black, found.white, found.notes
         )
-    x, y, w, h = _default_crop(image, planes.shape[1], planes.shape[0])
-    note = "The sensor is no Bayer mosaic; LibRaw made its colour picture."
-    return Decoded("camera", np.ascontiguousarray(planes[y : y + h, x : x + w, :3]), capture, colour, notes=(*notes, note))
+    assert found.planes is not None
+    return Decoded("camera", found.planes, capture, found.colour.camera, notes=found.notes)
 
 
-def _mosaic(
-    mosaic: np.ndarray,
-    pattern: list[int],
-    levels: list[float],
-    white: float,
-    x: int,
-    y: int,
-    capture: CaptureData,
-    colour: CameraColour,
-    notes: tuple[str, ...],
-) -> Decoded:
-    def at(row: int, column: int) -> int:
-        return ((row + y) % 2) * 2 + (column + x) % 2
+def _check_tags(path: Path, main: tags.Directory, image: tags.Directory) -> None:
+    """Everything that :func:`read.read` would refuse without looking at the samples."""
+    layout = layout_of(path, image)
+    pattern = None if image.integer(262) == read.LINEAR_RAW else read.pattern_of(path, main, image)
+    planes = pattern.planes if pattern is not None else layout.samples
+    area = levels.active_area(path, image)
+    nothing = np.broadcast_to(np.zeros(1, layout.dtype), (layout.height, layout.width, layout.samples))
+    levels.levels_of(path, image, nothing, area)
+    read.steps_of(path, image)
+    if planes in (3, 4) and colour.camera_colour(path, main, planes) is None:
+        raise UnknownLayout("no colour matrix")
+    if planes not in (1, 3, 4):
+        raise FileError(path, f"It has {planes} colours; one, three and four can be worked with.")
 
-    places = [at(r, c) for r in range(2) for c in range(2)]
-    cfa = (pattern[places[0]], pattern[places[1]], pattern[places[2]], pattern[places[3]])
-    black = (levels[places[0]], levels[places[1]], levels[places[2]], levels[places[3]])
-    return Decoded("mosaic", mosaic, capture, colour, None, cfa, black, white, notes)
+
+def _capture(path: Path, main: tags.Directory, image: tags.Directory) -> CaptureData:
+    found = facts_of(main)
+    if not found.keys() >= _WANTED:
+        try:
+            with rawpy.imread(str(path)) as raw:
+                found = {**libraw.facts_of_libraw(raw), **found}
+        except rawpy.LibRawError:
+            pass  # what the tags say is all there is
+    area = levels.active_area(path, image)
+    lens = own_lens(read.steps_of(path, image).lens, area.width, area.height)
+    _, _, width, height = levels.default_crop(image, area.width, area.height)
+    shape = levels.pixel_shape(image)
+    width, height = max(round(width * shape[0]), 1), max(round(height * shape[1]), 1)
+    if found.get("orientation", 1) >= 5:
+        width, height = height, width
+    stored, floating = image.integer(258, 16), image.integer(339, 1) == 3
+    bits = stored if floating else image.integer(50717).bit_length() or stored
+    return CaptureData(
+        file_type="DNG", width=width, height=height, bits=bits, channels=image.integer(277, 1), raw=True, own_lens=lens, **found
+    )
+
+
+def _preview(path: Path, main: tags.Directory, orientation: int) -> bytes | None:
+    """The largest JPEG preview that the file holds, upright."""
+    found = [d for d in main.all_images() if d.integer(254) == _PREVIEW and d.integer(262) == _YCBCR and d.integer(259) == JPEG]
+    for directory in sorted(found, key=lambda d: -d.integer(256) * d.integer(257)):
+        start, count = directory.numbers(273), directory.numbers(279)
+        if len(start) == len(count) == 1:
+            with open(path, "rb") as file:
+                file.seek(int(start[0]))
+                preview = preview_of(file.read(int(min(count[0], path.stat().st_size))), orientation)
+            if preview is not None:
+                return preview
+    return None

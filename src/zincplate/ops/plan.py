@@ -123,6 +123,8 @@ class LensPlan:
 
     profile: str = ""
     """Empty: none; ``auto``: the one that fits camera and lens; else the name of one."""
+    own: bool = True
+    """Whether the file's own description of its lens is used where no other profile is named."""
     distortion: float = 1.0
     """Share of the profile's correction that is applied, for distortion, lateral colour and fall-off."""
     lateral: float = 1.0

@@ -1,12 +1,12 @@
 """What the lens did: distortion, colour fringes and fall-off of light, by a profile or by hand."""
 
 from dataclasses import replace
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
 from zincplate.core.radial import ByHand
-from zincplate.ops.base import Operation, Parameters, gauge
+from zincplate.ops.base import Operation, Parameters, choice, gauge
 from zincplate.ops.items import WITH_IDS, Item
 from zincplate.ops.plan import LensPlan, LightPlan
 
@@ -31,6 +31,13 @@ class LensParameters(Parameters):
                 "help": "Measured data of the lens; the one that fits the file, or one of the list.",
             }
         },
+    )
+    own_lens: Literal["apply", "leave"] = choice(
+        "Correction in the file",
+        neutral="apply",
+        options={"apply": "as the file says", "leave": "left out"},
+        help="Some raw files describe their lens themselves. A profile takes the place of that.",
+        raw_only=True,
     )
     distortion: float = gauge(
         "Profile, distortion", neutral=100, low=0, high=150, step=1, unit="%", help="How much of the profile's distortion."
@@ -125,7 +132,7 @@ def apply(parameters: LensParameters, plan: LightPlan) -> LightPlan:
         corner_power=parameters.corner_onset,
     )
     shares = (parameters.distortion / 100, parameters.fringes / 100, parameters.fall_off / 100)
-    lens = LensPlan(parameters.lens_profile, *shares, by_hand)
+    lens = LensPlan(parameters.lens_profile, parameters.own_lens == "apply", *shares, by_hand)
     return replace(plan, frame=replace(plan.frame, lens=lens))
 
 
