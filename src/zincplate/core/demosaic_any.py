@@ -6,6 +6,8 @@ residual interpolation with it as guide (Kiku, Monno, Tanaka, Okutomi, "Residual
 demosaicing of Bayer mosaics (docs/decisions/0003-demosaic-on-square-roots.md).
 """
 
+import os
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import cv2
@@ -14,9 +16,9 @@ from numpy.typing import NDArray
 
 Float32 = NDArray[np.float32]
 
-_FIRST = 1.0
-_ALONG, _ACROSS = 1.3, 0.45
-_DIRECTIONS = 8
+_FIRST = 1.1
+_ALONG, _ACROSS = 0.9, 0.38
+_DIRECTIONS = 4
 _EPSILON = 1e-5
 
 
@@ -77,11 +79,31 @@ def _guided(roots: Float32, mask: Float32, guide: Float32, size: int) -> Float32
     return np.asarray(np.where(mask > 0, roots, model + residual), np.float32)
 
 
+_STRIP, _MARGIN = 192, 24
+
+
 def demosaic_any(sites: Float32, pattern: NDArray[np.int64], planes: int) -> Float32:
     """(h, w) balanced linear sites -> (h, w, planes) linear.
 
     ``pattern`` (rows, columns) gives the plane of each site and repeats from the first site on; every plane must occur.
     """
+    height, width = sites.shape
+    if height <= _STRIP + 2 * _MARGIN:
+        return _strip(sites, pattern, planes)
+    out = np.empty((height, width, planes), np.float32)
+
+    def work(first: int) -> None:
+        last = min(first + _STRIP, height)
+        top, bottom = max(first - _MARGIN, 0), min(last + _MARGIN, height)
+        turned = np.roll(pattern, -(top % pattern.shape[0]), 0)
+        out[first:last] = _strip(sites[top:bottom], turned, planes)[first - top : last - top]
+
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        list(pool.map(work, range(0, height, _STRIP)))
+    return out
+
+
+def _strip(sites: Float32, pattern: NDArray[np.int64], planes: int) -> Float32:
     height, width = sites.shape
     pad = 8
     padded = np.pad(sites, pad, mode="reflect" if min(height, width) > pad else "edge")

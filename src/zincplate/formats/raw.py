@@ -18,6 +18,7 @@ from zincplate.formats.preview import preview_of
 
 DNG_VERSION = 50706
 _PREVIEW, _YCBCR = 1, 6
+_MAKERS_NOTES = (37500, 50740)
 _WANTED = {"exposure_time_s", "f_number", "iso", "focal_length_mm", "captured_at"}
 
 
@@ -97,7 +98,9 @@ def _check_tags(path: Path, main: tags.Directory, image: tags.Directory) -> None
 
 def _capture(path: Path, main: tags.Directory, image: tags.Directory) -> CaptureData:
     found = facts_of(main)
-    if not found.keys() >= _WANTED:
+    noted = any(tag in d.values for tag in _MAKERS_NOTES for d in (main, main.exif) if d is not None)
+    if noted and not found.keys() >= _WANTED:
+        # LibRaw reads the notes of the makers, at the price of unpacking the picture
         try:
             with rawpy.imread(str(path)) as raw:
                 found = {**libraw.facts_of_libraw(raw), **found}

@@ -12,6 +12,8 @@ from zincplate.formats.dng import opcodes
 from zincplate.formats.dng.opcodes import Opcode
 
 Float64 = NDArray[np.float64]
+_MEANT_TO = 1.05
+"""Radius, in distances to the farthest corner, up to which the polynomials of a file are followed."""
 
 
 def own_lens(listed: tuple[Opcode, ...], width: int, height: int) -> str:
@@ -43,9 +45,12 @@ def curve_of(text: str, width: int, height: int) -> LensCurve | None:
             before, after = (before, after * gain) if warped else (before * gain, after)
             continue
         warp, warped = opcodes.warp_of(opcode), True
-        at = radius / reach
+        at = np.minimum(radius / reach, _MEANT_TO)
         green = warp.ratio(at, 1)
-        distorted = radius * green
+        end = _MEANT_TO * np.array([1 - 1e-4, 1.0])
+        slope = float(np.diff(end * warp.ratio(end, 1))[0] / np.diff(end)[0])
+        # beyond what the file means, straight on: a polynomial would turn back there
+        distorted = reach * (at * green + (radius / reach - at) * slope)
         safe = np.where(np.abs(green) > 1e-6, green, 1e-6)
         red = _by_distorted(radius, distorted, warp.ratio(at, 0) / safe)
         blue = _by_distorted(radius, distorted, warp.ratio(at, 2) / safe)

@@ -122,16 +122,24 @@ class Levels:
         """(h, w, samples) of the active area -> linear, 0 black, 1 white; what is above white stays above."""
         height, width = samples.shape[:2]
         scale = (1 / (self.white - self.top())).astype(np.float32)
-        out = samples.astype(np.float32)
+        out = samples.astype(np.float32, copy=False)  # floating point is changed in place
         rows, columns = self.black.shape[:2]
-        for r in range(rows):
-            for c in range(columns):
-                out[r::rows, c::columns] -= self.black[r, c].astype(np.float32)
+        if rows == columns == 1 and np.ptp(self.black) == 0:
+            if self.black[0, 0, 0]:
+                out -= np.float32(self.black[0, 0, 0])
+        else:
+            for r in range(rows):
+                for c in range(columns):
+                    out[r::rows, c::columns] -= self.black[r, c].astype(np.float32)
         if self.by_column is not None:
             out -= self.by_column[:width].astype(np.float32)[None, :, None]
         if self.by_row is not None:
             out -= self.by_row[:height].astype(np.float32)[:, None, None]
-        out *= scale
+        if np.ptp(scale) == 0:
+            if scale[0] != 1:
+                out *= scale[0]
+        else:
+            out *= scale
         return out
 
 

@@ -102,7 +102,7 @@ def read(path: Path, main: Directory, image: Directory) -> Picture:
     linear_raw = image.integer(262) == LINEAR_RAW
     if not linear_raw and image.integer(277, 1) != 1:
         raise FileError(path, "Its mosaic has several samples in one place.")
-    samples = read_samples(path, image)
+    samples, unreal = read_samples(path, image)
     samples = samples[..., None] if samples.ndim == 2 else samples
     pattern = None if linear_raw else pattern_of(path, main, image)
     planes = samples.shape[2] if pattern is None else pattern.planes
@@ -112,10 +112,8 @@ def read(path: Path, main: Directory, image: Directory) -> Picture:
     crop = levels.default_crop(image, area.width, area.height)
     todo = steps_of(path, image)
     notes = [*todo.notes, *levels.crop_note(image, area.width, area.height), *beside(main)]
-    if samples.dtype.kind == "f":
-        samples, bad = _finite(samples)
-        if bad:
-            notes.append("Values that are not numbers were set to black.")
+    if unreal:
+        notes.append("Values that are not numbers were set to black.")
 
     whole = samples.dtype.kind in "ui"
     over_sensor = None if pattern is None else np.roll(pattern.planes_of_sites, (area.top, area.left), (0, 1))
@@ -196,13 +194,6 @@ def _mosaic(
         white=white,
         notes=tuple(notes),
     )
-
-
-def _finite(samples: Samples) -> tuple[Samples, bool]:
-    good = np.isfinite(samples)
-    if good.all():
-        return samples, False
-    return np.where(good, samples, 0).astype(samples.dtype), True
 
 
 def _colour(path: Path, main: Directory, planes: int) -> colours.Colour:

@@ -102,13 +102,18 @@ def layout_of(path: Path, image: Directory) -> Layout:
     )  # fmt: skip
 
 
-def read_samples(path: Path, image: Directory) -> Samples:
-    """(h, w) or (h, w, samples) as stored; raises ``FileError`` (damaged) or ``UnknownLayout``."""
+def read_samples(path: Path, image: Directory) -> tuple[Samples, bool]:
+    """(h, w) or (h, w, samples) as stored, floating point as float32, and whether values that are no numbers were set to 0.
+
+    Raises ``FileError`` (damaged) or ``UnknownLayout``.
+    """
     layout = layout_of(path, image)
     decode = _decoder(layout)
     across, down = -(-layout.width // layout.segment_width), -(-layout.height // layout.segment_height)
     per_segment = 1 if layout.planar else layout.samples
-    out = np.empty((layout.height, layout.width, layout.samples), layout.dtype)
+    kept = np.dtype(np.float32) if layout.floating else layout.dtype
+    out = np.empty((layout.height, layout.width, layout.samples), kept)
+    unreal: list[int] = []
 
     with open(path, "rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as data:
 
@@ -125,6 +130,9 @@ def read_samples(path: Path, image: Directory) -> Samples:
             if target is None:
                 target = out[y : y + rows, x : x + layout.segment_width]
             target[...] = block[: target.shape[0], : target.shape[1]]
+            if layout.floating and not np.isfinite(target).all():
+                unreal.append(number)
+                target[~np.isfinite(target)] = 0
 
         try:
             with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
@@ -136,7 +144,7 @@ def read_samples(path: Path, image: Directory) -> Samples:
             raise FileError(path, DAMAGED) from error
     out = _woven(out, image.integer(50975, 1), 0)
     out = _woven(out, image.integer(52547, 1), 1)
-    return out[..., 0] if layout.samples == 1 else out
+    return (out[..., 0] if layout.samples == 1 else out), bool(unreal)
 
 
 def _woven(samples: Samples, factor: int, axis: int) -> Samples:
@@ -191,6 +199,8 @@ def _numbers(layout: Layout, data: Any, rows: int, samples: int) -> Samples:
         numbers = np.asarray(numbers).reshape(shape).astype(layout.dtype, copy=False)
     if layout.predictor in _STEPS and layout.predictor != 1:
         step = _STEPS[layout.predictor]
+        if step == 1 and bits in (8, 16, 32):
+            return np.asarray(imagecodecs.delta_decode(np.ascontiguousarray(numbers), axis=-2))
         sums = np.array(numbers)
         for first in range(min(step, width)):
             sums[:, first::step] = np.add.accumulate(sums[:, first::step], axis=1, dtype=sums.dtype)
@@ -207,8 +217,12 @@ def _floats(layout: Layout, data: Any, shape: tuple[int, int, int]) -> Samples:
     size, order = layout.bits // 8, layout.order
     raw = np.frombuffer(data, np.uint8, rows * width * samples * size)
     if layout.predictor in _FLOAT_STEPS:
-        step = _FLOAT_STEPS[layout.predictor] * samples
+        step = _FLOAT_STEPS[layout.predictor]
+        if size != 3:
+            found = imagecodecs.floatpred_decode(raw.view(layout.dtype).reshape(shape), axis=-2, dist=step)
+            return np.asarray(found)
         lines = raw.reshape(rows, -1).copy()
+        step *= samples
         for first in range(min(step, lines.shape[1])):
             lines[:, first::step] = np.add.accumulate(lines[:, first::step], axis=1, dtype=np.uint8)
         raw = np.ascontiguousarray(np.moveaxis(lines.reshape(rows, size, width * samples), 1, 2)).reshape(-1)
