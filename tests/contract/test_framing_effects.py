@@ -94,6 +94,7 @@ ELSEWHERE = {
     "drawn_lines": "engine/test_framing_actions.py",
     "corners": "reference/test_framing_maps.py",
     "lens_profile": "reference/test_lens.py",
+    "own_lens": "reference/files/test_dng_opcodes.py",
     "distortion": "reference/test_lens.py",
     "fringes": "reference/test_lens.py",
     "fall_off": "reference/test_lens.py",

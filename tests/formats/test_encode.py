@@ -12,9 +12,10 @@ from PIL import Image
 
 from tests.conftest import gradient
 from zincplate.formats import tags
-from zincplate.formats.capture import CaptureData, add_capture_entries, facts_of
+from zincplate.formats.capture import CaptureData, facts_of
 from zincplate.formats.encode import encode, exif_block, jpeg_bytes, tiff_bytes, write_whole
 from zincplate.formats.errors import FileError
+from zincplate.formats.exif_writer import add_capture_entries
 from zincplate.formats.icc import profile_of
 from zincplate.formats.tiff_writer import ASCII, IFD, LONG, SHORT, rational, write_structure
 

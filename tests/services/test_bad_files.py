@@ -134,10 +134,11 @@ def test_numbers_beyond_all_measure_are_delivered_as_the_nearest(context: Contex
     frame.capture = frame.capture | {"iso": 2**40, "exposure_time_s": 1e30, "f_number": 1e12, "focal_length_mm": 1e-30}
     frame.save()
     context.renderer._sources.drop(lambda key: True)
-    from zincplate.formats.capture import CaptureData, add_capture_entries
+    from zincplate.formats.capture import CaptureData
+    from zincplate.formats.exif_writer import add_capture_entries
     from zincplate.formats.tiff_writer import IFD, rational
 
-    add_capture_entries(IFD(), CaptureData(**frame.capture), "Zincplate")
+    add_capture_entries(IFD(), CaptureData.of(frame.capture), "Zincplate")
     assert rational(1e30) == (2**32 - 1, 1) and rational(float("nan")) == (0, 1) and rational(1e30, 100)[0] == 2**32 - 1
     assert rational(-0.5, 10_000) == (-5000, 10_000)
 

@@ -14,7 +14,8 @@ from zincplate.core.light import to_8_bit
 from zincplate.demo.camera import CameraModel, Exposure, Settings
 from zincplate.demo.lens import LensModel, LensState
 from zincplate.engine.light_plan import tables_of
-from zincplate.formats.capture import CaptureData, add_capture_entries
+from zincplate.formats.capture import CaptureData
+from zincplate.formats.exif_writer import add_capture_entries
 from zincplate.formats.tiff_writer import ASCII, BYTE, DOUBLE, IFD, LONG, RATIONAL, SHORT, SRATIONAL, rational, write_structure
 from zincplate.recipe.document import Recipe
 

@@ -198,10 +198,7 @@ class Source:
         assert profile is not None
         pixels = decoded.pixels
         if pixels.dtype.kind == "f":
-            x = np.linspace(0, 1, 4096)
-            if any(np.abs(c - np.linspace(0, 1, len(c))).max() > 1e-6 for c in profile.curves):
-                pixels = np.stack([np.interp(pixels[..., c], x, profile.curves[c]) for c in range(3)], -1)
-            return _Picture(np.ascontiguousarray(pixels, np.float32), None)
+            return _Picture(np.ascontiguousarray(profile.decode_floats(pixels), np.float32), None)
         return _Picture(pixels, profile.decode_table(256 if pixels.dtype == np.uint8 else 65536))
 
     def turned(self, quarter_turns: int, mirror: bool) -> "Source":

@@ -16,45 +16,62 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from zincplate import __version__
-from zincplate.formats.capture import CaptureData, add_capture_entries
+from zincplate.formats.capture import CaptureData
+from zincplate.formats.description_writer import image_resource, iptc_block, xmp_packet
 from zincplate.formats.errors import FileError
+from zincplate.formats.exif_writer import Written, add_capture_entries
 from zincplate.formats.files import whole_file
 from zincplate.formats.icc import profile_of
-from zincplate.formats.tiff_writer import IFD, UNDEFINED, rgb_image, write_structure
+from zincplate.formats.tiff_writer import BYTE, IFD, UNDEFINED, rgb_image, write_structure
 
 Format = Literal["jpeg", "tiff", "png"]
 SUFFIX: dict[str, str] = {"jpeg": ".jpg", "tiff": ".tif", "png": ".png"}
 SOFTWARE = f"Zincplate {__version__}"
+_LARGEST_SEGMENT = 65_000
+"""Bytes that fit into one segment of a JPEG (ITU-T T.81, B.1.1.4)."""
 
 
-def exif_block(capture: CaptureData) -> bytes:
+def exif_block(capture: CaptureData, written: Written | None = None) -> bytes:
     """EXIF as a TIFF structure, without the JPEG header."""
-    return write_structure(add_capture_entries(IFD(), capture, SOFTWARE))
+    return write_structure(add_capture_entries(IFD(), capture, SOFTWARE, written=written))
 
 
-def jpeg_bytes(image: NDArray[np.uint8], space: str, capture: CaptureData, quality: int) -> bytes:
+def jpeg_bytes(image: NDArray[np.uint8], space: str, capture: CaptureData, quality: int, changed_at: str = "") -> bytes:
     """(h, w, 3) uint8 -> JPEG; 4:4:4 from quality 90 on, 4:2:0 below."""
     out = io.BytesIO()
+    written = Written(image.shape[1], image.shape[0], space, changed_at)
+    xmp, iptc = xmp_packet(capture, SOFTWARE, changed_at), iptc_block(capture)
+    segments = b""
+    if iptc and len(iptc) < _LARGEST_SEGMENT:
+        data = image_resource(iptc)
+        segments = b"\xff\xed" + struct.pack(">H", len(data) + 2) + data
     Image.fromarray(image).save(
         out,
         "JPEG",
         quality=quality,
         subsampling=0 if quality >= 90 else 2,
         icc_profile=profile_of(space),
-        exif=b"Exif\0\0" + exif_block(capture),
+        exif=b"Exif\0\0" + exif_block(capture, written),
+        extra=segments,
+        **({"xmp": xmp} if xmp and len(xmp) < _LARGEST_SEGMENT else {}),
     )
     return out.getvalue()
 
 
-def tiff_bytes(image: NDArray[np.uint8] | NDArray[np.uint16], space: str, capture: CaptureData) -> bytes:
+def tiff_bytes(image: NDArray[np.uint8] | NDArray[np.uint16], space: str, capture: CaptureData, changed_at: str = "") -> bytes:
     """(h, w, 3) uint8 or uint16 -> TIFF, deflate with predictor."""
-    ifd = add_capture_entries(rgb_image(image), capture, SOFTWARE)
+    written = Written(image.shape[1], image.shape[0], space, changed_at)
+    ifd = add_capture_entries(rgb_image(image), capture, SOFTWARE, written=written)
     ifd.set(34675, UNDEFINED, profile_of(space))
+    if xmp := xmp_packet(capture, SOFTWARE, changed_at):
+        ifd.set(700, BYTE, xmp)
+    if iptc := iptc_block(capture):
+        ifd.set(33723, UNDEFINED, iptc)
     return write_structure(ifd)
 
 
-def png_bytes(image: NDArray[np.uint8] | NDArray[np.uint16], space: str, capture: CaptureData) -> bytes:
-    """(h, w, 3) uint8 or uint16 -> PNG (ISO/IEC 15948) with iCCP and eXIf, rows filtered by "up"."""
+def png_bytes(image: NDArray[np.uint8] | NDArray[np.uint16], space: str, capture: CaptureData, changed_at: str = "") -> bytes:
+    """(h, w, 3) uint8 or uint16 -> PNG (ISO/IEC 15948) with iCCP, eXIf and XMP, rows filtered by "up"."""
     height, width, _ = image.shape
     bits = image.dtype.itemsize * 8
     rows = image.astype(">u2" if bits == 16 else "u1").view(np.uint8).reshape(height, -1)
@@ -62,6 +79,7 @@ def png_bytes(image: NDArray[np.uint8] | NDArray[np.uint16], space: str, capture
     filtered[:, 0] = 2
     filtered[0, 1:] = rows[0]
     filtered[1:, 1:] = rows[1:] - rows[:-1]
+    xmp = xmp_packet(capture, SOFTWARE, changed_at)
 
     def chunk(name: bytes, data: bytes) -> bytes:
         return struct.pack(">I", len(data)) + name + data + struct.pack(">I", zlib.crc32(name + data))
@@ -71,7 +89,8 @@ def png_bytes(image: NDArray[np.uint8] | NDArray[np.uint16], space: str, capture
             b"\x89PNG\r\n\x1a\n",
             chunk(b"IHDR", struct.pack(">IIBBBBB", width, height, bits, 2, 0, 0, 0)),
             chunk(b"iCCP", b"ICC profile\0\0" + zlib.compress(profile_of(space))),
-            chunk(b"eXIf", exif_block(capture)),
+            chunk(b"eXIf", exif_block(capture, Written(width, height, space, changed_at))),
+            chunk(b"iTXt", b"XML:com.adobe.xmp\0\0\0\0\0" + xmp) if xmp else b"",
             chunk(b"IDAT", zlib.compress(filtered.tobytes(), 4)),
             chunk(b"IEND", b""),
         )
@@ -79,14 +98,22 @@ def png_bytes(image: NDArray[np.uint8] | NDArray[np.uint16], space: str, capture
 
 
 def encode(
-    image: NDArray[np.uint8] | NDArray[np.uint16], file_format: Format, space: str, capture: CaptureData, quality: int = 92
+    image: NDArray[np.uint8] | NDArray[np.uint16],
+    file_format: Format,
+    space: str,
+    capture: CaptureData,
+    quality: int = 92,
+    changed_at: str = "",
 ) -> bytes:
-    """The bytes of a delivered file."""
+    """The bytes of a delivered file. ``changed_at`` (ISO 8601) is when the picture was last worked on; empty: as the file
+    says."""
     if file_format == "jpeg":
         if image.dtype != np.uint8:
             raise ValueError("JPEG holds 8 bit")
-        return jpeg_bytes(image.astype(np.uint8, copy=False), space, capture, quality)
-    return tiff_bytes(image, space, capture) if file_format == "tiff" else png_bytes(image, space, capture)
+        return jpeg_bytes(image.astype(np.uint8, copy=False), space, capture, quality, changed_at)
+    if file_format == "tiff":
+        return tiff_bytes(image, space, capture, changed_at)
+    return png_bytes(image, space, capture, changed_at)
 
 
 def write_whole(path: Path, data: bytes, overwrite: bool = False) -> None:

@@ -7,6 +7,7 @@ import hashlib
 import struct
 from dataclasses import dataclass
 from functools import cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -95,6 +96,20 @@ class MatrixProfile:
             return np.stack([SPACES[self.space_key].transfer.decode(x)] * 3)
         return np.stack([np.interp(x, np.linspace(0, 1, len(c)), c) for c in self.curves])
 
+    def decode_floats(self, encoded: NDArray[np.float32]) -> NDArray[np.float32]:
+        """(h, w, 3) encoded floating point -> linear; negative values are mirrored, above 1 curves go on straight."""
+        if self.space_key:
+            return np.asarray(SPACES[self.space_key].transfer.decode(encoded.astype(np.float64)), np.float32)
+        if all(np.abs(c - np.linspace(c[0], c[-1], len(c))).max() < 1e-6 and abs(c[0]) < 1e-9 for c in self.curves):
+            return encoded if self.curves[0][-1] == 1 else np.asarray(encoded * np.float32(self.curves[0][-1]))
+        out = np.empty_like(encoded, np.float32)
+        for channel, curve in enumerate(self.curves):
+            size = np.abs(encoded[..., channel])
+            slope = (curve[-1] - curve[-2]) * (len(curve) - 1)
+            inside = np.interp(size, np.linspace(0, 1, len(curve)), curve)
+            out[..., channel] = np.copysign(np.where(size > 1, curve[-1] + (size - 1) * slope, inside), encoded[..., channel])
+        return out
+
 
 def of_space(key: str) -> MatrixProfile:
     """One of our spaces in the form of a read profile."""
@@ -148,6 +163,8 @@ def read_profile(data: bytes) -> MatrixProfile | None:
         name = _description(data, tags.get(b"desc", 0))
     except (struct.error, KeyError, ValueError, IndexError):
         return None
+    if not all(_sane(c) for c in curves):
+        return None
     for key, space in SPACES.items():
         own = bradford(space.white_xy, _PCS_XY) @ space.to_xyz
         decoded = space.transfer.decode(np.linspace(0, 1, 4096))
@@ -165,3 +182,82 @@ def _description(data: bytes, offset: int) -> str:
         length = struct.unpack_from(">I", data, offset + 8)[0]
         return data[offset + 12 : offset + 12 + min(length, 100)].decode("ascii", "replace").strip("\0 ")
     return "unnamed profile"
+
+
+def _sane(curve: Float) -> bool:
+    """Numbers that rise: what a decoding can be."""
+    return bool(np.isfinite(curve).all() and (np.diff(curve) >= -1e-9).all() and curve[-1] > curve[0] and curve.max() <= 1.5)
+
+
+def known(profile: MatrixProfile) -> MatrixProfile:
+    """One of our spaces where a profile is numerically the same, else the profile."""
+    for key, space in SPACES.items():
+        if np.abs(space.to_working - profile.to_working).max() > 2e-3:
+            continue
+        if all(np.abs(space.transfer.decode(np.linspace(0, 1, len(c))) - c).max() < 2e-3 for c in profile.curves):
+            return of_space(key)
+    return profile
+
+
+def colour_model(data: bytes) -> str:
+    """What the pixels of a profile are (``RGB``, ``GRAY``, ``CMYK``, ``Lab``), by its header; empty when it is none."""
+    if len(data) < 132 or data[36:40] != b"acsp":
+        return ""
+    return data[16:20].decode("ascii", "replace").strip()
+
+
+def read_grey(data: bytes) -> MatrixProfile | None:
+    """A grey profile with a curve: neutral in any primaries; None when it is of another kind or damaged."""
+    try:
+        if data[16:20] != b"GRAY" or data[36:40] != b"acsp":
+            return None
+        tags: dict[bytes, int] = {}
+        for i in range(min(struct.unpack_from(">I", data, 128)[0], 100)):
+            signature, offset, _ = struct.unpack_from(">4sII", data, 132 + 12 * i)
+            tags[signature] = offset
+        curve = _read_curve(data, tags[b"kTRC"])
+        name = _description(data, tags.get(b"desc", 0))
+    except (struct.error, KeyError, ValueError, IndexError):
+        return None
+    return MatrixProfile(name, "", np.eye(3), (curve, curve, curve)) if _sane(curve) else None
+
+
+def usable(data: bytes) -> bool:
+    """Whether littlecms can work with a profile."""
+    import imagecodecs
+
+    layout = {"RGB": ("rgb", 3), "GRAY": ("gray", 1), "CMYK": ("cmyk", 4), "Lab": ("lab", 3)}.get(colour_model(data))
+    if layout is None:
+        return False
+    try:
+        _transform(imagecodecs, np.zeros((1, 1, layout[1]), np.uint16), data, layout[0])
+    except Exception:  # littlecms raises its own kinds
+        return False
+    return True
+
+
+def _transform(codecs: Any, pixels: NDArray[Any], data: bytes, space: str) -> NDArray[np.uint16]:
+    """littlecms: relative colorimetric without black point compensation or shortcuts, to 16-bit ROMM."""
+    block = pixels[..., 0] if pixels.shape[2] == 1 else pixels
+    found = codecs.cms_transform(
+        np.ascontiguousarray(block),
+        data,
+        profile_of("romm"),
+        colorspace=space,
+        outcolorspace="rgb",
+        outdtype=np.uint16,
+        intent=codecs.CMS.INTENT.RELATIVE_COLORIMETRIC,
+        flags=codecs.CMS.FLAGS.NOOPTIMIZE,
+    )
+    return np.asarray(found)
+
+
+def through(pixels: NDArray[Any], data: bytes, model: str) -> NDArray[np.uint16]:
+    """(h, w, n) -> (h, w, 3) 16-bit ROMM by a profile's tables, in strips; raises what littlecms raises."""
+    import imagecodecs
+
+    space = {"rgb": "rgb", "grey": "gray", "cmyk": "cmyk"}[model]
+    out = np.empty((*pixels.shape[:2], 3), np.uint16)
+    for y in range(0, len(pixels), 256):
+        out[y : y + 256] = _transform(imagecodecs, pixels[y : y + 256], data, space)
+    return out

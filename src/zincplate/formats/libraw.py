@@ -15,6 +15,7 @@ from zincplate.core.camera_colour import CameraMatrices
 from zincplate.formats import tags
 from zincplate.formats.capture import CaptureData, facts_of
 from zincplate.formats.decoded import CameraColour, Decoded
+from zincplate.formats.description import merged
 from zincplate.formats.dng.colour import camera_colour, scaled
 from zincplate.formats.dng.levels import default_crop
 from zincplate.formats.errors import FileError
@@ -55,7 +56,7 @@ def file_type(main: tags.Directory, path: Path) -> str:
 
 
 def _capture(path: Path, raw: rawpy.RawPy, main: tags.Directory, image: tags.Directory) -> CaptureData:
-    found = facts_of(main)
+    found = merged(facts_of(main), main.data(700), main.data(33723))
     if "orientation" not in found:
         found["orientation"] = {0: 1, 3: 3, 5: 8, 6: 6}.get(raw.sizes.flip, 1)
     if not {"exposure_time_s", "f_number", "iso", "focal_length_mm", "captured_at"} <= found.keys():

@@ -9,6 +9,7 @@ import rawpy
 from zincplate.formats import libraw, tags
 from zincplate.formats.capture import CaptureData, facts_of
 from zincplate.formats.decoded import Decoded
+from zincplate.formats.description import merged
 from zincplate.formats.dng import colour, levels, read
 from zincplate.formats.dng.lens import own_lens
 from zincplate.formats.dng.samples import JPEG, UnknownLayout, layout_of
@@ -97,7 +98,7 @@ def _check_tags(path: Path, main: tags.Directory, image: tags.Directory) -> None
 
 
 def _capture(path: Path, main: tags.Directory, image: tags.Directory) -> CaptureData:
-    found = facts_of(main)
+    found = merged(facts_of(main), main.data(700), main.data(33723))
     noted = any(tag in d.values for tag in _MAKERS_NOTES for d in (main, main.exif) if d is not None)
     if noted and not found.keys() >= _WANTED:
         # LibRaw reads the notes of the makers, at the price of unpacking the picture

@@ -12,11 +12,11 @@ Buffer = Any  # bytes, memoryview or mmap
 
 _SIZE = {1: 1, 2: 1, 3: 2, 4: 4, 5: 8, 6: 1, 7: 1, 8: 2, 9: 4, 10: 8, 11: 4, 12: 8, 13: 4, 16: 8, 17: 8, 18: 8}
 _CODE = {1: "B", 3: "H", 4: "I", 6: "b", 8: "h", 9: "i", 11: "f", 12: "d", 13: "I", 16: "Q", 17: "q", 18: "Q"}
-_SUB_DIRECTORIES = {330: "sub", 34665: "exif", 34853: "gps"}
+_SUB_DIRECTORIES = {330: "sub", 34665: "exif", 34853: "gps", 40965: "interoperability"}
 _MAX_VALUES = 4_000_000
 _LARGEST_SUM = 32_000_000
-_OPAQUE = frozenset({700, 33723, 34377, 34675, 37500, 51008, 51009, 51022, 50740})
-"""Tags kept as bytes whatever type they claim: XMP, IPTC, profile, notes of the maker, opcode lists."""
+_OPAQUE = frozenset({700, 33723, 34377, 34675, 37500, 37510, 40091, 40092, 40093, 40094, 51008, 51009, 51022, 50740})
+"""Tags kept as bytes whatever type they claim: XMP, IPTC, profile, notes of the maker, comments, opcode lists."""
 
 
 class TagError(ValueError):
@@ -31,6 +31,7 @@ class Directory:
     sub: list["Directory"] = field(default_factory=list)
     exif: "Directory | None" = None
     gps: "Directory | None" = None
+    interoperability: "Directory | None" = None
     order: str = "<"
     """Byte order of the file, as ``struct`` writes it."""
     unread: list[int] = field(default_factory=list)

@@ -149,7 +149,7 @@ def lens_search(context: Context, text: str) -> list[dict[str, Any]]:
 
 def size_of(context: Context, frame: Frame, document: dict[str, Any]) -> tuple[int, int]:
     """Size of a frame's finished picture under a recipe, without opening the file."""
-    capture = CaptureData(**{k: v for k, v in frame.capture.items() if k in CaptureData.__dataclass_fields__})
+    capture = CaptureData.of(frame.capture)
     plan = plan_of(Recipe.from_document(document), capture.raw, (0.3127, 0.329))
     try:
         found = framing(Shape(capture.width, capture.height, capture), plan.frame, context.renderer.lenses)

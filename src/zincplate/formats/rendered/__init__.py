@@ -1,0 +1,1 @@
+"""Pictures that are finished already: one file per format, each in its own colour space."""
