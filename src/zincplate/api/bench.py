@@ -97,6 +97,12 @@ def lens(path: m.Id) -> Any:
     return views.lens_of(context(), path.id)
 
 
+@api.get("/frames/<int:id>/facts", responses={200: m.FactsOut})
+def facts(path: m.Id) -> Any:
+    """What is known of a frame's file, in words, and what was ignored, repaired or assumed in it."""
+    return views.facts_of(path.id)
+
+
 @api.get("/lenses", responses={200: m.LensesOut})
 def lenses(query: m.LensQuery) -> Any:
     """Lens profiles by name."""

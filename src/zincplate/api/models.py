@@ -4,6 +4,8 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from zincplate.api.frame_models import FactsOut as FactsOut
+from zincplate.api.frame_models import FrameOut as FrameOut
 from zincplate.formats.lens_profiles import LensProfile
 from zincplate.services.deliver import Preset
 from zincplate.services.framing import Action
@@ -60,44 +62,6 @@ class CardOut(BaseModel):
 class ShootsOut(BaseModel):
     shoots: list[ShootOut]
     card: CardOut
-
-
-class CaptureOut(BaseModel):
-    file_type: str
-    width: int
-    height: int
-    bits: int
-    channels: int
-    raw: bool
-    orientation: int
-    colour_space: str
-    camera_make: str
-    camera_model: str
-    lens: str
-    exposure_time_s: float
-    f_number: float
-    iso: int
-    focal_length_mm: float
-    captured_at: str
-
-
-class FrameOut(BaseModel):
-    id: int
-    shoot: int
-    name: str
-    content_hash: str
-    size_bytes: int
-    capture: CaptureOut
-    raw: bool
-    mark: Literal["", "keep", "maybe", "drop"]
-    stars: int
-    label: str
-    thumb_state: Literal["none", "embedded", "own", "failed"]
-    version: int
-    thumb: str
-    """Stands in the address of its small picture."""
-    adjusted: bool
-    delivered: int
 
 
 class RefusalOut(BaseModel):

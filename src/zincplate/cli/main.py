@@ -49,6 +49,7 @@ def _parser(of: str = "") -> argparse.ArgumentParser:
     command.add_argument("--space", default="srgb", help=spaces)
     command.add_argument("--depth", type=int, help="8 or 16 bits per channel (8 for JPEG, 16 for TIFF, 8 for PNG)")
     command.add_argument("--quality", type=int, default=95, help="JPEG quality, 1 to 100")
+    command.add_argument("--no-location", action="store_true", help="leave out where it was taken")
     command.add_argument("--overwrite", action="store_true", help="replace OUT if it is there")
     command.add_argument("--lenses", type=Path, metavar="FOLDER", help=_LENSES_HELP)
     command = commands.add_parser("suggest", help="measured proposals for balance and tone, or for framing, with reasons")
@@ -155,6 +156,8 @@ def _develop(arguments: argparse.Namespace) -> None:
     # the child loads its libraries, and reads the file, while this process loads the engine
     decoder = Decoder()
     reading = decoder.ahead(arguments.input)
+    from dataclasses import replace
+
     from zincplate.core.colour_spaces import SPACES
     from zincplate.engine.develop import Delivery, DeliveryError, develop, format_of
     from zincplate.engine.render import Renderer
@@ -165,7 +168,8 @@ def _develop(arguments: argparse.Namespace) -> None:
     try:
         file_format = format_of(arguments.output)
         bits = arguments.depth or (16 if file_format == "tiff" else 8)
-        delivery = Delivery(file_format, arguments.space, bits, arguments.long_edge, arguments.quality).checked()
+        delivery = Delivery(file_format, arguments.space, bits, arguments.long_edge, arguments.quality)
+        delivery = replace(delivery, location=not arguments.no_location).checked()
     except DeliveryError as error:
         given = getattr(arguments, _OPTIONS[error.setting].replace("-", "_"))
         raise BadUsage(f"--{_OPTIONS[error.setting]} {given}: {error}") from error
@@ -239,9 +243,14 @@ def _info(arguments: argparse.Namespace) -> None:
     if arguments.json:
         print(json.dumps(facts, indent=1, ensure_ascii=False))
         return
-    for name, value in facts.items():
-        if value or name == "raw":
-            print(f"{name.replace('_', ' '):18} {value}")
+    from zincplate.formats.facts_in_words import in_words
+
+    for title, rows in in_words(capture):
+        print(title)
+        for name, text in rows:
+            print(f"  {name:17} {text}")
+    for note in capture.notes:
+        print(f"Note: {note}")
 
 
 def _verify(arguments: argparse.Namespace) -> int:

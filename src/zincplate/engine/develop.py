@@ -28,6 +28,8 @@ class Delivery:
     bits: int = 8
     long_edge: int | None = None
     quality: int = 92
+    location: bool = True
+    """Whether the file tells where the picture was taken."""
 
     def checked(self) -> "Delivery":
         """Self, after the combinations that make no sense were refused with :class:`DeliveryError`."""
@@ -61,9 +63,12 @@ def develop(
     recipe: Recipe,
     delivery: Delivery,
     progress: Callable[[float], bool] | None = None,
+    changed_at: str = "",
 ) -> tuple[bytes, tuple[int, int]]:
-    """Encoded bytes of the finished picture, and its (width, height)."""
+    """Encoded bytes of the finished picture, and its (width, height). ``changed_at``: when the recipe was changed
+    last (ISO 8601)."""
     d = delivery.checked()
     picture = renderer.deliver(source, recipe, space=d.space, bits=d.bits, long_edge=d.long_edge, progress=progress)
     height, width = picture.shape[:2]
-    return encode(picture, d.file_format, d.space, replace(source.capture, orientation=1), d.quality), (width, height)
+    capture = source.capture if d.location else source.capture.without_location()
+    return encode(picture, d.file_format, d.space, replace(capture, orientation=1), d.quality, changed_at), (width, height)

@@ -215,6 +215,8 @@ def _one(context: Context, shoot: Shoot, path: Path, reference: bool) -> Version
                 capture=capture.as_dict(),
                 raw=capture.raw,
                 captured_at=captured_at,
+                stars=max(capture.rating or 0, 0),
+                label=capture.label[:40],
                 thumb_state="embedded" if preview is not None else "none",
             )
             version = Version.create(frame=frame, number=1, recipe=recipe, recipe_hash=recipe_hash(recipe))

@@ -17,7 +17,7 @@ from zincplate.services.context import Context, NotFound, Progress, UserError
 from zincplate.services.framing import size_of
 from zincplate.services.pictures import original_path
 from zincplate.services.versions import get as get_version
-from zincplate.store.models import Delivered, Frame, Job, Shoot, Version
+from zincplate.store.models import Delivered, Frame, HistoryEntry, Job, Shoot, Version
 
 
 class Preset(BaseModel):
@@ -32,6 +32,8 @@ class Preset(BaseModel):
     bits: int = 8
     long_edge: int | None = None
     quality: int = 92
+    location: bool = True
+    """Whether the file tells where the picture was taken."""
 
     def delivery(self) -> Delivery:
         """The engine's form, checked; raises :class:`UserError`."""
@@ -42,6 +44,7 @@ class Preset(BaseModel):
                 self.bits,
                 self.long_edge,
                 self.quality,
+                self.location,
             ).checked()
         except RecipeError as error:
             raise UserError(str(error)) from error
@@ -129,7 +132,10 @@ def _one(context: Context, job: Progress, version_id: int, preset: Preset, befor
         job.progress(before + share * 0.9 * part, label)
         return True
 
-    data, (width, height) = develop(context.renderer, source, Recipe.from_document(document), delivery, tell)
+    # the same recipe gives the same bytes whenever it is delivered: what tells the time is the change, not the delivery
+    last = HistoryEntry.get_or_none(HistoryEntry.version == version, HistoryEntry.position == version.position)
+    changed_at = last.created_at.replace(microsecond=0).isoformat() if last is not None and version.adjusted else ""
+    data, (width, height) = develop(context.renderer, source, Recipe.from_document(document), delivery, tell, changed_at)
     content_hash = hashlib.sha256(data).hexdigest()
     folder = context.home.deliveries / shoot.folder
     folder.mkdir(parents=True, exist_ok=True)

@@ -6,6 +6,7 @@ from typing import Any
 
 import peewee
 
+from zincplate.formats.capture import CaptureData
 from zincplate.services.context import NotFound, UserError
 from zincplate.services.pictures import thumb_key
 from zincplate.store.database import database
@@ -129,6 +130,17 @@ def frames(shoot_id: int) -> list[dict[str, Any]]:
     return [frame_dict(v.frame, v, delivered.get(v.frame.id, 0)) for v in rows]
 
 
+_PLAIN = CaptureData()
+_LISTED = {
+    name: getattr(_PLAIN, name)
+    for name in (
+        "file_type", "width", "height", "bits", "channels", "raw", "orientation", "colour_space", "camera_make", "camera_model",
+        "lens", "exposure_time_s", "f_number", "iso", "focal_length_mm", "captured_at", "own_lens",
+    )
+}  # fmt: skip
+"""Facts that lists of frames hold; all of them are told one frame at a time."""
+
+
 def frame_dict(frame: Frame, version: Version, delivered: int) -> dict[str, Any]:
     """JSON-ready facts of a frame."""
     return {
@@ -137,7 +149,7 @@ def frame_dict(frame: Frame, version: Version, delivered: int) -> dict[str, Any]
         "name": frame.name,
         "content_hash": frame.content_hash,
         "size_bytes": frame.size_bytes,
-        "capture": frame.capture,
+        "capture": {name: frame.capture.get(name, empty) for name, empty in _LISTED.items()},
         "raw": frame.raw,
         "mark": frame.mark,
         "stars": frame.stars,

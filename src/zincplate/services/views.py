@@ -15,6 +15,8 @@ from zincplate.core.temperature import KELVIN_MAX, KELVIN_MIN, temperature_and_t
 from zincplate.engine.source import Source
 from zincplate.engine.suggest import Proposal, Suggester
 from zincplate.engine.view import View, ViewRequest
+from zincplate.formats.capture import CaptureData
+from zincplate.formats.facts_in_words import in_words
 from zincplate.formats.turns import AT_ONCE, Turn, Urgency
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.services.context import Context, NotFound, UserError
@@ -27,6 +29,13 @@ JPEG_QUALITY, MOVING_QUALITY = 93, 85
 STRIP_PIXELS = 600_000
 """Pictures from twice this size on are coded in two strips at once, and decoded so on the page."""
 _CODERS = ThreadPoolExecutor(2, thread_name_prefix="coder")
+
+
+def facts_of(frame_id: int) -> dict[str, Any]:
+    """Facts of a frame in words, by groups, and the notes about its file."""
+    capture = CaptureData.of(frame_of(frame_id).capture)
+    groups = [{"title": title, "facts": [{"name": n, "text": t} for n, t in rows]} for title, rows in in_words(capture)]
+    return {"groups": groups, "notes": list(capture.notes)}
 
 
 def frame_of(frame_id: int) -> Frame:

@@ -31,6 +31,7 @@ const KEYS: [string, [string, string][]][] = [
       ["P, Alt+click", "pin the values of a place; once more takes it away"],
       ["F", "fit and 1:1"],
       ["B", "the picture alone, and back"],
+      ["I", "facts of the file"],
       ["W, G", "warnings; colours that the delivery cannot hold"],
       ["Ctrl+Z, Ctrl+Shift+Z", "undo, redo"],
       ["arrows on a gauge", "one step; Shift ten; Delete resets"],

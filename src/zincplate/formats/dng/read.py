@@ -112,6 +112,8 @@ def read(path: Path, main: Directory, image: Directory) -> Picture:
     crop = levels.default_crop(image, area.width, area.height)
     todo = steps_of(path, image)
     notes = [*todo.notes, *levels.crop_note(image, area.width, area.height), *beside(main)]
+    if levels.user_crop(main, image) is not None:
+        notes.append("The file proposes to show a part of the picture only; all of it is shown.")
     if unreal:
         notes.append("Values that are not numbers were set to black.")
 

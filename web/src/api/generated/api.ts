@@ -293,6 +293,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/frames/{id}/facts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is known of a frame's file, in words, and what was ignored, repaired or assumed in it. */
+        get: operations["bench_facts_frames__int_id__facts_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lenses": {
         parameters: {
             query?: never;
@@ -559,6 +576,8 @@ export interface components {
             focal_length_mm: number;
             /** Captured At */
             captured_at: string;
+            /** Own Lens */
+            own_lens: string;
         };
         /** FrameOut */
         FrameOut: {
@@ -1223,6 +1242,27 @@ export interface components {
             /** Fall Off */
             fall_off: boolean;
         };
+        /** FactsOut */
+        FactsOut: {
+            /** Groups */
+            groups: components["schemas"]["FactGroupOut"][];
+            /** Notes */
+            notes: string[];
+        };
+        /** FactGroupOut */
+        FactGroupOut: {
+            /** Title */
+            title: string;
+            /** Facts */
+            facts: components["schemas"]["FactOut"][];
+        };
+        /** FactOut */
+        FactOut: {
+            /** Name */
+            name: string;
+            /** Text */
+            text: string;
+        };
         /** LensesOut */
         LensesOut: {
             /** Lenses */
@@ -1274,6 +1314,11 @@ export interface components {
              * @default 92
              */
             quality: number;
+            /**
+             * Location
+             * @default true
+             */
+            location: boolean;
         };
         /** PlanOut */
         PlanOut: {
@@ -1886,6 +1931,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LensOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    bench_facts_frames__int_id__facts_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FactsOut"];
                 };
             };
             /** @description Unprocessable Entity */

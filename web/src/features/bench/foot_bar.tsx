@@ -3,6 +3,7 @@ import type { Frame } from "../../api/client";
 import { FIT } from "../../canvas/viewport";
 import { SURROUNDS, type Surround, useBench } from "../../state/bench";
 import { written } from "../../ui/number";
+import { FactsDrawer } from "./facts_drawer";
 
 const LATE_MS = 1200;
 const NONE: string[] = [];
@@ -96,11 +97,11 @@ export function FootBar({ frame }: { frame: Frame | undefined }) {
       >
         magnifier
       </Aid>
-      {c && (
-        <span title={`The file has ${c.width} \u00d7 ${c.height} pixels`}>
+      {c && frame && (
+        <FactsDrawer id={frame.id}>
           {header?.full_width ?? c.width} {"\u00d7"} {header?.full_height ?? c.height}, {c.bits} bit{" "}
           {c.raw ? "raw" : c.colour_space}
-        </span>
+        </FactsDrawer>
       )}
       <label className="flex items-center gap-1.5">
         surround

@@ -80,6 +80,17 @@ export function PresetCard({ on, preset, spaces, onChange }: Props) {
               />
             </div>
           )}
+          <label className={row}>
+            <span className="text-ink2">Where it was taken</span>
+            <select
+              value={preset.location === false ? "out" : "in"}
+              onChange={(e) => set({ location: e.currentTarget.value === "in" })}
+              className="h-6 border border-rule bg-white"
+            >
+              <option value="in">told in the file</option>
+              <option value="out">left out</option>
+            </select>
+          </label>
         </>
       )}
     </fieldset>

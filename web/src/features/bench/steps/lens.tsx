@@ -20,6 +20,8 @@ export function Lens({ frame, recipe }: StepProps) {
   const points = useFraming((s) => s.points);
   const { save } = useBench.getState();
   const profile = recipe.framing.lens_profile;
+  const described = frame.capture.own_lens !== "";
+  const ownLens = described && recipe.framing.own_lens === "apply";
   const used = useBench((s) => s.header?.framing?.profile ?? "");
   useEffect(() => {
     let current = true;
@@ -52,7 +54,7 @@ export function Lens({ frame, recipe }: StepProps) {
     const bent = [...lines, { id: newItemId(), points: points.map(([x, y]) => [x, y] as [number, number]) }];
     if (await act(frame.id, { do: "bent_lines", bent_lines: bent })) useFraming.setState({ points: [] });
   };
-  const names = ["lens_profile", ...STRENGTHS, ...BY_HAND, "bent_lines"];
+  const names = ["lens_profile", "own_lens", ...STRENGTHS, ...BY_HAND, "bent_lines"];
   return (
     <Part title="Lens" touched={isTouched(recipe, "framing", frame.raw, names)} folded>
       <div className="px-3.5 text-sm">
@@ -62,7 +64,8 @@ export function Lens({ frame, recipe }: StepProps) {
             : fits.lens || fits.camera
               ? `${fits.lens || "A lens that the file does not name"} on ${fits.camera || "an unnamed camera"}.`
               : "The file names neither camera nor lens."}
-          {fits && !fits.certain && " Choose its profile, or correct by hand."}
+          {fits && !fits.certain && !described && " Choose its profile, or correct by hand."}
+          {described && " The file describes its lens itself."}
         </p>
         <label className="flex items-center justify-between gap-2">
           Profile
@@ -72,7 +75,7 @@ export function Lens({ frame, recipe }: StepProps) {
             onChange={(e) => set(e.currentTarget.value)}
             className="h-7 w-48 border border-rule bg-sheet px-1 text-sm"
           >
-            <option value="">none</option>
+            <option value="">{ownLens ? "of the file itself" : "none"}</option>
             {fits?.certain && <option value="auto">by the file: {fits.certain.model}</option>}
             {profile === "auto" && !fits?.certain && <option value="auto">by the file: none fits</option>}
             {fits?.others.map((p) => (
@@ -92,6 +95,16 @@ export function Lens({ frame, recipe }: StepProps) {
           </p>
         ))}
       </div>
+      {described && !profile && (
+        <Control
+          frame={frame}
+          recipe={recipe}
+          step="framing"
+          name="own_lens"
+          onSaved={again}
+          label="Correction in the file"
+        />
+      )}
       {used &&
         STRENGTHS.map((name) => (
           <Control
