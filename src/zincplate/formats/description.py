@@ -114,6 +114,8 @@ def facts_of_iptc(block: bytes) -> dict[str, Any]:
         place += 5
         if size & 0x8000:
             length = size & 0x7FFF
+            if length > 4:
+                break
             size = int.from_bytes(block[place : place + length], "big")
             place += length
         data = block[place : place + size]
