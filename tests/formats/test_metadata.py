@@ -28,7 +28,8 @@ EVERYTHING = CaptureData(
     artist="Mára Jørgensen", copyright="© 2026 Harrow Lane Tileworks", title="Öfen am Abend",
     caption="Kiln two, sixth firing: glaze „Moss“",
     keywords=("kiln", "Öfen", "glaze, moss"), user_comment="third shelf - left",
-    rating=4, label="proof", latitude=-33.856784, longitude=151.215297, altitude_m=-3.5, direction_degrees=271.25, place="Harrow Lane 4", city="Göteborg", region="Västra Götaland",
+    rating=4, label="proof", latitude=-33.856784, longitude=151.215297, altitude_m=-3.5, direction_degrees=271.25,
+    place="Harrow Lane 4", city="Göteborg", region="Västra Götaland",
     country="Sverige",
 )  # fmt: skip
 OF_THE_PICTURE = {"file_type", "width", "height", "bits", "channels", "raw", "orientation", "colour_space", "own_lens", "notes"}

@@ -28,8 +28,6 @@ SizeCheck = Callable[[Path, int, int], None]
 def _opened(path: Path) -> rawpy.RawPy:
     try:
         return rawpy.imread(str(path))
-    except rawpy.LibRawFileUnsupportedError as error:
-        raise FileError(path, UNSUPPORTED) from error
     except rawpy.LibRawError as error:
         raise _said(path, error) from error
 
@@ -45,13 +43,8 @@ def known_to_libraw(path: Path) -> bool:
         return True  # known, and damaged: opening it says how
 
 
-def _text(error: Exception) -> str:
-    value = error.args[0] if error.args else error
-    text = value.decode("utf-8", "replace") if isinstance(value, bytes) else str(value)
-    return text[0].lower() + text[1:160].rstrip(".") if text else "LibRaw refused it"
-
-
 def file_type(main: tags.Directory, path: Path) -> str:
+    """What the facts call the file."""
     return "DNG" if 50706 in main.values else f"raw ({path.suffix.lstrip('.').upper()})" if path.suffix else "raw"
 
 
@@ -93,10 +86,21 @@ def facts_of_libraw(raw: rawpy.RawPy) -> dict[str, Any]:
     return found
 
 
-def _said(path: Path, error: rawpy.LibRawError) -> FileError:
-    if isinstance(error, rawpy.LibRawIOError):
-        return FileError(path, "The raw data end early or are damaged. Copy it from the card again.")
-    return FileError(path, f"The raw data cannot be read: {_text(error)}.")
+_SENTENCES: tuple[tuple[type[Exception], str], ...] = (
+    (rawpy.LibRawFileUnsupportedError, UNSUPPORTED),
+    (rawpy.LibRawIOError, "The raw data end early or are damaged. Copy it from the card again."),
+    (rawpy.LibRawDataError, "The raw data are damaged. Copy it from the card again."),
+    (rawpy.LibRawTooBigError, "Its picture is larger than LibRaw can read."),
+    (rawpy.LibRawUnsufficientMemoryError, "It needs more memory than decoding may use."),
+    (rawpy.LibRawMemPoolOverflowError, "It needs more memory than decoding may use."),
+    (rawpy.LibRawNotImplementedError, UNSUPPORTED),
+)
+
+
+def _said(path: Path, error: Exception) -> FileError:
+    """One of our sentences for each of LibRaw's errors."""
+    words = next((words for kind, words in _SENTENCES if isinstance(error, kind)), "The raw data cannot be read.")
+    return FileError(path, words)
 
 
 def libraw_facts(path: Path, main: tags.Directory, image: tags.Directory, check: SizeCheck) -> tuple[CaptureData, bytes | None]:
@@ -107,9 +111,16 @@ def libraw_facts(path: Path, main: tags.Directory, image: tags.Directory, check:
         raise _said(path, error) from error
 
 
+def _opened_right(path: Path, raw: rawpy.RawPy, check: SizeCheck) -> None:
+    check(path, raw.sizes.width, raw.sizes.height)
+    colours = set(raw.color_desc.decode("ascii", "replace").strip("\0 "))
+    if not colours <= set("RGB"):
+        raise FileError(path, f"Its sensor sees other colours than red, green and blue ({', '.join(sorted(colours))}).")
+
+
 def _facts(path: Path, main: tags.Directory, image: tags.Directory, check: SizeCheck) -> tuple[CaptureData, bytes | None]:
     with _opened(path) as raw:
-        check(path, raw.sizes.width, raw.sizes.height)
+        _opened_right(path, raw, check)
         capture = _capture(path, raw, main, image)
         preview = None
         try:
@@ -152,7 +163,7 @@ def decode_libraw(path: Path, main: tags.Directory, image: tags.Directory, check
 
 def _decode(path: Path, main: tags.Directory, image: tags.Directory, check: SizeCheck) -> Decoded:
     with _opened(path) as raw:
-        check(path, raw.sizes.width, raw.sizes.height)
+        _opened_right(path, raw, check)
         capture = _capture(path, raw, main, image)
         colour, notes = _camera_colour(path, raw, main)
         bayer = raw.raw_type == rawpy.RawType.Flat and np.shape(raw.raw_pattern) == (2, 2)

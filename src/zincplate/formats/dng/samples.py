@@ -259,30 +259,17 @@ def _jpeg(layout: Layout, data: bytes, rows: int, samples: int) -> Samples:
 
 
 def _jpeg_block(data: bytes) -> Any:
-    """libjpeg-turbo for what it knows, else the decoder for lossless frames (two to sixteen bits, any components)."""
+    """libjpeg-turbo, which knows lossless frames of two to sixteen bits too; other decoders of those fall over damaged data."""
     if not data.rstrip(b"\0\xff")[-1:] or b"\xff\xd9" not in data[-64:]:
         raise ValueError("cut off")
-    frame = _frame(data)
-    if frame == 0xC3:
-        try:
-            return imagecodecs.jpeg8_decode(data)
-        except (ValueError, RuntimeError):
-            return imagecodecs.ljpeg_decode(data)
-    if _components(data) == 3 and not _says_rgb(data):
+    frame, components = _start_of_frame(data)
+    if frame != 0xC3 and components == 3 and not _says_rgb(data):
         return imagecodecs.jpeg8_decode(data, colorspace="YCBCR", outcolorspace="RGB")
     return imagecodecs.jpeg8_decode(data)
 
 
-def _frame(data: bytes) -> int:
-    """Kind of the frame: 0xC0 baseline, 0xC1 extended, 0xC2 progressive, 0xC3 lossless."""
-    return _start_of_frame(data)[0]
-
-
-def _components(data: bytes) -> int:
-    return _start_of_frame(data)[1]
-
-
 def _start_of_frame(data: bytes) -> tuple[int, int]:
+    """Kind of the frame (0xC0 baseline, 0xC1 extended, 0xC2 progressive, 0xC3 lossless) and its number of components."""
     place = 2
     while place + 10 <= len(data) and data[place] == 0xFF:
         marker = data[place + 1]
