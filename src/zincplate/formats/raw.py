@@ -1,6 +1,7 @@
 """Camera raw files: DNG by its own tags, everything else through LibRaw."""
 
 import mmap
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -10,7 +11,7 @@ from zincplate.formats import libraw, tags
 from zincplate.formats.capture import CaptureData, facts_of
 from zincplate.formats.decoded import Decoded
 from zincplate.formats.description import merged
-from zincplate.formats.dng import colour, levels, read
+from zincplate.formats.dng import levels, read
 from zincplate.formats.dng.lens import own_lens
 from zincplate.formats.dng.samples import JPEG, UnknownLayout, layout_of
 from zincplate.formats.errors import FileError
@@ -55,8 +56,9 @@ def raw_facts(path: Path, check: SizeCheck) -> tuple[CaptureData, bytes | None]:
     _check_complete(path, image, check)
     if _own(main, image):
         try:
-            _check_tags(path, main, image)
+            notes = _check_tags(path, main, image)
             capture = _capture(path, main, image)
+            capture = replace(capture, notes=tuple(dict.fromkeys((*notes, *capture.notes))))
             return capture, _preview(path, main, capture.orientation)
         except UnknownLayout:
             pass
@@ -82,19 +84,17 @@ def decode_raw(path: Path, check: SizeCheck) -> Decoded:
     return Decoded("camera", found.planes, capture, found.colour.camera, notes=found.notes)
 
 
-def _check_tags(path: Path, main: tags.Directory, image: tags.Directory) -> None:
-    """Everything that :func:`read.read` would refuse without looking at the samples."""
+def _check_tags(path: Path, main: tags.Directory, image: tags.Directory) -> tuple[str, ...]:
+    """Everything that :func:`read.read` would refuse without looking at the samples; what it would note."""
     layout = layout_of(path, image)
     pattern = None if image.integer(262) == read.LINEAR_RAW else read.pattern_of(path, main, image)
     planes = pattern.planes if pattern is not None else layout.samples
     area = levels.active_area(path, image)
     nothing = np.broadcast_to(np.zeros(1, layout.dtype), (layout.height, layout.width, layout.samples))
-    levels.levels_of(path, image, nothing, area)
-    read.steps_of(path, image)
-    if planes in (3, 4) and colour.camera_colour(path, main, planes) is None:
-        raise UnknownLayout("no colour matrix")
+    found = levels.levels_of(path, image, nothing, area)
     if planes not in (1, 3, 4):
         raise FileError(path, f"It has {planes} colours; one, three and four can be worked with.")
+    return (*read.notes_of(path, main, image, planes), *found.notes)
 
 
 def _capture(path: Path, main: tags.Directory, image: tags.Directory) -> CaptureData:

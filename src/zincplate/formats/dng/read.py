@@ -111,9 +111,8 @@ def read(path: Path, main: Directory, image: Directory) -> Picture:
     area = levels.active_area(path, image)
     crop = levels.default_crop(image, area.width, area.height)
     todo = steps_of(path, image)
-    notes = [*todo.notes, *levels.crop_note(image, area.width, area.height), *beside(main)]
-    if levels.user_crop(main, image) is not None:
-        notes.append("The file proposes to show a part of the picture only; all of it is shown.")
+    colour = _colour(path, main, planes)
+    notes = list(notes_of(path, main, image, planes, colour))
     if unreal:
         notes.append("Values that are not numbers were set to black.")
 
@@ -129,8 +128,6 @@ def read(path: Path, main: Directory, image: Directory) -> Picture:
         samples = levels.through_table(samples, found.table)
     samples = samples[area.top : area.bottom, area.left : area.right]
 
-    colour = _colour(path, main, planes)
-    notes += colour.notes
     shape = levels.pixel_shape(image)
     bayer = pattern.bayer if pattern is not None else None
     picture = Picture(None, None, colour)
@@ -142,8 +139,6 @@ def read(path: Path, main: Directory, image: Directory) -> Picture:
     if pattern is not None:
         pattern = replace(pattern, planes_of_sites=np.roll(pattern.planes_of_sites, (-moved[0], -moved[1]), (0, 1)))
         values = _demosaiced(values[..., 0], pattern, _neutral_of(main, colour, planes))
-        if pattern.bayer is None:
-            notes.append(_sensor_note(pattern))
     if planes == 1:
         values = np.repeat(values, 3, 2)
     elif colour.reduction is not None:
@@ -152,8 +147,21 @@ def read(path: Path, main: Directory, image: Directory) -> Picture:
     values = _shown(values, crop, (moved[0] + trimmed[0], moved[1] + trimmed[1]))
     if shape != (1.0, 1.0):
         values = _square(values, shape)
-        notes.append("Its pixels are not square; the picture was stretched.")
     return replace(picture, planes=np.ascontiguousarray(values, np.float32), notes=tuple(notes))
+
+
+def notes_of(path: Path, main: Directory, image: Directory, planes: int, colour: colours.Colour | None = None) -> tuple[str, ...]:
+    """What is ignored or assumed, as far as the tags tell it; raises ``FileError`` or ``UnknownLayout``."""
+    area = levels.active_area(path, image)
+    found = [*steps_of(path, image).notes, *levels.crop_note(image, area.width, area.height), *beside(main)]
+    found += (colour or _colour(path, main, planes)).notes
+    if levels.user_crop(main, image) is not None:
+        found.append("The file proposes to show a part of the picture only; all of it is shown.")
+    if image.integer(262) == CFA and (pattern := pattern_of(path, main, image)).bayer is None:
+        found.append(_sensor_note(pattern))
+    if levels.pixel_shape(image) != (1.0, 1.0):
+        found.append("Its pixels are not square; the picture was stretched.")
+    return tuple(dict.fromkeys(found))
 
 
 def steps_of(path: Path, image: Directory) -> steps.Steps:

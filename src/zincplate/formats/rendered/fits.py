@@ -14,6 +14,8 @@ from zincplate.formats import tags
 from zincplate.formats.errors import FileError
 from zincplate.formats.rendered.picture import Model, Pixels, Rendered, linear_of
 
+_STILL_LIGHT = 64.0
+"""Floating point that goes no further counts from 1 as white, with bright light above; more are counts of a sensor."""
 _DAMAGED = "The picture data are damaged or cut off. Copy it again."
 _NOTE = "FITS names no colours: linear light and the primaries of sRGB are assumed."
 
@@ -73,16 +75,16 @@ def _picture(path: Path, file: Any, pixels: bool) -> Rendered:
 
 
 def _scaled(values: Pixels, bits: int, offset: bool, header: Any) -> tuple[Pixels, list[str]]:
-    """Whole numbers by their range, floating point by itself where it ends near 1, else by DATAMAX or its largest value."""
+    """Whole numbers by their range; floating point as it is where it may be light, else by DATAMAX, 16 bits or its largest value."""
     numbers = values.astype(np.float32)
     if header["BITPIX"] > 0:
         top = float(2 ** (bits if offset or bits == 8 else bits - 1) - 1)
         return numbers / np.float32(top), []
     good = np.isfinite(numbers)
     largest = float(numbers[good].max()) if good.any() else 1.0
-    if largest <= 2.0:
+    if largest <= _STILL_LIGHT:
         return numbers, []
-    top = float(header.get("DATAMAX", largest)) or largest
+    top = float(header.get("DATAMAX", 0)) or (65535.0 if largest <= 65536 else largest)
     return numbers / np.float32(top), [f"Its values go up to {largest:,.0f}; {top:,.0f} is taken as white."]
 
 

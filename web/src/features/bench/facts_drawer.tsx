@@ -9,20 +9,26 @@ import { isTyped } from "../../ui/typing";
 type Facts = components["schemas"]["FactsOut"];
 const NONE: string[] = [];
 
+interface Props {
+  id: number;
+  open: boolean;
+  setOpen: (open: boolean) => void;
+  children: React.ReactNode;
+}
+
 /** What the file says of its making and meaning, and what was ignored, repaired or assumed in it. */
-export function FactsDrawer({ id, children }: { id: number; children: React.ReactNode }) {
-  const [open, setOpen] = useState(false);
+export function FactsDrawer({ id, open, setOpen, children }: Props) {
   const [facts, setFacts] = useState<Facts | null>(null);
   const header = useBench((s) => s.header?.notes) ?? NONE;
   useEffect(() => {
     const key = (e: KeyboardEvent) => {
       if (e.key.toLowerCase() !== "i" || e.ctrlKey || e.metaKey || e.altKey || isTyped(e)) return;
       e.preventDefault();
-      setOpen((v) => !v);
+      setOpen(!open);
     };
     window.addEventListener("keydown", key);
     return () => window.removeEventListener("keydown", key);
-  }, []);
+  }, [open, setOpen]);
   useEffect(() => {
     if (!open) return;
     let current = true;
@@ -46,7 +52,7 @@ export function FactsDrawer({ id, children }: { id: number; children: React.Reac
           side="top"
           sideOffset={6}
           aria-label="Facts of the file"
-          className="scroll-plain z-40 max-h-[72vh] w-[400px] overflow-y-auto border border-ink bg-sheet px-3.5 py-2.5 text-sm shadow-lg"
+          className="scroll-plain z-40 max-h-[72vh] w-[400px] overflow-y-auto border border-ink bg-sheet px-3.5 py-2.5 text-sm shadow-lg !outline-none focus-visible:ring-1 focus-visible:ring-ink"
         >
           {facts === null && <p className="text-ink2">Reading the facts.</p>}
           {notes.length > 0 && facts !== null && (

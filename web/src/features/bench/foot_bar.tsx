@@ -22,6 +22,8 @@ export function FootBar({ frame }: { frame: Frame | undefined }) {
   const warnings = useBench((s) => s.warnings);
   const warned = useBench((s) => s.warned);
   const magnifier = useBench((s) => s.magnifier);
+  const [facts, setFacts] = useState(false);
+  const said = [...(header?.notes ?? []), ...remarks].join(" ");
   const fit = header ? header.scaled_width / header.full_width : 0;
   const c = frame?.capture;
   const percent = zoom === "fit" ? fit * 100 : (zoom / (window.devicePixelRatio || 1)) * 100;
@@ -69,7 +71,18 @@ export function FootBar({ frame }: { frame: Frame | undefined }) {
       </span>
       <DepthGuard />
       <Waiting />
-      <span className="grow truncate text-right">{[...(header?.notes ?? []), ...remarks].join(" ")}</span>
+      <span className="flex min-w-0 grow justify-end">
+        {said && (
+          <button
+            type="button"
+            title={`${said} (I)`}
+            onClick={() => setFacts(true)}
+            className="min-w-0 truncate hover:text-ink"
+          >
+            {said}
+          </button>
+        )}
+      </span>
       {warnings && (
         <select
           aria-label="Warnings of"
@@ -98,7 +111,7 @@ export function FootBar({ frame }: { frame: Frame | undefined }) {
         magnifier
       </Aid>
       {c && frame && (
-        <FactsDrawer id={frame.id}>
+        <FactsDrawer id={frame.id} open={facts} setOpen={setFacts}>
           {header?.full_width ?? c.width} {"\u00d7"} {header?.full_height ?? c.height}, {c.bits} bit{" "}
           {c.raw ? "raw" : c.colour_space}
         </FactsDrawer>
