@@ -81,6 +81,14 @@ RequestKey = Annotated[str, Field(max_length=40, pattern=r"^[A-Za-z0-9-]*$")]
 """Made up by whoever asks; the same key again starts nothing but answers with what it had started."""
 
 
+class FindQuery(In):
+    text: str = Field(max_length=200)
+
+
+class FoundOut(BaseModel):
+    frames: list[int]
+
+
 class BringInIn(In):
     """A folder on the machine, the memory card, or dropped files; into a shoot, or into a new one of this name."""
 

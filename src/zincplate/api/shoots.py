@@ -38,6 +38,12 @@ def list_frames(path: m.Id) -> Any:
     return {"id": shoot.id, "name": shoot.name, "frames": shoots.frames(path.id), "refusals": shoots.refusals(path.id)}
 
 
+@api.get("/shoots/<int:id>/find", responses={200: m.FoundOut})
+def find(path: m.Id, query: m.FindQuery) -> Any:
+    """Frames by what is written about them."""
+    return {"frames": shoots.find(path.id, query.text)}
+
+
 @api.put("/uploads/<string:batch>/<path:name>", responses={201: m.UploadOut})
 def upload(path: m.UploadPath) -> Any:
     """One dropped file, as raw body; kept until the batch is brought in."""

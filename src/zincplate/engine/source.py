@@ -189,9 +189,8 @@ class Source:
             assert decoded.camera is not None
             if decoded.pixels.dtype.kind == "f":
                 balanced = decoded.pixels  # taken over: nobody else holds them
-                ceiling = max(float(balanced.max()), 1.0)
                 balanced /= np.asarray(decoded.camera.as_shot_neutral, np.float32)
-                return _Picture(balanced, None, ceiling)
+                return _Picture(balanced, None, decoded.white)
             ramp = np.linspace(0, 1, 65536)
             return _Picture(decoded.pixels, np.stack([ramp / n for n in decoded.camera.as_shot_neutral]))
         profile = decoded.profile

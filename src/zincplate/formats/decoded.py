@@ -29,7 +29,7 @@ class Decoded:
     mosaic: (h, w) uint16 sites of the visible area; ``cfa`` gives the colour (0 R, 1 G, 2 B) of the first 2 x 2 sites,
     ``black`` the black level at each of them, ``white`` the clipping level.
     camera: (h, w, 3) linear camera values, black taken off: uint16 with white level 65535, or float32 with white level 1, where
-    values above it are kept.
+    values above it are kept and ``white`` says where they end.
     rendered: (h, w, 3) uint8 or uint16 encoded values, or float32, of the space in ``profile``.
     """
 

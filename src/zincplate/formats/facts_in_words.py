@@ -38,6 +38,15 @@ def _when(text: str) -> str:
     return text.replace("T", " ")
 
 
+def searched(c: CaptureData) -> str:
+    """Everything by which a picture may be looked for, a line each."""
+    parts = (
+        c.title, c.caption, *c.keywords, c.user_comment, c.artist, c.copyright, c.label, c.camera_make, c.camera_model, c.lens,
+        c.place, c.city, c.region, c.country, c.file_type,
+    )  # fmt: skip
+    return "\n".join(part for part in parts if part)
+
+
 def in_words(c: CaptureData) -> list[tuple[str, Rows]]:
     """Groups with their rows; what the file does not say is left out."""
     camera = c.camera_model if c.camera_model.startswith(c.camera_make) else f"{c.camera_make} {c.camera_model}".strip()

@@ -81,7 +81,9 @@ def decode_raw(path: Path, check: SizeCheck) -> Decoded:
             "mosaic", found.mosaic, capture, found.colour.camera, None, found.cfa, found.black, found.white, found.notes
         )
     assert found.planes is not None
-    return Decoded("camera", found.planes, capture, found.colour.camera, notes=found.notes)
+    # whole numbers clip at their white level; floating point goes on as far as it goes
+    ceiling = max(float(found.planes.max()), 1.0) if image.integer(339, 1) == 3 else 1.0
+    return Decoded("camera", found.planes, capture, found.colour.camera, white=ceiling, notes=found.notes)
 
 
 def _check_tags(path: Path, main: tags.Directory, image: tags.Directory) -> tuple[str, ...]:

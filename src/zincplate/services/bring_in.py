@@ -15,6 +15,7 @@ import peewee
 
 from zincplate.engine.strips import Cancelled
 from zincplate.formats.errors import FileError
+from zincplate.formats.facts_in_words import searched
 from zincplate.formats.files import whole_file, write_file
 from zincplate.recipe.document import Recipe
 from zincplate.services import pictures, shoots, work
@@ -217,6 +218,7 @@ def _one(context: Context, shoot: Shoot, path: Path, reference: bool) -> Version
                 captured_at=captured_at,
                 stars=max(capture.rating or 0, 0),
                 label=capture.label[:40],
+                words=f"{path.name}\n{searched(capture)}",
                 thumb_state="embedded" if preview is not None else "none",
             )
             version = Version.create(frame=frame, number=1, recipe=recipe, recipe_hash=recipe_hash(recipe))

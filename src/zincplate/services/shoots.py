@@ -130,7 +130,17 @@ def frames(shoot_id: int) -> list[dict[str, Any]]:
     return [frame_dict(v.frame, v, delivered.get(v.frame.id, 0)) for v in rows]
 
 
+def find(shoot_id: int, text: str) -> list[int]:
+    """Frames of a shoot in whose name, facts or description every word occurs; case and accents do not matter."""
+    get(shoot_id)
+    query = Frame.select(Frame.id).where(Frame.shoot == shoot_id)
+    for word in text.split()[:MOST_WORDS]:
+        query = query.where(Frame.words.contains(word))
+    return [row.id for row in query.order_by(Frame.id)]
+
+
 _PLAIN = CaptureData()
+MOST_WORDS = 20
 _LISTED = {
     name: getattr(_PLAIN, name)
     for name in (

@@ -57,6 +57,8 @@ class Frame(Table):
     mark = peewee.CharField(8, default="")
     stars = peewee.SmallIntegerField(default=0)
     label = peewee.CharField(40, default="")
+    words: Any = peewee.TextField(default="")
+    """Name and everything written about the picture, a line each: what a search looks into."""
     thumb_state = peewee.CharField(8, default="embedded")
     """none, embedded, own, failed: what the small picture is made from."""
     created_at = Moment(default=now)

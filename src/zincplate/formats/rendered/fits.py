@@ -75,7 +75,7 @@ def _picture(path: Path, file: Any, pixels: bool) -> Rendered:
 
 
 def _scaled(values: Pixels, bits: int, offset: bool, header: Any) -> tuple[Pixels, list[str]]:
-    """Whole numbers by their range; floating point as it is where it may be light, else by DATAMAX, 16 bits or its largest value."""
+    """Whole numbers by their range; floating point as it is where it may be light, else by DATAMAX or its size."""
     numbers = values.astype(np.float32)
     if header["BITPIX"] > 0:
         top = float(2 ** (bits if offset or bits == 8 else bits - 1) - 1)

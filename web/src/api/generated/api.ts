@@ -38,6 +38,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shoots/{id}/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Frames by what is written about them. */
+        get: operations["shoots_find_shoots__int_id__find_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/uploads/{batch}/{name}": {
         parameters: {
             query?: never;
@@ -625,6 +642,11 @@ export interface components {
             reason: string;
             /** Created At */
             created_at: string;
+        };
+        /** FoundOut */
+        FoundOut: {
+            /** Frames */
+            frames: number[];
         };
         /** UploadOut */
         UploadOut: {
@@ -1453,6 +1475,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FramesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    shoots_find_shoots__int_id__find_get: {
+        parameters: {
+            query: {
+                text: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundOut"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -9,6 +9,7 @@ import { TopBar } from "../../ui/top_bar";
 import { JobsButton } from "../jobs/jobs_button";
 import { BringIn, useDrop } from "../shoots/bring_in";
 import { CELL, Cell } from "./cell";
+import { useFound } from "./find";
 import { FILTERS, type Filter, matches, next } from "./selection";
 
 /** What is still on its way to this shoot: how many of how many. */
@@ -61,7 +62,12 @@ export function ContactSheet({ shoot }: { shoot: number }) {
   });
 
   const all = data?.frames ?? [];
-  const frames = useMemo(() => all.filter((f) => matches(f, filter, stars)), [all, filter, stars]);
+  const [text, setText] = useState("");
+  const found = useFound(shoot, text);
+  const frames = useMemo(
+    () => all.filter((f) => matches(f, filter, stars) && (found === null || found.has(f.id))),
+    [all, filter, stars, found],
+  );
   const columns = Math.max(1, Math.floor((width - 28) / CELL.width));
   const rows = Math.ceil(frames.length / columns);
   const virtual = useVirtualizer({
@@ -79,10 +85,12 @@ export function ContactSheet({ shoot }: { shoot: number }) {
     return () => observer.disconnect();
   }, []);
   useEffect(() => {
-    if (cursor === null && frames.length) setCursor(frames[0]?.id ?? null);
+    // what a filter hides is not where one stands
+    if (frames.length && !frames.some((f) => f.id === cursor)) setCursor(frames[0]?.id ?? null);
   }, [frames, cursor]);
 
-  const targets = chosen.size ? [...chosen] : cursor !== null ? [cursor] : [];
+  const here = cursor !== null && frames.some((f) => f.id === cursor);
+  const targets = chosen.size ? [...chosen] : here ? [cursor] : [];
   const mark = (value: Mark) => {
     const same = targets.every((id) => all.find((f) => f.id === id)?.mark === value);
     if (targets.length) marking.mutate({ frames: targets, mark: same ? "" : value });
@@ -175,6 +183,21 @@ export function ContactSheet({ shoot }: { shoot: number }) {
             ))}
           </select>
         </label>
+        <label className="flex items-center gap-2 text-ink2">
+          find
+          <input
+            type="search"
+            aria-label="Find frames by name, keywords, caption, camera or place"
+            value={text}
+            maxLength={200}
+            onChange={(e) => setText(e.currentTarget.value)}
+            onKeyDown={(e) => {
+              e.stopPropagation();
+              if (e.key === "Escape") setText("");
+            }}
+            className="h-7 w-44 border border-rule bg-white px-1.5 text-ink"
+          />
+        </label>
         <span className="grow" />
         <Coming shoot={shoot} />
         <span className="text-ink2">by time taken</span>
@@ -216,7 +239,7 @@ export function ContactSheet({ shoot }: { shoot: number }) {
           aria-multiselectable
           aria-rowcount={rows}
           aria-colcount={columns}
-          aria-activedescendant={cursor !== null && frames.length ? `frame-${cursor}` : undefined}
+          aria-activedescendant={here ? `frame-${cursor}` : undefined}
           tabIndex={0}
           data-place-start
           onKeyDown={onKey}
