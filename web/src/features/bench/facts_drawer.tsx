@@ -52,6 +52,7 @@ export function FactsDrawer({ id, open, setOpen, children }: Props) {
           side="top"
           sideOffset={6}
           aria-label="Facts of the file"
+          tabIndex={0}
           className="scroll-plain z-40 max-h-[72vh] w-[400px] overflow-y-auto border border-ink bg-sheet px-3.5 py-2.5 text-sm shadow-lg !outline-none focus-visible:ring-1 focus-visible:ring-ink"
         >
           {facts === null && <p className="text-ink2">Reading the facts.</p>}
