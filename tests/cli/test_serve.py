@@ -98,11 +98,8 @@ def test_killed_parts_come_back_and_it_ends_cleanly(root: Path) -> None:
     answers(port, 60)
     again.kill()  # the start command itself dies: web and workers go with it, the database is found again
     again.wait()
-    end = time.monotonic() + 10
-    while pids(port) and time.monotonic() < end:
-        time.sleep(0.05)
     third = start(root, port)
-    answers(port, 30)
+    answers(port, 30)  # the port too: what is left of the killed one lets go of it
     third.terminate()
     third.communicate(timeout=60)
 
@@ -113,4 +110,4 @@ def test_a_taken_port(root: Path) -> None:
         taken.listen()
         running = start(root, taken.getsockname()[1])
         output, _ = running.communicate(timeout=60)
-    assert running.returncode == 1 and "is taken by another program" in output and len(output.strip().splitlines()) == 1
+    assert running.returncode == 1 and f"is taken by process {os.getpid()} (" in output and len(output.strip().splitlines()) == 1

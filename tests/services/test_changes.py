@@ -114,6 +114,43 @@ def test_a_readable_copy_that_cannot_be_written_is_told_and_written_next_time(co
     assert readable["recipe"]["tone"]["exposure_ev"] == 1 and readable["revision"] == 2
 
 
+def test_a_folder_that_cannot_be_written_is_told_once_and_tried_again_by_itself(context: Context, version: Version) -> None:
+    folder = versions.readable_path(context.home, version).parent
+    folder.write_text("a file stands where the folder should")
+    assert len(put(context, version.id, 0, {"tone": {"exposure_ev": 2}})["notes"]) == 1
+    assert put(context, version.id, 1, {"tone": {"exposure_ev": 3}})["notes"] == []
+    assert versions.catch_up(context.home) == 0
+    folder.unlink()
+    assert versions.catch_up(context.home) == 1 and versions.catch_up(context.home) == 0
+    readable = json.loads(versions.readable_path(context.home, version).read_text())
+    assert readable["recipe"]["tone"]["exposure_ev"] == 3 and readable["revision"] == 2
+    # told anew when it happens anew
+    shutil.rmtree(folder)
+    folder.write_text("again")
+    assert len(put(context, version.id, 2, {"tone": {"exposure_ev": 1}})["notes"]) == 1
+    folder.unlink()
+
+
+def test_a_copy_that_a_killed_process_did_not_write_is_written_later(
+    context: Context, version: Version, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    with monkeypatch.context() as killed:
+        killed.setattr(changes, "write_readable", lambda *_: "")  # the process ends between the commit and the copy
+        put(context, version.id, 0, {"tone": {"exposure_ev": 2}})
+    assert not versions.readable_path(context.home, version).exists()
+    assert versions.catch_up(context.home) == 1
+    assert json.loads(versions.readable_path(context.home, version).read_text())["revision"] == 1
+
+
+def test_of_two_who_write_the_copy_at_once_the_later_state_stays(context: Context, version: Version) -> None:
+    put(context, version.id, 0, {"tone": {"exposure_ev": 2}})
+    late = Version.get_by_id(version.id)
+    put(context, version.id, 1, {"tone": {"exposure_ev": 3}})
+    versions.write_readable(context.home, late)  # held up since the first change
+    readable = json.loads(versions.readable_path(context.home, version).read_text())
+    assert readable["revision"] == 2 and Version.get_by_id(version.id).readable_revision == 2
+
+
 def test_frames_of_one_name_have_readable_recipes_of_their_own(context: Context, tmp_path: Path) -> None:
     paths = []
     for n in range(2):

@@ -1,6 +1,8 @@
 """The private database server, and migrations."""
 
 import json
+import os
+import stat
 from pathlib import Path
 
 from zincplate.store import database as store
@@ -41,6 +43,16 @@ def test_migrations_match_the_models_and_run_once(home: Home) -> None:
         for table in TABLES:
             columns = {c.name for c in store.database.get_columns(table._meta.table_name)}
             assert columns == {f.column_name for f in table._meta.sorted_fields}, table
+
+
+def test_a_new_library_is_its_owners_alone(tmp_path: Path) -> None:
+    made = Home(tmp_path / "library").make()
+    # started by root, the database's own user passes through the root folder
+    assert stat.S_IMODE(made.root.stat().st_mode) == (0o711 if os.geteuid() == 0 else 0o700)
+    for folder in (made.originals, made.deliveries, made.recipes, made.cache, made.lenses):
+        assert stat.S_IMODE(folder.stat().st_mode) == 0o700
+    made.deliveries.chmod(0o755)  # opened on purpose
+    assert stat.S_IMODE(made.make().deliveries.stat().st_mode) == 0o755
 
 
 def test_deleting_a_shoot_takes_its_frames(home: Home) -> None:

@@ -160,4 +160,7 @@ def openapi_document() -> str:
     from zincplate.store.home import Home
 
     app: Any = create_app(Context(Home(Path())))
-    return json.dumps(app.api_doc, indent=1) + "\n"
+    document = app.api_doc
+    # the library leaves an empty place for what there is none of, which no document may have
+    document["components"] = {name: part for name, part in document["components"].items() if part is not None}
+    return json.dumps(document, indent=1) + "\n"

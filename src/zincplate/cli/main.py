@@ -64,6 +64,10 @@ def _parser(of: str = "") -> argparse.ArgumentParser:
     command = commands.add_parser("verify", help="hold originals, their list, recipes and deliveries against each other")
     command.add_argument("--json", action="store_true")
     command.add_argument("--repair", action="store_true", help="rebuild the list and the readable recipes from the database")
+    command = commands.add_parser("drill", help="kill its processes at random under a scripted user, in a home of its own")
+    command.add_argument("--minutes", type=float, default=5.0, help="how long (5)")
+    command.add_argument("--seed", type=int, default=1, help="who is killed when (1)")
+    command.add_argument("--port", type=int, default=8790, help="port on 127.0.0.1 (8790)")
     command = commands.add_parser("bench", help="timed work, as ratios to a memory copy and to reference libraries")
     command.add_argument("--json", action="store_true")
     command.add_argument("--quick", action="store_true", help="6 megapixels instead of 24")
@@ -280,6 +284,14 @@ def _verify(arguments: argparse.Namespace) -> int:
     return 1 if report.problems else 0
 
 
+def _drill(arguments: argparse.Namespace) -> int:
+    from zincplate.drill.drill import drill
+
+    report = drill(arguments.minutes, arguments.seed, arguments.port, lambda words: print(words, file=sys.stderr, flush=True))
+    print("\n".join(report.lines()))
+    return 1 if report.faults else 0
+
+
 def _card(folder: Path, timed: bool) -> None:
     started = time.perf_counter()
     from zincplate.demo.card import write_card
@@ -314,6 +326,8 @@ def main(argv: list[str] | None = None) -> int:
                 print(json.dumps(recipe_schema(), indent=1))
             case "verify":
                 return _verify(arguments)
+            case "drill":
+                return _drill(arguments)
             case "bench":
                 from zincplate.cli.bench import bench
 

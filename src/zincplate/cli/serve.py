@@ -24,6 +24,45 @@ if TYPE_CHECKING:
     from zincplate.services.context import Context
 
 _READY_S = 60.0
+_CATCH_UP_S = 10.0
+"""Readable copies that could not be written are tried again this often."""
+_LET_GO_S = 6.0
+"""Children of a killed launcher end by themselves within this time."""
+
+
+def _holder(port: int) -> tuple[int, str] | None:
+    """Process that listens on a port of 127.0.0.1, and its command; None when that cannot be seen (it belongs to somebody
+    else)."""
+    wanted = f"0100007F:{port:04X}"
+    try:
+        lines = Path("/proc/net/tcp").read_text(encoding="ascii").splitlines()[1:]
+    except OSError:
+        return None
+    fields = [line.split() for line in lines]
+    places = (wanted, f"00000000:{port:04X}")
+    inodes = {f"socket:[{f[9]}]" for f in fields if f[1] in places and f[3] == "0A"}
+    for process in Path("/proc").glob("[0-9]*"):
+        try:
+            if any(str(handle.readlink()) in inodes for handle in (process / "fd").iterdir()):
+                command = (process / "cmdline").read_bytes().replace(b"\0", b" ").decode("utf-8", "replace").strip()
+                return int(process.name), command
+        except OSError:
+            continue
+    return None
+
+
+def _claimed(port: int) -> str:
+    """Empty when the port is free, waiting for the children of a killed launcher to end; else a sentence that says who holds
+    it."""
+    end = time.monotonic() + _LET_GO_S
+    while not _port_is_free(port):
+        found = _holder(port)
+        ours = found is not None and "zincplate.cli.wsgi" in found[1]
+        if not ours or time.monotonic() > end:
+            who = f"process {found[0]} ({found[1][:120]})" if found is not None else "another program"
+            return f"port {port} is taken by {who}; choose another with --port"
+        time.sleep(0.1)
+    return ""
 
 
 def _port_is_free(port: int) -> bool:
@@ -89,8 +128,8 @@ def serve(*, demo: bool, port: int, fresh: bool = False) -> int:
     if not 1 <= port <= 65535:
         print("zincplate: a port is a number from 1 to 65535", file=sys.stderr)
         return 2
-    if not _port_is_free(port):
-        print(f"zincplate: port {port} is taken by another program; choose another with --port", file=sys.stderr)
+    if taken := _claimed(port):
+        print(f"zincplate: {taken}", file=sys.stderr)
         return 1
     from zincplate.services.context import UserError, memory_setting
 
@@ -166,8 +205,9 @@ def _wait_for(address: str, stopping: list[int]) -> bool:
 
 def _watch(supervisor: Supervisor, maria: Maria, context: "Context", stopping: list[int]) -> None:
     from zincplate.services import work
+    from zincplate.services.versions import catch_up
 
-    last_reap = 0.0
+    last_reap, last_written = 0.0, 0.0
     while not stopping:
         time.sleep(0.2)
         supervisor.mend()
@@ -183,5 +223,8 @@ def _watch(supervisor: Supervisor, maria: Maria, context: "Context", stopping: l
             try:
                 with store.database.connection_context():
                     work.reap(context)
+                    if time.monotonic() - last_written > _CATCH_UP_S:
+                        last_written = time.monotonic()
+                        catch_up(context.home)
             except store.UNAVAILABLE:
                 continue  # it is being started again

@@ -114,17 +114,48 @@ def readable_path(home: Home, version: Version) -> Path:
 
 def write_readable(home: Home, version: Version) -> str:
     """The recipe as a file, with the name and hash of its original. Never decides about a change that is saved already: what went
-    wrong is returned as a sentence, and the next change writes it again."""
+    wrong is returned as a sentence, once for each folder until it goes well again, and :func:`catch_up` tries again."""
     path = readable_path(home, version)
+    try:
+        while True:
+            _write(path, version)
+            mine = (Version.id == version.id) & (Version.readable_revision < version.revision)
+            Version.update(readable_revision=version.revision).where(mine).execute()
+            # of two who write at once the later state has to be the one that stays
+            newest = get(version.id)
+            if newest.revision == version.revision:
+                break
+            version = newest
+    except OSError as error:
+        log.warning("%s: %s", path, error)
+        told = path.parent in _told
+        _told.add(path.parent)
+        words = f"The change is saved, but its readable copy could not be written to {path.parent.name}: {error.strerror}."
+        return "" if told else f"{words} It is tried again by itself."
+    _told.discard(path.parent)
+    return ""
+
+
+_told: set[Path] = set()
+"""Folders that cannot be written and were told."""
+
+
+def _write(path: Path, version: Version) -> None:
     document = {
         "original": {"name": version.frame.name, "sha256": version.frame.content_hash},
         "version": version.number,
         "revision": version.revision,
         "recipe": version.recipe,
     }
-    try:
-        write_file(path, (json.dumps(document, indent=1, ensure_ascii=False) + "\n").encode())
-    except OSError as error:
-        log.warning("%s: %s", path, error)
-        return f"The change is saved, but its readable copy could not be written to {path.parent.name}: {error.strerror}."
-    return ""
+    write_file(path, (json.dumps(document, indent=1, ensure_ascii=False) + "\n").encode())
+
+
+def catch_up(home: Home, most: int = 200) -> int:
+    """Writes readable copies that are missing: a process was killed, or a folder could not be written. Returns how many."""
+    behind = Version.select().where(Version.readable_revision < Version.revision).order_by(Version.id).limit(most)
+    written = 0
+    for version in list(behind):
+        before = version.readable_revision
+        write_readable(home, version)
+        written += get(version.id).readable_revision > before
+    return written

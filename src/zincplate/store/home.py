@@ -52,7 +52,10 @@ class Home:
         return self.root / "card"
 
     def make(self) -> "Home":
-        """Creates the folders; returns self."""
+        """Creates the folders; returns self. What is created is its owner's alone: pictures are nobody else's business. Started
+        by root, the database's own user may pass through the root folder, to its own and nowhere else."""
         for folder in (self.root, self.originals, self.deliveries, self.recipes, self.cache, self.lenses):
-            folder.mkdir(parents=True, exist_ok=True)
+            if not folder.is_dir():
+                folder.mkdir(parents=True, exist_ok=True)
+                folder.chmod(0o711 if folder == self.root and os.geteuid() == 0 else 0o700)
         return self

@@ -75,6 +75,8 @@ class Version(Table):
     """Of the recipe, so that lists of frames can name their small pictures without reading recipes."""
     revision = peewee.IntegerField(default=0)
     """Rises with every change, undo and redo; what a change must be based on."""
+    readable_revision = peewee.IntegerField(default=0)
+    """Revision that the readable copy on disk holds."""
     position = peewee.IntegerField(default=0)
     """Which history entry is current."""
     adjusted = peewee.BooleanField(default=False)

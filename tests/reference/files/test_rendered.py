@@ -549,6 +549,31 @@ def test_hlg_has_its_reference_white_at_one(tmp_path: Path) -> None:
     assert abs(decoded.profile.decode_table(65536)[0, codes[0, 0, 0]] - 1) < 1e-3
 
 
+@pytest.mark.parametrize("bits", [17, 20, 24, 64])
+def test_whole_numbers_that_nobody_agrees_on_are_refused(bits: int, tmp_path: Path) -> None:
+    tags = {258: (w.SHORT, [bits] * 3), 262: (w.SHORT, 2), 277: (w.SHORT, 3)}
+    path = save(tmp_path / "a.tif", own_tiff([bytes(HEIGHT * WIDTH * 3 * bits // 8)], tags))
+    for read in (decode, facts):
+        with pytest.raises(FileError, match=f"{bits} bits"):
+            read(path)
+
+
+def test_a_moving_png_is_told(tmp_path: Path) -> None:
+    out = io.BytesIO()
+    still = Image.fromarray(as_codes(encoded()))
+    still.save(out, "PNG", save_all=True, append_images=[Image.new("RGB", (WIDTH, HEIGHT))])
+    decoded = decode(save(tmp_path / "a.png", out.getvalue()))
+    assert worst_difference(decoded, EIGHT) < 0.02 and any("It moves" in note for note in decoded.notes)
+
+
+@pytest.mark.parametrize("compression", ["group3", "group4", "tiff_ccitt"])
+def test_black_and_white_of_fax_machines(compression: str, tmp_path: Path) -> None:
+    black_and_white = Image.fromarray(picture(SPACES["srgb"].transfer.encode(GREY))[..., 0] > 0.5)
+    out = io.BytesIO()
+    black_and_white.save(out, "TIFF", compression=compression)
+    assert worst_difference(decode(save(tmp_path / "a.tif", out.getvalue())), grey_rounded(1)) < 0.02
+
+
 def test_exif_after_the_picture(tmp_path: Path) -> None:
     exif = w.structure(w.Directory({272: (w.ASCII, "Pennick Test 7"), 274: (w.SHORT, 6)}))
     path = save(tmp_path / "a.png", png(as_codes(encoded()), after=((b"eXIf", exif),)))

@@ -27,6 +27,8 @@ def read(path: Path, pixels: bool) -> Rendered:
     channels = {0: 1, 2: 3, 3: 3, 4: 2, 6: 4}[kind] + (b"tRNS" in chunks)
     model: Model = "grey" if kind in (0, 4) else "rgb"
     profile, data, notes = _colour(chunks)
+    if b"acTL" in chunks:
+        notes = (*notes, "It moves: the picture that stands for all is shown.")
     xmp = _xmp(chunks.get(b"iTXt", b""))
     found = _pixels(path) if pixels else None
     alpha = kind in (4, 6) or (b"tRNS" in chunks)

@@ -59,7 +59,8 @@ def read(path: Path, pixels: bool) -> Rendered:
         raise FileError(path, "Its channels have different numbers of bits.")
     depth = int(bits.pop())
     sample_format = page.integer(339, 1)
-    if sample_format not in (1, 2, 3, 4) or depth not in (*range(1, 17), 24, 32, 64):
+    known = (16, 24, 32, 64) if sample_format == _FLOAT else (*range(1, 17), 32)
+    if sample_format not in (1, 2, 3, 4) or depth not in known:
         raise FileError(path, f"Its samples have {depth} bits of format {sample_format}, which cannot be read.")
     colours = _COLOURS[kind]
     if channels < colours:
