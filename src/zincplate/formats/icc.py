@@ -144,15 +144,19 @@ def _read_curve(data: bytes, offset: int) -> Float:
     raise ValueError("unknown kind of curve")
 
 
+def _tags(data: bytes) -> dict[bytes, int]:
+    """Offset of each tag of a profile; raises ``struct.error`` when the table is cut off."""
+    count = min(struct.unpack_from(">I", data, 128)[0], 100)
+    entries = (struct.unpack_from(">4sII", data, 132 + 12 * i) for i in range(count))
+    return {signature: offset for signature, offset, _ in entries}
+
+
 def read_profile(data: bytes) -> MatrixProfile | None:
     """Matrix profile of an RGB file, or None when it is of another kind (tables, CMYK, grey) or damaged."""
     try:
         if data[16:20] != b"RGB " or data[20:24] != b"XYZ ":
             return None
-        tags: dict[bytes, int] = {}
-        for i in range(min(struct.unpack_from(">I", data, 128)[0], 100)):
-            signature, offset, _ = struct.unpack_from(">4sII", data, 132 + 12 * i)
-            tags[signature] = offset
+        tags = _tags(data)
         if b"A2B0" in tags:
             return None
         columns = [np.array(struct.unpack_from(">3i", data, tags[n] + 8)) / 65536 for n in (b"rXYZ", b"gXYZ", b"bXYZ")]
@@ -211,10 +215,7 @@ def read_grey(data: bytes) -> MatrixProfile | None:
     try:
         if data[16:20] != b"GRAY" or data[36:40] != b"acsp":
             return None
-        tags: dict[bytes, int] = {}
-        for i in range(min(struct.unpack_from(">I", data, 128)[0], 100)):
-            signature, offset, _ = struct.unpack_from(">4sII", data, 132 + 12 * i)
-            tags[signature] = offset
+        tags = _tags(data)
         curve = _read_curve(data, tags[b"kTRC"])
         name = _description(data, tags.get(b"desc", 0))
     except (struct.error, KeyError, ValueError, IndexError):

@@ -2,7 +2,6 @@
 
 import io
 import struct
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -16,10 +15,11 @@ from PIL import Image
 
 from tests.reference.files import writer as w
 from tests.reference.files.chart import HEIGHT, WIDTH, picture, save, worst_difference
-from tests.reference.files.test_rendered import (
+from tests.reference.files.finished import (
     EIGHT,
     GREY,
     Float64,
+    Made,
     as_codes,
     encoded,
     expected,
@@ -32,8 +32,6 @@ from tests.reference.files.test_rendered import (
 from zincplate.core.colour_spaces import SPACES
 from zincplate.formats.decode import decode, facts
 from zincplate.formats.icc import profile_of
-
-Made = Callable[[], bytes]
 
 
 def by_pillow(codes: Any, kind: str, **how: Any) -> bytes:

@@ -17,8 +17,9 @@ from tests.formats.test_other_raws import HEIGHT, WIDTH, mrw
 from tests.reference.files import test_dng_levels as levels
 from tests.reference.files import test_dng_opcodes as opcodes
 from tests.reference.files import test_dng_pixels as pixels
+from tests.reference.files import test_jpeg_png as jpeg_png
 from tests.reference.files import test_modern as modern
-from tests.reference.files import test_rendered as rendered
+from tests.reference.files import test_tiff as tiff
 from zincplate.formats.errors import FileError
 from zincplate.formats.isolated import Decoder
 
@@ -29,9 +30,9 @@ MADE: dict[str, Callable[[], bytes]] = {
         f"lens-{n}": opcodes.spotted(place).but(tags={opcodes.THIRD: opcodes.listed(step)}).write
         for n, (step, place) in opcodes.LENSES.items()
     },
-    **{f"tiff-{n}": made for n, (made, _, _) in rendered.TIFFS.items()},
-    **{f"jpeg-{n}": made for n, (made, _, _) in rendered.JPEGS.items()},
-    **{f"png-{n}": made for n, (made, _, _) in rendered.PNGS.items()},
+    **{f"tiff-{n}": made for n, (made, _, _) in tiff.TIFFS.items()},
+    **{f"jpeg-{n}": made for n, (made, _, _) in jpeg_png.JPEGS.items()},
+    **{f"png-{n}": made for n, (made, _, _) in jpeg_png.PNGS.items()},
     **{n: made for n, (made, _, _, _) in modern.KINDS.items()},
     "camera": small_dng,
     "container": lambda: mrw(np.full((HEIGHT, WIDTH), 800, np.uint16)),

@@ -175,7 +175,11 @@ def _property(data: bytes, kind: bytes, start: int, end: int, result: PictureBox
     elif kind == b"imir":
         result.mirror = data[start] & 1
     elif kind == b"pixi" and end - start > 5:
-        result.bits = max(data[start + 5 : end])
+        result.bits = max(result.bits, *data[start + 5 : end])
+    elif kind == b"av1C" and end - start > 2:
+        # AV1 in ISO base media files, 2.3: high_bitdepth and twelve_bit
+        high, twelve = data[start + 2] >> 6 & 1, data[start + 2] >> 5 & 1
+        result.bits = max(result.bits, 12 if twelve else 10 if high else 8)
 
 
 def unpacked(kind: bytes, content: bytes) -> tuple[bytes, bytes]:

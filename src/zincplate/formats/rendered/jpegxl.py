@@ -11,7 +11,7 @@ from zincplate.formats.errors import FileError
 from zincplate.formats.icc import MatrixProfile
 from zincplate.formats.rendered.boxes import boxes, unpacked
 from zincplate.formats.rendered.jpeg import exif_of
-from zincplate.formats.rendered.modern import LARGEST_FILE
+from zincplate.formats.rendered.modern import first_of, whole
 from zincplate.formats.rendered.picture import Model, Rendered, of_primaries, widened
 
 _DAMAGED = "The picture data are damaged or cut off. Copy it again."
@@ -190,9 +190,7 @@ def read(path: Path, pixels: bool) -> Rendered:
     """The picture; raises ``FileError``."""
     import imagecodecs
 
-    if path.stat().st_size > LARGEST_FILE:
-        raise FileError(path, "The file is larger than 1 GB, more than can be read of this kind.")
-    data = path.read_bytes()
+    data = whole(path)
     found: dict[bytes, bytes] = {}
     codestream = data
     if data.startswith(_CONTAINER):
@@ -225,8 +223,7 @@ def read(path: Path, pixels: bool) -> Rendered:
             values = np.asarray(imagecodecs.jpegxl_decode(data, index=0))
         except Exception as error:  # the codec raises its own kinds
             raise FileError(path, _DAMAGED) from error
-        values = values[0] if values.ndim == 4 else values
-        values = values[..., None] if values.ndim == 2 else values
+        values = first_of(values)
         alpha = alpha and values.shape[2] in (2, 4)
         header.height, header.width = values.shape[:2]
         if values.dtype.kind == "f":

@@ -15,10 +15,17 @@ _DAMAGED = "The picture data are damaged or cut off. Copy it again."
 LARGEST_FILE = 1 << 30
 
 
-def _bytes(path: Path) -> bytes:
+def whole(path: Path) -> bytes:
+    """All of a file, unless it is larger than is read of these kinds; raises ``FileError``."""
     if path.stat().st_size > LARGEST_FILE:
         raise FileError(path, "The file is larger than 1 GB, more than can be read of this kind.")
     return path.read_bytes()
+
+
+def first_of(pixels: Pixels) -> Pixels:
+    """(h, w, n) of the first picture of what a codec gave."""
+    pixels = pixels[0] if pixels.ndim == 4 else pixels
+    return pixels[..., None] if pixels.ndim == 2 else pixels
 
 
 def webp(path: Path, pixels: bool) -> Rendered:
@@ -61,7 +68,7 @@ def avif(path: Path, pixels: bool) -> Rendered:
     """AVIF (AV1 Image File Format 1.1), 8 to 12 bits."""
     import imagecodecs
 
-    data = _bytes(path)
+    data = whole(path)
     boxes = picture_boxes(data)
     with opened(path, "AVIF") as image:
         assert image is not None
@@ -74,8 +81,7 @@ def avif(path: Path, pixels: bool) -> Rendered:
             found = np.asarray(imagecodecs.avif_decode(data, index=0))
         except Exception as error:  # the codec raises its own kinds
             raise FileError(path, _DAMAGED) from error
-        found = found[0] if found.ndim == 4 else found
-        found = found[..., None] if found.ndim == 2 else found
+        found = first_of(found)
         height, width, channels = found.shape
         model = "grey" if channels <= 2 else "rgb"
         found = widened(found, boxes.bits)
@@ -96,7 +102,7 @@ def heif(path: Path, pixels: bool) -> Rendered:
     """HEIF with HEVC inside, 8 to 12 bits; libheif turns it upright."""
     import pi_heif
 
-    data = _bytes(path)
+    data = whole(path)
     boxes = picture_boxes(data)
     try:
         picture = pi_heif.open_heif(io.BytesIO(data), convert_hdr_to_8bit=False)
