@@ -11,7 +11,7 @@ import tifffile
 from PIL import Image
 
 from tests.conftest import gradient
-from zincplate.formats import tags
+from zincplate.formats import files, tags
 from zincplate.formats.capture import CaptureData, facts_of
 from zincplate.formats.encode import encode, exif_block, jpeg_bytes, tiff_bytes, write_whole
 from zincplate.formats.errors import FileError
@@ -109,3 +109,19 @@ def test_numbers_that_are_none() -> None:
     directory = tags.read_directories(data)[0]
     assert directory.number(33434) is None and directory.text(271) == "" and directory.numbers(999) == ()
     assert np.isnan(directory.numbers(33434)[0])
+
+
+def test_what_killed_processes_had_begun_is_swept_away(tmp_path: Path) -> None:
+    inner = tmp_path / "shoot"
+    inner.mkdir()
+    mine = files.temporary_beside(inner / "a.json")
+    mine.write_text("being written")
+    gone = inner / f".a.json.{2**22 + 5}-00ff00ff00ff00ff.part"  # no process has this number
+    gone.write_text("half")
+    old, young = inner / ".b.json.1a2b3c4d5e6f7a8b.part", inner / ".TW-c.json.1a2b3c4d5e6f7a8b.part"
+    for path in (old, young):
+        path.write_text("by an older program")
+    os.utime(old, (0, 0))
+    (inner / "d.part").write_text("somebody's own")
+    assert files.sweep_parts(tmp_path) == 2
+    assert sorted(p.name for p in inner.iterdir()) == sorted([mine.name, young.name, "d.part"])

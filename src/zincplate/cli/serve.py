@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING
 
 from zincplate.cli import demo_data
 from zincplate.cli.children import die_with_parent
+from zincplate.formats.files import sweep_parts
 from zincplate.formats.isolated import sweep
 from zincplate.store import database as store
 from zincplate.store.home import Home
@@ -154,6 +155,7 @@ def serve(*, demo: bool, port: int, fresh: bool = False) -> int:
             shutil.rmtree(home.root)
         home.make()
         sweep()
+        sweep_parts(*home.written)
         camera = demo_data.take(home) if demo else None
         maria.start()
         store.connect(home, pool=4)
@@ -226,5 +228,6 @@ def _watch(supervisor: Supervisor, maria: Maria, context: "Context", stopping: l
                     if time.monotonic() - last_written > _CATCH_UP_S:
                         last_written = time.monotonic()
                         catch_up(context.home)
+                        sweep_parts(*context.home.written)
             except store.UNAVAILABLE:
                 continue  # it is being started again

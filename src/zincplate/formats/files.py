@@ -6,20 +6,42 @@ same file at once.
 
 import os
 import secrets
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import IO
 
+_ENDING = ".part"
+_NOBODY_WRITES_S = 3600.0
 LONGEST_NAME_BYTES = 255
 """What file systems take for one name (POSIX NAME_MAX on Linux)."""
 
 
 def temporary_beside(path: Path) -> Path:
-    """A hidden name in the folder of ``path`` that nobody else uses; never longer than a name may be."""
-    token = f".{secrets.token_hex(8)}.part"
+    """A hidden name in the folder of ``path`` that nobody else uses; never longer than a name may be. It tells whose it is."""
+    token = f".{os.getpid()}-{secrets.token_hex(8)}{_ENDING}"
     kept = path.name.encode("utf-8", "surrogateescape")[: LONGEST_NAME_BYTES - len(token) - 1]
     return path.with_name(f".{kept.decode('utf-8', 'ignore')}{token}")
+
+
+def sweep_parts(*folders: Path) -> int:
+    """Removes what killed processes had begun to write; returns how much. What a running process writes stays."""
+    count = 0
+    for folder in folders:
+        for place, _, names in os.walk(folder):
+            for name in names:
+                if not (name.startswith(".") and name.endswith(_ENDING)):
+                    continue
+                writer, dash, _ = name.removesuffix(_ENDING).rpartition(".")[2].partition("-")
+                path = Path(place) / name
+                alive = writer.isascii() and writer.isdigit() and Path(f"/proc/{writer}").exists()
+                with suppress(OSError):
+                    # written by an older program: no process is named, but nobody writes for an hour
+                    if not alive and (dash or time.time() - path.stat().st_mtime > _NOBODY_WRITES_S):
+                        path.unlink()
+                        count += 1
+    return count
 
 
 @contextmanager

@@ -51,6 +51,11 @@ class Home:
         """The simulated memory card of the demo."""
         return self.root / "card"
 
+    @property
+    def written(self) -> tuple[Path, ...]:
+        """Folders into which files are written."""
+        return self.originals, self.deliveries, self.recipes, self.cache
+
     def make(self) -> "Home":
         """Creates the folders; returns self. What is created is its owner's alone: pictures are nobody else's business. Started
         by root, the database's own user may pass through the root folder, to its own and nowhere else."""
