@@ -1,5 +1,6 @@
 """Starts everything and keeps it running: database, migrations, demo card, workers, web server; stops it in order."""
 
+import contextlib
 import os
 import shutil
 import signal
@@ -27,7 +28,7 @@ if TYPE_CHECKING:
 _READY_S = 60.0
 _CATCH_UP_S = 10.0
 """Readable copies that could not be written are tried again this often."""
-_LET_GO_S = 6.0
+_LET_GO_S = 10.0
 """Children of a killed launcher end by themselves within this time."""
 
 
@@ -52,14 +53,34 @@ def _holder(port: int) -> tuple[int, str] | None:
     return None
 
 
+def _is_orphan(pid: int) -> bool:
+    """Whether no launcher stands above a web process any more."""
+    for _ in range(8):
+        try:
+            pid = int(Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[1])
+            command = Path(f"/proc/{pid}/cmdline").read_bytes()
+        except (OSError, ValueError, IndexError):
+            return True
+        if b"zincplate.cli.main" in command:
+            return False
+        if b"zincplate" not in command:
+            return True
+    return False
+
+
 def _claimed(port: int) -> str:
     """Empty when the port is free, waiting for the children of a killed launcher to end; else a sentence that says who holds
     it."""
-    end = time.monotonic() + _LET_GO_S
+    begin = time.monotonic()
     while not _port_is_free(port):
         found = _holder(port)
-        ours = found is not None and "zincplate.cli.wsgi" in found[1]
-        if not ours or time.monotonic() > end:
+        waited = time.monotonic() - begin
+        left = found is not None and "zincplate.cli.wsgi" in found[1] and _is_orphan(found[0])
+        if left and found is not None and waited > _LET_GO_S / 2:
+            with contextlib.suppress(ProcessLookupError, PermissionError):
+                os.kill(found[0], signal.SIGKILL)  # it would end by itself, but not soon enough on a busy machine
+        # between two looks the port may have changed hands: nobody to be seen is asked for once more
+        if (found is not None and not left) or waited > _LET_GO_S:
             who = f"process {found[0]} ({found[1][:120]})" if found is not None else "another program"
             return f"port {port} is taken by {who}; choose another with --port"
         time.sleep(0.1)

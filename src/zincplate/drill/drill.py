@@ -160,10 +160,12 @@ class Drill:
                 user.start()
             self._trouble(time.monotonic() + seconds, tell)
             self._stop.set()
-            for user in users:
-                user.join(240)
-                if user.is_alive():
-                    self.report.faults.append("A user of the drill hangs.")
+            patience = time.monotonic() + 240
+            while any(user.is_alive() for user in users) and time.monotonic() < patience:
+                self.installation.mend()
+                time.sleep(0.2)
+            if any(user.is_alive() for user in users):
+                self.report.faults.append("A user of the drill hangs.")
             self._settle()
             self._count()
         except GaveUp as error:

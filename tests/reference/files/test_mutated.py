@@ -90,3 +90,7 @@ def test_a_picture_or_a_sentence(part: int, tmp_path: Path, decoder: Decoder) ->
             path.unlink()
             child = child or decoder.process_ids
     assert decoder.process_ids == child and refused and opened
+    assert child is not None
+    status = Path(f"/proc/{child[0]}/status").read_text()
+    peak_kb = int(re.findall(r"VmHWM:\s+(\d+) kB", status)[0])
+    assert peak_kb < 1_500_000, f"{peak_kb / 1000:.0f} MB"

@@ -119,6 +119,8 @@ def read(path: Path, main: Directory, image: Directory) -> Picture:
     whole = samples.dtype.kind in "ui"
     over_sensor = None if pattern is None else np.roll(pattern.planes_of_sites, (area.top, area.left), (0, 1))
     if todo.raw:
+        if samples.dtype == np.uint8:
+            samples = samples.astype(np.uint16)  # steps may go beyond eight bits
         samples, moved = steps.work_list(path, todo.raw, samples, 65535.0 if whole else 1.0, over_sensor)
         if moved != (0, 0):
             raise FileError(path, "The file's list of steps trims the sensor before its levels are known.")
