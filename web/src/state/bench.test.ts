@@ -3,6 +3,7 @@ import type { ApiError } from "../api/client";
 import type { Recipe } from "../api/generated/recipe";
 import { useBench } from "./bench";
 import { useNotices } from "./notices";
+import { queryClient } from "./queries";
 import { waitingNow } from "./savers";
 import { VersionForTests } from "./server_for_tests";
 import { inTurn, whenRested } from "./turns";
@@ -216,4 +217,21 @@ it("a step whose hand has not rested yet is saved before another frame opens", a
   await settled();
   expect(now.of(7).recipe.tone.exposure_ev).toBe(0.9);
   expect(now.of(8).recipe.tone.exposure_ev).toBe(0);
+});
+
+it("names the frame when something is told of one that is not in sight", async () => {
+  queryClient.setQueryData(["frames", 1], { frames: [{ id: now.of(7).state().frame, name: "TW-0007.dng" }] });
+  bench().save(exposure(0.5));
+  await bench().open(4, 8);
+  now
+    .of(7)
+    .change(0, {
+      id: "other",
+      deed: { do: "set", patch: { values: { tone: { contrast: 9 } }, switches: {} }, gesture: "" },
+    });
+  await settled();
+  const told = useNotices.getState().list.map((n) => n.text);
+  expect(told).not.toEqual([]);
+  expect(told.filter((text) => !text.startsWith("TW-0007.dng: "))).toEqual([]);
+  expect(now.of(7).steps.at(-1)?.recipe.tone.exposure_ev).toBe(0.5);
 });

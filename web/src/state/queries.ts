@@ -28,6 +28,18 @@ export interface Marking {
   stars?: number;
 }
 
+/** Frames without what a refused marking did to them: marks and stars that were given since stay. */
+export function takenBack(now: readonly Frame[], before: readonly Frame[], m: Marking): Frame[] {
+  const old = new Map(before.map((f) => [f.id, f]));
+  return now.map((f) => {
+    const was = m.frames.includes(f.id) ? old.get(f.id) : undefined;
+    if (!was) return f;
+    const mark = m.mark !== undefined && f.mark === m.mark ? was.mark : f.mark;
+    const stars = m.stars !== undefined && f.stars === m.stars ? was.stars : f.stars;
+    return { ...f, mark, stars };
+  });
+}
+
 /** Marks at once in sight, then on the server; taken back when the server refuses. */
 export function useMarking(shoot: number) {
   const client = useQueryClient();
@@ -47,8 +59,9 @@ export function useMarking(shoot: number) {
       if (before) client.setQueryData<Frames>(key, { ...before, frames: before.frames.map(change) });
       return before;
     },
-    onError: (error, _m, before) => {
-      client.setQueryData(key, before);
+    onError: (error, m, before) => {
+      const now = client.getQueryData<Frames>(key);
+      if (now) client.setQueryData<Frames>(key, { ...now, frames: takenBack(now.frames, before?.frames ?? [], m) });
       complain(error);
     },
     onSettled: () => client.invalidateQueries({ queryKey: ["shoots"] }),

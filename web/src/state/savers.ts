@@ -1,6 +1,7 @@
-import { api, need, type Version } from "../api/client";
+import { api, type Frames, need, type Version } from "../api/client";
 import { useNotices } from "./notices";
 import type { Values } from "./patch";
+import { queryClient } from "./queries";
 import { type Entry, Saver } from "./saving";
 import { announce, keepWaiting, onAnnounced, takeLeft } from "./tab";
 
@@ -68,6 +69,21 @@ const around = {
   pause: (ms: number) => new Promise<void>((done) => setTimeout(done, ms)),
 };
 
+/** What is told of a frame that is not in sight names it. */
+const aroundOf = (version: Version) => ({
+  ...around,
+  tell: (sentence: string, bad: boolean, action?: { words: string; run: () => void }) =>
+    around.tell(version.id === opened ? sentence : `${nameOf(version.frame)}: ${sentence}`, bad, action),
+});
+
+function nameOf(frame: number): string {
+  for (const [, data] of queryClient.getQueriesData<Frames>({ queryKey: ["frames"] })) {
+    const found = data?.frames.find((f) => f.id === frame);
+    if (found) return found.name;
+  }
+  return "Another frame";
+}
+
 /** How many changes of all versions are not saved yet. */
 export const waitingNow = (): number => [...savers.values()].reduce((sum, s) => sum + s.waiting.length, 0);
 
@@ -90,10 +106,10 @@ export async function openSaver(version: number): Promise<Saver> {
   const state = await load(version);
   const known = savers.get(version);
   if (known) known.adopt(state);
-  else savers.set(version, new Saver(state, around));
+  else savers.set(version, new Saver(state, aroundOf(state)));
   resumeLeft(version);
   for (const [id, saver] of savers) if (!saver.waiting.length && id !== opened) savers.delete(id);
-  return savers.get(version) ?? new Saver(state, around);
+  return savers.get(version) ?? new Saver(state, aroundOf(state));
 }
 
 let restoring: Promise<void> | null = null;
@@ -123,7 +139,7 @@ async function restore(): Promise<void> {
     try {
       if (!savers.has(version)) {
         const state = await load(version);
-        if (!savers.has(version)) savers.set(version, new Saver(state, around));
+        if (!savers.has(version)) savers.set(version, new Saver(state, aroundOf(state)));
       }
       resumeLeft(version);
     } catch (error) {
