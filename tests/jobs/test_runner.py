@@ -8,16 +8,24 @@ from typing import Any
 import peewee
 import pytest
 from playhouse.pool import MaxConnectionsExceeded
+from pydantic import ConfigDict
 
 from zincplate.engine.strips import Cancelled
 from zincplate.formats.errors import FileError
 from zincplate.jobs import runner
 from zincplate.services import work
 from zincplate.services.context import Context, NotFound, UserError
+from zincplate.services.job_kinds import Arguments, JobKind
 from zincplate.store.database import database
 from zincplate.store.models import Job, now
 
 KIND = "for_tests"
+
+
+class Anything(Arguments):
+    """Arguments that no kind has declared."""
+
+    model_config = ConfigDict(extra="allow", frozen=True)
 
 
 @pytest.fixture
@@ -25,11 +33,11 @@ def body(monkeypatch: pytest.MonkeyPatch) -> dict[str, Any]:
     """What the job does, to be set by the test under ``do``; its calls are kept under ``calls``."""
     held: dict[str, Any] = {"do": lambda running: None, "calls": []}
 
-    def run(context: Context, running: runner.Running, **arguments: Any) -> Any:
-        held["calls"].append(arguments)
+    def run(context: Context, running: Any, arguments: Anything) -> Any:
+        held["calls"].append(dict(arguments.model_extra or {}))
         return held["do"](running)
 
-    monkeypatch.setitem(runner.BODIES, KIND, run)
+    monkeypatch.setitem(runner.KINDS, KIND, JobKind(KIND, Anything, run))
     return held
 
 

@@ -4,22 +4,19 @@ import logging
 import os
 import threading
 import uuid
-from collections.abc import Callable
 from typing import Any
 
 from zincplate.engine.strips import Cancelled
 from zincplate.formats.errors import FileError
 from zincplate.services import bring_in, deliver, pictures, work
 from zincplate.services.context import Context, UserError
+from zincplate.services.job_kinds import JobKind
 from zincplate.store.database import UNAVAILABLE, database
 
 log = logging.getLogger(__name__)
 
-BODIES: dict[str, Callable[..., Any]] = {
-    "bring_in": bring_in.run,
-    "thumbs": pictures.make_thumbs,
-    "deliver": deliver.run,
-}
+KINDS: dict[str, JobKind[Any]] = {kind.name: kind for kind in (bring_in.KIND, pictures.SMALL_PICTURES, deliver.KIND)}
+"""Every kind of job that workers do."""
 
 
 class Running:
@@ -71,7 +68,7 @@ def run(context: Context, job_id: str) -> None:
             return
         running = Running(job_id, owner)
         try:
-            result = BODIES[job.kind](context, running, **job.arguments)
+            result = KINDS[job.kind].run(context, running, job.arguments)
         except Cancelled:
             work.finish(job_id, owner, "cancelled")
         except (FileError, UserError) as error:

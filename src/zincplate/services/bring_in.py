@@ -18,8 +18,9 @@ from zincplate.formats.errors import FileError
 from zincplate.formats.facts_in_words import searched
 from zincplate.formats.files import whole_file, write_file
 from zincplate.recipe.document import Recipe
-from zincplate.services import pictures, shoots, work
+from zincplate.services import pictures, shoots
 from zincplate.services.context import Context, Progress, UserError
+from zincplate.services.job_kinds import Arguments, JobKind
 from zincplate.services.versions import recipe_hash
 from zincplate.store.database import BUSY, UNAVAILABLE, database
 from zincplate.store.home import Home
@@ -73,17 +74,14 @@ def start(
     if not readable:
         raise UserError("The names of these files are no text (UTF-8). Rename them.")
     paths = readable
-    return work.submit(
-        context,
-        "bring_in",
-        f"Bring in {len(paths)} files: {shoot.name}",
-        request_key,
+    arguments = BringIn(
         shoot_id=shoot.id,
-        paths=[str(p) for p in paths],
+        paths=tuple(str(p) for p in paths),
         reference=reference,
         move=move,
         develop_small=develop_small,
     )
+    return KIND.submit(context, f"Bring in {len(paths)} files: {shoot.name}", arguments, request_key)
 
 
 def _is_text(path: Path) -> bool:
@@ -94,17 +92,19 @@ def _is_text(path: Path) -> bool:
     return True
 
 
-def run(
-    context: Context,
-    job: Progress,
-    shoot_id: int,
-    paths: list[str],
-    reference: bool = False,
-    move: bool = False,
-    develop_small: bool = True,
-) -> dict[str, Any]:
+class BringIn(Arguments):
+    """Files to bring into a shoot."""
+
+    shoot_id: int
+    paths: tuple[str, ...]
+    reference: bool = False
+    move: bool = False
+    develop_small: bool = True
+
+
+def _run(context: Context, job: Progress, arguments: BringIn) -> dict[str, Any]:
     """Job: every file by itself; one bad file is listed with its reason and the others go on. May be repeated."""
-    shoot = shoots.get(shoot_id)
+    shoot, paths = shoots.get(arguments.shoot_id), arguments.paths
     clear_incoming(context.home)
     added: list[int] = []
     already = refused = 0
@@ -113,14 +113,14 @@ def run(
         path = Path(text)
         job.progress(done / len(paths), f"{path.name}, {done + 1} of {len(paths)}")
         try:
-            version = _one(context, shoot, path, reference)
+            version = _one(context, shoot, path, arguments.reference)
             if version is None:
                 already += 1
             else:
                 added.append(version.id)
             if path.name not in refused_now:  # another file of this name, from another folder, is still to be told
                 Refusal.delete().where(Refusal.shoot == shoot, Refusal.name == path.name[:250]).execute()
-            if move:
+            if arguments.move:
                 _clear(path)
         except (Cancelled, *UNAVAILABLE, *BUSY):
             raise
@@ -134,9 +134,12 @@ def run(
         v.id
         for v in Version.select(Version.id).join(Frame).where(Frame.shoot == shoot, Frame.thumb_state.in_(("none", "embedded")))
     ]
-    if waiting and develop_small:
-        work.submit(context, "thumbs", f"Small pictures: {shoot.name}", version_ids=waiting)
+    if waiting and arguments.develop_small:
+        pictures.SMALL_PICTURES.submit(context, f"Small pictures: {shoot.name}", pictures.Versions(version_ids=tuple(waiting)))
     return {"shoot": shoot.id, "added": len(added), "already": already, "refused": refused}
+
+
+KIND = JobKind("bring_in", BringIn, _run)
 
 
 def _reason(error: Exception) -> str:

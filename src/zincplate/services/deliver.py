@@ -15,6 +15,7 @@ from zincplate.services import work
 from zincplate.services.bring_in import hash_of
 from zincplate.services.context import Context, NotFound, Progress, UserError
 from zincplate.services.framing import size_of
+from zincplate.services.job_kinds import Arguments, JobKind
 from zincplate.services.pictures import original_path
 from zincplate.services.versions import get as get_version
 from zincplate.store.models import Delivered, Frame, HistoryEntry, Job, Shoot, Version
@@ -96,20 +97,29 @@ def start(context: Context, version_ids: list[int], presets: list[Preset], reque
         raise UserError("Choose at least one frame and one preset to deliver.")
     rows = plan(context, version_ids, presets)
     title = f"Deliver {len(rows)} file{'s' if len(rows) != 1 else ''}"
-    return work.submit(context, "deliver", title, request_key, version_ids=version_ids, presets=[p.model_dump() for p in presets])
+    return KIND.submit(context, title, Deliver(version_ids=tuple(version_ids), presets=tuple(presets)), request_key)
 
 
-def run(context: Context, job: Progress, version_ids: list[int], presets: list[dict[str, Any]]) -> dict[str, Any]:
+class Deliver(Arguments):
+    """Every version in every preset."""
+
+    version_ids: tuple[int, ...]
+    presets: tuple[Preset, ...]
+
+
+def _run(context: Context, job: Progress, arguments: Deliver) -> dict[str, Any]:
     """Job: renders and writes every file; what an earlier attempt finished is not made again."""
-    total = len(version_ids) * len(presets)
+    total = len(arguments.version_ids) * len(arguments.presets)
     files: list[dict[str, Any]] = []
-    for done, (version_id, values) in enumerate((v, p) for v in version_ids for p in presets):
-        preset = Preset.model_validate(values)
+    for done, (version_id, preset) in enumerate((v, p) for v in arguments.version_ids for p in arguments.presets):
         finished = _of_this_job(job.id, version_id, preset)
         if finished is None:
             finished = _one(context, job, version_id, preset, done / total, 1 / total)
         files.append({"id": finished.id, "file": Path(finished.path).name, "version": version_id})
     return {"files": files}
+
+
+KIND = JobKind("deliver", Deliver, _run)
 
 
 def _of_this_job(job_id: str, version_id: int, preset: Preset) -> Delivered | None:

@@ -1,6 +1,7 @@
 """The small pictures of the contact sheet: the camera's own at first, ours as soon as they are made."""
 
 import io
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
@@ -13,6 +14,7 @@ from zincplate.formats.files import write_file
 from zincplate.formats.turns import Turn, Urgency
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.services.context import Context, Progress
+from zincplate.services.job_kinds import Arguments, JobKind
 from zincplate.store.database import let_go
 from zincplate.store.home import Home
 from zincplate.store.models import Frame, Version
@@ -95,7 +97,13 @@ def refresh_thumb(context: Context, version: Version) -> Path:
     return path
 
 
-def make_thumbs(context: Context, job: Progress, version_ids: list[int]) -> dict[str, int]:
+class Versions(Arguments):
+    """Versions whose small pictures are to be made."""
+
+    version_ids: tuple[int, ...]
+
+
+def make_thumbs(context: Context, job: Progress, version_ids: Sequence[int]) -> dict[str, int]:
     """Job: own small pictures for many versions. A frame that cannot be decoded is marked and the others go on."""
     made = failed = 0
     for done, version_id in enumerate(version_ids):
@@ -109,3 +117,6 @@ def make_thumbs(context: Context, job: Progress, version_ids: list[int]) -> dict
                 failed += 1
         job.progress((done + 1) / len(version_ids), f"{done + 1} of {len(version_ids)}")
     return {"made": made, "failed": failed}
+
+
+SMALL_PICTURES = JobKind("thumbs", Versions, lambda context, job, arguments: make_thumbs(context, job, arguments.version_ids))
