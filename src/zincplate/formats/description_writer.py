@@ -51,7 +51,7 @@ def xmp_packet(capture: CaptureData, software: str, changed_at: str = "") -> byt
             about.set(name, _clean(text))
     about.set(f"{d.XMP}CreatorTool", software)
     if changed_at:
-        about.set(f"{d.XMP}ModifyDate", changed_at)
+        about.set(f"{d.XMP}ModifyDate", f"{changed_at}Z")
     for name, text in alternatives:
         if text:
             _listed(about, name, "Alt", (text,))

@@ -12,7 +12,7 @@ SRGB_TAG, UNCALIBRATED = 1, 65535
 
 @dataclass(frozen=True)
 class Written:
-    """What is true of the file that is written: its size, its space, when the picture was last changed (ISO 8601; empty:
+    """What is true of the file that is written: its size, its space, when the picture was last changed (ISO 8601, UTC; empty:
     unknown)."""
 
     width: int = 0
@@ -69,6 +69,8 @@ def add_capture_entries(
     changed = written.changed_at or capture.modified_at or capture.captured_at
     if changed:
         ifd.set(306, ASCII, _stamp(changed))
+        if written.changed_at:
+            exif.set(36880, ASCII, "+00:00")
     if capture.captured_at:
         moment = datetime.fromisoformat(capture.captured_at)
         exif.set(36867, ASCII, _stamp(capture.captured_at)).set(36868, ASCII, _stamp(capture.captured_at))

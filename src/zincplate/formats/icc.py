@@ -223,6 +223,15 @@ def read_grey(data: bytes) -> MatrixProfile | None:
     return MatrixProfile(name, "", np.eye(3), (curve, curve, curve)) if _sane(curve) else None
 
 
+def has_tables(data: bytes) -> bool:
+    """Whether a profile goes by tables; one of curves and a matrix that could not be read is damaged, whatever littlecms makes of
+    it."""
+    try:
+        return not {b"A2B0", b"A2B1", b"D2B0", b"D2B1"}.isdisjoint(_tags(data))
+    except struct.error:
+        return False
+
+
 def usable(data: bytes) -> bool:
     """Whether littlecms can work with a profile."""
     import imagecodecs

@@ -24,6 +24,13 @@ def table_profile(model: str) -> bytes:
     return ink_profile() if model == "CMYK" else ImageCms.ImageCmsProfile(ImageCms.createProfile("LAB")).tobytes()
 
 
+def odd_curve(gamma: float) -> bytes:
+    """A profile whose curves are no decoding: they fall, or are nothing but one value."""
+    good = profile_of("a98")
+    place = good.index(b"para\0\0\0\0\0\0") + 12
+    return good[:place] + struct.pack(">i", round(gamma * 65536)) + good[place + 4 :]
+
+
 def ink_profile(grid: int = 9) -> bytes:
     """Inks to L*a*b* by a table (ICC.1:2010, lut16Type): light left over by each ink, black over all."""
     steps = np.arange(grid) / (grid - 1)
@@ -101,7 +108,10 @@ def test_grey_through_its_profile(tmp_path: Path) -> None:
     assert worst_difference(decode(path), grey_seen(GREY)) < 0.05
 
 
-@pytest.mark.parametrize("damage", [b"", b"nonsense" * 40, profile_of("p3")[:200], profile_of("p3").replace(b"para", b"zzzz")])
+@pytest.mark.parametrize(
+    "damage",
+    [b"", b"nonsense" * 40, profile_of("p3")[:200], profile_of("p3").replace(b"para", b"zzzz"), odd_curve(-3.0), odd_curve(0.0)],
+)
 def test_a_damaged_profile_is_told_and_the_picture_opens(damage: bytes, tmp_path: Path) -> None:
     tags = [(34675, 7, None, damage or b"\0", True)]
     path = save(tmp_path / "a.tif", tiff(as_codes(encoded(), 16), photometric="rgb", extratags=tags))

@@ -104,7 +104,7 @@ def colour_of(path: Path, picture: Rendered) -> tuple[MatrixProfile, bytes, tupl
     if found is not None:
         return found, b"", ()
     model = icc.colour_model(data)
-    if model == ("RGB" if picture.model == "rgb" else "GRAY") and icc.usable(data):
+    if model == ("RGB" if picture.model == "rgb" else "GRAY") and icc.has_tables(data) and icc.usable(data):
         return icc.of_space("romm"), data, ()
     return picture.profile or icc.of_space("srgb"), b"", (DAMAGED_PROFILE,)
 
