@@ -57,13 +57,13 @@ def test_every_kind_comes_in_and_is_seen(context: Context, shoot: Any) -> None:
 
 
 def test_facts_in_words_with_notes(context: Context, shoot: Any) -> None:
-    told = views.facts_of(frame("TW-0700.jpg").id)
+    told = views.facts_of(context, frame("TW-0700.jpg").id)
     rows = {f["name"]: f["text"] for group in told["groups"] for f in group["facts"]}
     assert rows["Title"] == "Öfen am Abend" and rows["Sensitivity"] == "ISO 102400" and told["notes"] == []
-    assert any("6 x 6" in note for note in views.facts_of(frame("TW-0702.dng").id)["notes"])
-    assert any("linear light" in note for note in views.facts_of(frame("TW-0715.fits").id)["notes"])
+    assert any("6 x 6" in note for note in views.facts_of(context, frame("TW-0702.dng").id)["notes"])
+    assert any("linear light" in note for note in views.facts_of(context, frame("TW-0715.fits").id)["notes"])
     with pytest.raises(NotFound):
-        views.facts_of(10**6)
+        views.facts_of(context, 10**6)
 
 
 def test_rating_and_label_of_a_file_are_those_of_the_frame(shoot: Any) -> None:
@@ -98,9 +98,18 @@ def test_facts_of_an_older_row_are_read(context: Context, shoot: Any) -> None:
     row = frame("TW-0701.dng")
     old = {k: v for k, v in row.capture.items() if k in ("file_type", "width", "height", "bits", "raw", "orientation")}
     Frame.update(capture=old).where(Frame.id == row.id).execute()
-    assert shoots.frames(shoot.id) and views.facts_of(row.id)["groups"]
+    path = context.home.originals / row.path
+    away = path.with_name("away")
+    path.rename(away)
+    assert shoots.frames(shoot.id) and views.facts_of(context, row.id)["groups"]
+    assert Frame.get_by_id(row.id).capture == old
     version = Version.get(Version.frame == row.id)
     assert deliver.plan(context, [version.id], [deliver.PRESETS[1]])[0]["width"] == 720
+    # what an older program did not know is read when it is asked for, and kept
+    away.rename(path)
+    rows = {f["name"]: f["text"] for g in views.facts_of(context, row.id)["groups"] for f in g["facts"]}
+    assert rows["Author"] == "Harrow Lane Tileworks" and Frame.get_by_id(row.id).capture["artist"] == rows["Author"]
+    assert row.id in shoots.find(shoot.id, "made up")
 
 
 def test_the_place_is_told_in_a_delivery_or_left_out(context: Context, shoot: Any) -> None:

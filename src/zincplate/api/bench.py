@@ -100,7 +100,7 @@ def lens(path: m.Id) -> Any:
 @api.get("/frames/<int:id>/facts", responses={200: m.FactsOut})
 def facts(path: m.Id) -> Any:
     """What is known of a frame's file, in words, and what was ignored, repaired or assumed in it."""
-    return views.facts_of(path.id)
+    return views.facts_of(context(), path.id)
 
 
 @api.get("/lenses", responses={200: m.LensesOut})

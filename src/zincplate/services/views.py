@@ -16,7 +16,8 @@ from zincplate.engine.source import Source
 from zincplate.engine.suggest import Proposal, Suggester
 from zincplate.engine.view import View, ViewRequest
 from zincplate.formats.capture import CaptureData
-from zincplate.formats.facts_in_words import in_words
+from zincplate.formats.errors import FileError
+from zincplate.formats.facts_in_words import in_words, searched
 from zincplate.formats.turns import AT_ONCE, Turn, Urgency
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.services.context import Context, NotFound, UserError
@@ -31,11 +32,26 @@ STRIP_PIXELS = 600_000
 _CODERS = ThreadPoolExecutor(2, thread_name_prefix="coder")
 
 
-def facts_of(frame_id: int) -> dict[str, Any]:
+def facts_of(context: Context, frame_id: int) -> dict[str, Any]:
     """Facts of a frame in words, by groups, and the notes about its file."""
-    capture = CaptureData.of(frame_of(frame_id).capture)
+    frame = frame_of(frame_id)
+    capture = CaptureData.of(frame.capture)
+    if "notes" not in frame.capture:
+        capture = _read_again(context, frame) or capture
     groups = [{"title": title, "facts": [{"name": n, "text": t} for n, t in rows]} for title, rows in in_words(capture)]
     return {"groups": groups, "notes": list(capture.notes)}
+
+
+def _read_again(context: Context, frame: Frame) -> CaptureData | None:
+    """Facts of a file that an older program brought in, which knew fewer: read and kept; None when the file is away."""
+    path = original_path(context.home, frame)
+    let_go()
+    try:
+        capture, _ = context.decoder.facts(path)
+    except FileError:
+        return None
+    Frame.update(capture=capture.as_dict(), words=f"{frame.name}\n{searched(capture)}").where(Frame.id == frame.id).execute()
+    return capture
 
 
 def frame_of(frame_id: int) -> Frame:
