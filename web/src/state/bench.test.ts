@@ -223,12 +223,10 @@ it("names the frame when something is told of one that is not in sight", async (
   queryClient.setQueryData(["frames", 1], { frames: [{ id: now.of(7).state().frame, name: "TW-0007.dng" }] });
   bench().save(exposure(0.5));
   await bench().open(4, 8);
-  now
-    .of(7)
-    .change(0, {
-      id: "other",
-      deed: { do: "set", patch: { values: { tone: { contrast: 9 } }, switches: {} }, gesture: "" },
-    });
+  now.of(7).change(0, {
+    id: "other",
+    deed: { do: "set", patch: { values: { tone: { contrast: 9 } }, switches: {} }, gesture: "" },
+  });
   await settled();
   const told = useNotices.getState().list.map((n) => n.text);
   expect(told).not.toEqual([]);
