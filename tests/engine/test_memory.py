@@ -59,7 +59,8 @@ def test_thirty_pictures_hold_no_more_than_what_may_be_kept() -> None:
     answer = subprocess.run(command, capture_output=True, text=True, timeout=170, check=True)
     told = json.loads(answer.stdout)
     assert told["sources"] <= 0.5 * MAY_KEEP_MB * 2**20
-    # the eighth picture has filled every cache; planes of the one in work come and go, and the allocator keeps some of them. Sources
+    # the eighth picture has filled every cache; planes of the one in work come and go, and the allocator keeps some of them.
+    # Sources
     # held by mistake would be 24 MB each time, 528 in all
     assert max(told["held"][8:]) - told["held"][7] < 200, [round(v) for v in told["held"]]
 
