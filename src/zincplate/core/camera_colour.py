@@ -5,6 +5,7 @@ linear camera values with black taken off and white level = 1.
 """
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -88,7 +89,7 @@ class CameraMatrices:
             analog_balance,
         )
 
-    @property
+    @cached_property
     def calibrations(self) -> tuple[Calibration, ...]:
         """All of them."""
         if self.further:
@@ -108,21 +109,30 @@ class CameraMatrices:
             whites = np.array([c.xy or white_point_xy(c.kelvin) for c in self.calibrations])
             share = 1 / np.maximum(((whites - np.asarray(white_xy)) ** 2).sum(1), 1e-12)
             return np.asarray(share / share.sum())
-        temperatures = np.array([c.kelvin for c in self.calibrations])
-        kelvin, _ = temperature_and_tint(white_xy)
-        inverse, at = 1 / temperatures, 1 / kelvin
-        if abs(inverse[0] - inverse[1]) < 1e-9:
+        first, second = (1 / c.kelvin for c in self.calibrations)
+        if abs(first - second) < 1e-9:
             return np.array([1.0, 0.0])
-        weight = float(np.clip((at - inverse[1]) / (inverse[0] - inverse[1]), 0.0, 1.0))
+        weight = min(max((1 / temperature_and_tint(white_xy)[0] - second) / (first - second), 0.0), 1.0)
         return np.array([weight, 1 - weight])
 
+    @cached_property
+    def _stacks(self) -> dict[str, Float]:
+        """(k, 3, 3) of each kind of matrix; identity where a file has none."""
+        kinds = {name: [getattr(c, name) for c in self.calibrations] for name in ("matrix", "individual", "forward")}
+        return {
+            name: np.stack([np.eye(3) if p is None else np.reshape(p, (3, 3)).astype(np.float64) for p in parts])
+            for name, parts in kinds.items()
+        }
+
     def _mixed(self, white_xy: ArrayLike, name: str) -> Float:
-        """One kind of matrix for a white point; identity where a file has none."""
-        parts = [getattr(c, name) for c in self.calibrations]
-        matrices = [np.eye(3) if p is None else np.reshape(p, (3, 3)).astype(np.float64) for p in parts]
-        if len(matrices) == 1:
-            return matrices[0]
-        return np.asarray(sum(w * m for w, m in zip(self._weights(white_xy), matrices, strict=True)))
+        """One kind of matrix for a white point."""
+        stack = self._stacks[name]
+        return np.asarray(stack[0] if len(stack) == 1 else np.tensordot(self._weights(white_xy), stack, 1))
+
+    @cached_property
+    def _plain(self) -> bool:
+        """Neither an individual calibration nor an analogue balance."""
+        return self.analog_balance == (1.0, 1.0, 1.0) and all(c.individual is None for c in self.calibrations)
 
     def _individual(self, white_xy: ArrayLike) -> Float:
         """Reference camera -> raw values of this one: analogue balance and individual calibration."""
@@ -130,7 +140,8 @@ class CameraMatrices:
 
     def xyz_to_camera(self, white_xy: ArrayLike) -> Float:
         """Matrix for a white point (DNG 1.7.1, chapter 6)."""
-        return np.asarray(self._individual(white_xy) @ self._mixed(white_xy, "matrix"))
+        matrix = self._mixed(white_xy, "matrix")
+        return matrix if self._plain else np.asarray(self._individual(white_xy) @ matrix)
 
     def neutral_of(self, white_xy: ArrayLike) -> Float:
         """Camera values (3,) of a neutral surface under a white point; the largest is 1."""
