@@ -139,6 +139,20 @@ def test_sensitivity(tags: dict[int, Any], iso: int, tmp_path: Path) -> None:
     assert with_exif(tmp_path, {}, tags).iso == iso
 
 
+@pytest.mark.parametrize(("stored", "rating"), [(3, 3), (0, 0), (65535, None), (99, None)])
+def test_ratings_that_are_none_are_passed_over(stored: int, rating: int | None, tmp_path: Path) -> None:
+    assert with_exif(tmp_path, {18246: (w.SHORT, stored)}, {}).rating == rating
+
+
+def test_the_longest_texts_fit_into_a_delivery(tmp_path: Path) -> None:
+    long = "\N{CLAPPER BOARD}" * 5000
+    capture = replace(EVERYTHING, caption=long, artist=long, copyright=long, user_comment=long)
+    found, _ = facts(delivered(tmp_path, "jpeg", capture))
+    assert (
+        found.camera_model == EVERYTHING.camera_model and found.copyright == long[:1000] and found.keywords == EVERYTHING.keywords
+    )
+
+
 def test_times(tmp_path: Path) -> None:
     changed = {306: (w.ASCII, "2026:06:01 12:00:00")}
     original = with_exif(tmp_path, changed, {36867: (w.ASCII, "2026:05:12 07:08:09"), 36868: (w.ASCII, "2026:05:20 01:01:01")})

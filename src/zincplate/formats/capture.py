@@ -223,7 +223,7 @@ def facts_of(main: Directory) -> dict[str, Any]:
     for name, value in (
         ("bias_ev", _number(exif, 37380, -99, 99)),
         ("flash", exif.number(37385)),
-        ("rating", main.number(18246)),
+        ("rating", _number(main, 18246, 0, 5)),
     ):
         if value is not None:
             kept[name] = value if name == "bias_ev" else int(value)

@@ -8,6 +8,7 @@ import errno
 import io
 import struct
 import zlib
+from dataclasses import replace
 from pathlib import Path
 from typing import Literal
 
@@ -41,6 +42,10 @@ def jpeg_bytes(image: NDArray[np.uint8], space: str, capture: CaptureData, quali
     out = io.BytesIO()
     written = Written(image.shape[1], image.shape[0], space, changed_at)
     xmp, iptc = xmp_packet(capture, SOFTWARE, changed_at), iptc_block(capture)
+    exif = exif_block(capture, written)
+    if len(exif) > _LARGEST_SEGMENT:  # the longest texts; XMP and IPTC hold them too
+        shorter = {name: getattr(capture, name)[:1000] for name in ("caption", "artist", "copyright", "user_comment")}
+        exif = exif_block(replace(capture, **shorter), written)
     segments = b""
     if iptc and len(iptc) < _LARGEST_SEGMENT:
         data = image_resource(iptc)
@@ -51,7 +56,7 @@ def jpeg_bytes(image: NDArray[np.uint8], space: str, capture: CaptureData, quali
         quality=quality,
         subsampling=0 if quality >= 90 else 2,
         icc_profile=profile_of(space),
-        exif=b"Exif\0\0" + exif_block(capture, written),
+        exif=b"Exif\0\0" + exif,
         extra=segments,
         **({"xmp": xmp} if xmp and len(xmp) < _LARGEST_SEGMENT else {}),
     )

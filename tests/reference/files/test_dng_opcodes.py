@@ -314,6 +314,29 @@ def test_unknown_steps(tmp_path: Path) -> None:
             read(needed)
 
 
+def test_an_optional_step_that_cannot_be_worked_is_told(tmp_path: Path) -> None:
+    step = listed((9, area(bottom=9999) + bytes(80)), optional=True)
+    decoded = decode(save(tmp_path / "a.dng", BAYER.but(tags={SECOND: step}).write()))
+    assert any("left out: GainMap" in note for note in decoded.notes) and worst_difference(decoded) < BOUND
+
+
+def test_a_lens_after_trimming_is_about_the_trimmed_middle(tmp_path: Path) -> None:
+    step, place = LENSES["one"]
+    kind = spotted(place)
+    inner = kind.values
+    padded = kind.but(
+        values=lambda v: np.pad(inner(v), ((0, 40), (30, 0), (0, 0)), mode="edge"),  # type: ignore[misc]
+        rows_per_strip=340,
+        tags={
+            THIRD: listed((6, struct.pack(">4I", 0, 30, 300, 430)), step),
+            50719: (w.SHORT, [30, 0]),
+            50720: (w.SHORT, [400, 300]),
+        },
+    )
+    path = save(tmp_path / "a.dng", padded.write())
+    assert facts(path)[0].own_lens == "" and np.abs(found_spots(seen(path)) - spots()).max() < 0.06
+
+
 @pytest.mark.parametrize(
     "data",
     [b"\0\0\0\1", struct.pack(">I", 5000), listed((9, area()))[1], listed((9, area(bottom=9999) + bytes(80)))[1],

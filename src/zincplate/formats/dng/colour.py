@@ -3,7 +3,7 @@ four
 colours."""
 
 import struct
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -221,8 +221,3 @@ def four_neutral(main: Directory) -> Float64:
     """(4,) values of white in the stored colours, largest 1."""
     values = np.asarray(main.numbers(_NEUTRAL))
     return np.asarray(values / values.max())
-
-
-def with_baseline(colour: CameraColour, main: Directory) -> CameraColour:
-    """The same with the file's own baseline exposure."""
-    return replace(colour, baseline_exposure_ev=_baseline(main))

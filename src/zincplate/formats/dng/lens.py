@@ -1,6 +1,7 @@
-"""The lens as a DNG file describes it (WarpRectilinear, WarpFisheye, FixVignetteRadial about the middle of the picture): kept
-with the
-facts of a frame, and turned into the curve that the one resampling works with."""
+"""The lens as a DNG file describes it (WarpRectilinear, WarpFisheye, FixVignetteRadial about the middle of the picture).
+
+It is kept with the facts of a frame, and turned into the curve that the one resampling works with.
+"""
 
 from functools import lru_cache
 

@@ -121,7 +121,7 @@ def read(path: Path, main: Directory, image: Directory) -> Picture:
     if todo.raw:
         if samples.dtype == np.uint8:
             samples = samples.astype(np.uint16)  # steps may go beyond eight bits
-        samples, moved = steps.work_list(path, todo.raw, samples, 65535.0 if whole else 1.0, over_sensor)
+        samples, moved = steps.work_list(path, todo.raw, samples, 65535.0 if whole else 1.0, over_sensor, notes)
         if moved != (0, 0):
             raise FileError(path, "The file's list of steps trims the sensor before its levels are known.")
     found = levels.levels_of(path, image, samples, area)
@@ -137,7 +137,7 @@ def read(path: Path, main: Directory, image: Directory) -> Picture:
     if stays and bayer is not None:
         return _mosaic(path, picture, samples, found, todo, bayer, crop, notes)
     values = found.linear(samples)
-    values, moved = steps.work_list(path, todo.linear, values, 1.0, None if pattern is None else pattern.planes_of_sites)
+    values, moved = steps.work_list(path, todo.linear, values, 1.0, None if pattern is None else pattern.planes_of_sites, notes)
     if pattern is not None:
         pattern = replace(pattern, planes_of_sites=np.roll(pattern.planes_of_sites, (-moved[0], -moved[1]), (0, 1)))
         values = _demosaiced(values[..., 0], pattern, _neutral_of(main, colour, planes))
@@ -145,7 +145,7 @@ def read(path: Path, main: Directory, image: Directory) -> Picture:
         values = np.repeat(values, 3, 2)
     elif colour.reduction is not None:
         values = _reduced(values, colour, colours.four_neutral(main))
-    values, trimmed = steps.work_list(path, todo.planes, values, 1.0, None)
+    values, trimmed = steps.work_list(path, todo.planes, values, 1.0, None, notes)
     values = _shown(values, crop, (moved[0] + trimmed[0], moved[1] + trimmed[1]))
     if shape != (1.0, 1.0):
         values = _square(values, shape)
@@ -188,7 +188,7 @@ def _mosaic(
     if samples.dtype.kind == "u" and samples.dtype.itemsize <= 2 and found.plain and not todo.linear:
         sites = samples[..., 0].astype(np.uint16, copy=False)
     else:
-        values, moved = steps.work_list(path, todo.linear, found.linear(samples), 1.0, np.reshape(bayer, (2, 2)))
+        values, moved = steps.work_list(path, todo.linear, found.linear(samples), 1.0, np.reshape(bayer, (2, 2)), notes)
         codes = np.clip(values[..., 0], -1, 1) * (65535 - _PEDESTAL) + _PEDESTAL
         sites = np.rint(np.maximum(codes, 0)).astype(np.uint16)
         black, white = np.full((1, 1), float(_PEDESTAL)), 65535.0

@@ -45,7 +45,9 @@ def steps_of(path: Path, image: Directory, middle_x: float, middle_y: float, wid
             notes.append(f"Steps that the file allows to leave out were left out: {', '.join(unknown)}.")
     third = list(lists[2])
     lens: list[Opcode] = []
-    while third and _about_the_middle(path, third[-1], middle_x, middle_y, width, height):
+    # a trimmed picture has another middle and other corners: its warps are worked where they stand
+    trimmed = any(o.number == opcodes.TRIM for found in lists[1:] for o in found)
+    while third and not trimmed and _about_the_middle(path, third[-1], middle_x, middle_y, width, height):
         if third[-1].number in opcodes.WARPS and any(o.number in opcodes.WARPS for o in lens):
             break
         lens.insert(0, third.pop())
@@ -74,9 +76,17 @@ def _about_the_middle(path: Path, opcode: Opcode, x: float, y: float, width: int
 
 
 def work_list(
-    path: Path, listed: tuple[Opcode, ...], samples: Samples, top_value: float, cfa: NDArray[np.int64] | None
+    path: Path,
+    listed: tuple[Opcode, ...],
+    samples: Samples,
+    top_value: float,
+    cfa: NDArray[np.int64] | None,
+    notes: list[str],
 ) -> tuple[Samples, tuple[int, int]]:
-    """All steps of a list in order; (h, w, n) -> the samples and where their first one was (rows and columns trimmed away)."""
+    """All steps of a list in order; (h, w, n) -> the samples and where their first one was (rows and columns trimmed away).
+
+    One that may be left out and cannot be worked is left out, with a note; a needed one raises ``FileError``.
+    """
     moved = (0, 0)
     for opcode in listed:
         before = samples.shape
@@ -90,6 +100,7 @@ def work_list(
                 samples = opcodes.work(opcode, samples, top_value, cfa)
         except OpcodeError as error:
             if opcode.optional:
+                notes.append(f"A step that the file allows to leave out was left out: {opcode.name}; it {error}.")
                 continue
             raise told(path, error) from error
         if samples.shape != before:

@@ -3,7 +3,7 @@ trusted."""
 
 import struct
 import zlib
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 _MOST_BOXES = 4096
 _CONTAINERS = {b"meta": 4, b"iprp": 0, b"ipco": 0}
@@ -23,7 +23,6 @@ class PictureBoxes:
     bits: int = 8
     exif: bytes = b""
     xmp: bytes = b""
-    kinds: list[bytes] = field(default_factory=list)
 
     @property
     def orientation(self) -> int:
@@ -71,7 +70,6 @@ def _meta(data: bytes, start: int, end: int, result: PictureBoxes) -> None:
     primary = _primary(data, inside)
     items = _items(data, inside)
     places = _places(data, inside)
-    result.kinds = [kind for kind, _ in items.values()]
     _properties(data, inside, primary, result)
     for item, (kind, content) in items.items():
         if kind == b"Exif" or (kind == b"mime" and b"rdf+xml" in content):

@@ -1,6 +1,6 @@
 """What every reader of a finished picture gives, and how its colours become red, green and blue of a known space."""
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Literal
 
@@ -174,8 +174,3 @@ def widened(values: Pixels, bits: int) -> Pixels:
         return (values / top).astype(np.float32)
     kind: Any = np.uint8 if bits in (1, 2, 4) else np.uint16  # in eight bits these alone come out even
     return np.rint(values * (np.iinfo(kind).max / top)).astype(kind)
-
-
-def noted(picture: Rendered, *notes: str) -> Rendered:
-    """The same with more to tell."""
-    return replace(picture, notes=(*picture.notes, *notes))
