@@ -36,7 +36,7 @@ def black_by_place(levels: np.ndarray) -> Kind:
 
 def deltas(columns: bool, rows: bool) -> Kind:
     """Black that differs by column and by row."""
-    by_column, by_row = np.linspace(-90, 60, WIDTH).round(), np.linspace(40, -30, HEIGHT).round()
+    by_column, by_row = np.linspace(-300, 1500, WIDTH).round(), np.linspace(900, -100, HEIGHT).round()
 
     def change(codes: np.ndarray) -> np.ndarray:
         black = np.full(codes.shape, BAYER.black)

@@ -302,6 +302,32 @@ def test_fall_off_of_the_file(tmp_path: Path) -> None:
         assert np.abs(planes / 0.4 - 1).max() < 2e-3
 
 
+def test_fall_off_after_the_warp_goes_by_the_picture_not_the_file(tmp_path: Path) -> None:
+    bent, k = (1.0, -0.15, 0.0, 0.0), (0.8, 0.0, 0.0, 0.0, 0.0)
+
+    def values(_: NDArray[np.float64]) -> NDArray[np.float64]:
+        y, x = np.mgrid[0:300, 0:400]
+        in_file = np.hypot(x - 199.5, y - 149.5) / np.hypot(199.5, 149.5)
+        radius = np.linspace(0, 1.05, 4000)
+        in_picture = np.interp(in_file, radius * polynomial(bent)(radius), radius)
+        return np.asarray(np.repeat((0.4 / (1 + k[0] * in_picture**2))[..., None], 3, 2))
+
+    steps = listed((1, rectilinear(bent)), (3, struct.pack(">5d2d", *k, 0.5, 0.5)))
+    path = save(tmp_path / "a.dng", HALF.but(bits=32, values=values, rows_per_strip=300, tags={THIRD: steps}).write())
+    planes = seen(path) * np.asarray(decode(path).camera.as_shot_neutral)[:, None, None]  # type: ignore[union-attr]
+    assert np.abs(planes[:, 40:260, 50:350] / 0.4 - 1).max() < 5e-3
+
+
+def test_a_profile_takes_the_place_of_the_files_own_lens(tmp_path: Path) -> None:
+    step, place = LENSES["one"]
+    source = Source(decode(save(tmp_path / "a.dng", spotted(place).but(tags={THIRD: listed(step)}).write())))
+    lenses = LensDatabase()
+    named = lenses.search("50mm f/1.8")[0].id
+    for profile, used in (("", "the file"), ("auto", "the file"), (named, named)):
+        recipe = Recipe.neutral(raw=True).with_values({"framing": {"lens_profile": profile}})
+        assert framed(source, plan_of(recipe, True, source.as_shot_xy).frame, lenses).profile == used
+
+
 # ---- what cannot be worked ------------------------------------------------------------------------------------------------
 
 

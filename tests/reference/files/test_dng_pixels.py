@@ -10,6 +10,7 @@ import rawpy
 from tests.reference.files import writer as w
 from tests.reference.files.chart import HEIGHT, WHITE, WIDTH, save, worst_difference
 from tests.reference.files.dng_kinds import HALF, LINEAR, MATRIX, RGGB, WHITE_XYZ, Kind, camera_values, jpeg_xl
+from zincplate.engine.source import Source
 from zincplate.formats.decode import decode, facts
 from zincplate.formats.errors import FileError
 
@@ -140,6 +141,10 @@ def test_values_above_white_are_kept(tmp_path: Path) -> None:
     decoded = decode(save(tmp_path / "bright.dng", kind.write()))
     assert worst_difference(decoded, kind.expected_xyz() * 8) < 0.1
     assert decoded.pixels.max() > 5
+    # where light ends is where the values do, and for whole numbers at their white level
+    assert Source(decode(tmp_path / "bright.dng")).white_limits.min() > 5
+    whole = Source(decode(save(tmp_path / "whole.dng", LINEAR.write())))
+    assert whole.white_limits == pytest.approx(0.998 / np.asarray(whole.as_shot_neutral), rel=1e-5)
 
 
 def lossy(quality: int) -> Kind:
