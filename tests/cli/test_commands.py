@@ -9,10 +9,10 @@ import tifffile
 from PIL import Image
 
 from zincplate.cli.main import main
-from zincplate.engine.render import Renderer
 from zincplate.formats.icc import profile_of
 from zincplate.formats.isolated import Decoder
 from zincplate.recipe.document import Recipe
+from zincplate.render.render import Renderer
 from zincplate.store.home import Home
 
 

@@ -13,13 +13,13 @@ import pytest
 from numpy.typing import NDArray
 
 from tests.contract.test_operations import rendered
-from zincplate.core import oklab
-from zincplate.core.colour_spaces import SPACES, SRGB
-from zincplate.engine.render import Renderer
-from zincplate.engine.source import Source
+from zincplate.core.colour import oklab
+from zincplate.core.colour.colour_spaces import SPACES, SRGB
 from zincplate.formats.isolated import Decoder
 from zincplate.ops.base import COLOURS
 from zincplate.recipe.document import CONTROLS, Recipe
+from zincplate.render.render import Renderer
+from zincplate.sources.file import Source
 
 Picture = NDArray[np.float64]
 WIDTH, HEIGHT = 288, 192

@@ -9,10 +9,10 @@ import pytest
 from numpy.typing import NDArray
 
 from tests.contract.test_operations import rendered
-from zincplate.engine.render import Renderer
-from zincplate.engine.source import Source
 from zincplate.formats.isolated import Decoder
 from zincplate.recipe.document import CONTROLS, Recipe
+from zincplate.render.render import Renderer
+from zincplate.sources.file import Source
 
 Picture = NDArray[np.float64]
 WIDTH, HEIGHT = 360, 240
@@ -91,16 +91,16 @@ MORE: dict[str, tuple[Any, Any, Callable[[Picture], float], dict[str, Any]]] = {
     "reach_beyond": (False, True, lambda p: float(p.shape[1]), WIDE),
 }  # fmt: skip
 ELSEWHERE = {
-    "drawn_lines": "engine/test_framing_actions.py",
+    "drawn_lines": "render/test_framing_actions.py",
     "corners": "reference/test_framing_maps.py",
     "lens_profile": "reference/test_lens.py",
     "own_lens": "reference/files/test_dng_opcodes.py",
     "distortion": "reference/test_lens.py",
     "fringes": "reference/test_lens.py",
     "fall_off": "reference/test_lens.py",
-    "bent_lines": "engine/test_framing_actions.py",
+    "bent_lines": "render/test_framing_actions.py",
     "beyond": "reference/test_framing_maps.py",
-    "guides": "engine/test_framing_actions.py",
+    "guides": "render/test_framing_actions.py",
 }
 
 

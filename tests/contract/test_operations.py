@@ -10,21 +10,21 @@ from hypothesis import strategies as st
 
 from tests.conftest import gradient
 from zincplate.cli.bench import EVERYTHING
-from zincplate.core.colour_spaces import SPACES
-from zincplate.core.light import to_16_bit, to_float
-from zincplate.engine.render import Renderer
-from zincplate.engine.source import Source
-from zincplate.engine.suggest import Suggester
-from zincplate.engine.view import ViewRequest
+from zincplate.core.colour.colour_spaces import SPACES
+from zincplate.core.kernels.light import to_16_bit, to_float
 from zincplate.formats import icc
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import Decoded
 from zincplate.formats.isolated import Decoder
 from zincplate.ops.base import STEPS
 from zincplate.ops.order import ORDER
-from zincplate.ops.plan import LightPlan
+from zincplate.plan.light import LightPlan
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.recipe.schema import recipe_schema
+from zincplate.render.render import Renderer
+from zincplate.render.suggest import Suggester
+from zincplate.render.view import ViewRequest
+from zincplate.sources.file import Source
 
 GAUGES = [
     (o, name, info.json_schema_extra["x-ui"])

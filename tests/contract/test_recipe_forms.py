@@ -7,12 +7,12 @@ from typing import Any
 
 import pytest
 
-from zincplate.core.temperature import locus_uv, xy_to_uv
-from zincplate.engine.light_plan import plan_of
+from zincplate.core.colour.temperature import locus_uv, xy_to_uv
 from zincplate.ops.base import Operation, Parameters, gauge
 from zincplate.ops.order import ORDER
 from zincplate.recipe import document as form
 from zincplate.recipe.document import Recipe, RecipeError
+from zincplate.tables.light_plan import plan_of
 
 
 def neutral() -> dict[str, Any]:

@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.interpolate import PchipInterpolator
 
-from zincplate.core import curve
+from zincplate.core.tone import curve
 
 
 def points_strategy() -> st.SearchStrategy[list[tuple[float, float]]]:

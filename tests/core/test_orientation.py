@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from PIL import Image, ImageOps
 
-from zincplate.core.orientation import to_sensor, upright, upright_size
+from zincplate.core.geometry.orientation import to_sensor, upright, upright_size
 
 
 @pytest.mark.parametrize("orientation", range(1, 9))

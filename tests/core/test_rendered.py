@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from zincplate.core.rendered import bin_codes, bin_linear, window_from_codes, window_from_linear
+from zincplate.core.kernels.rendered import bin_codes, bin_linear, window_from_codes, window_from_linear
 
 HEIGHT, WIDTH = 37, 53
 

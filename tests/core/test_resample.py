@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 import pytest
 
-from zincplate.core.resample import lanczos_columns, lanczos_rows, reduce_box
+from zincplate.core.geometry.resample import lanczos_columns, lanczos_rows, reduce_box
 
 
 def test_box_agrees_with_opencvs_area_for_whole_factors() -> None:

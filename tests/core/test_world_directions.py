@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from zincplate.core import world_directions as world
+from zincplate.core.geometry import world_directions as world
 
 FOCAL_PX, WIDTH, HEIGHT = 1400.0, 1800, 1200
 Array = np.ndarray

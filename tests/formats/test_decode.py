@@ -15,7 +15,6 @@ from PIL import Image
 from tests.conftest import gradient, small_dng
 from zincplate.demo.camera import Settings, metered
 from zincplate.demo.scenes import drawn_field
-from zincplate.engine.source import Source
 from zincplate.formats import tags
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decode import decode, facts
@@ -23,6 +22,7 @@ from zincplate.formats.encode import png_bytes, tiff_bytes
 from zincplate.formats.errors import FileError
 from zincplate.formats.icc import profile_of
 from zincplate.formats.isolated import Decoder
+from zincplate.sources.file import Source
 
 
 def test_facts_of_a_raw_file(dng: Path, decoder: Decoder) -> None:
@@ -61,7 +61,7 @@ def test_a_turned_camera_gives_an_upright_picture(orientation: int, tmp_path: Pa
     plain = tmp_path / "plain.dng"
     plain.write_bytes(small_dng())
     straight = Source(decode(plain)).window(0, 0, 720, 480)
-    from zincplate.core.orientation import upright
+    from zincplate.core.geometry.orientation import upright
 
     assert (source.width, source.height) == ((480, 720) if orientation >= 5 else (720, 480))
     whole = source.window(0, 0, source.width, source.height)

@@ -8,10 +8,10 @@ import pytest
 from numpy.typing import NDArray
 
 from tests.conftest import small_dng
-from zincplate.engine.source import Source
 from zincplate.formats.decode import facts, named
 from zincplate.formats.errors import FileError
 from zincplate.formats.isolated import Decoder
+from zincplate.sources.file import Source
 
 WIDTH, HEIGHT = 2568, 1928
 """Sites of the camera that the container below claims to come from: LibRaw knows its colour by make and model."""

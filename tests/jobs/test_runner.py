@@ -10,9 +10,9 @@ import pytest
 from playhouse.pool import MaxConnectionsExceeded
 from pydantic import ConfigDict
 
-from zincplate.engine.strips import Cancelled
 from zincplate.formats.errors import FileError
 from zincplate.jobs import runner
+from zincplate.render.strips import Cancelled
 from zincplate.services import work
 from zincplate.services.context import Context, NotFound, UserError
 from zincplate.services.job_kinds import Arguments, JobKind

@@ -3,12 +3,12 @@
 import numpy as np
 import pytest
 
-from zincplate.core.temperature import temperature_and_tint
-from zincplate.ops import contrast, points, view
-from zincplate.ops.balance import BALANCE, BalanceParameters
-from zincplate.ops.curve import CURVE, CurveParameters
-from zincplate.ops.exposure import EXPOSURE, ExposureParameters
-from zincplate.ops.plan import LightPlan
+from zincplate.core.colour.temperature import temperature_and_tint
+from zincplate.ops.balance.balance import BALANCE, BalanceParameters
+from zincplate.ops.tone import contrast, points, view
+from zincplate.ops.tone.curve import CURVE, CurveParameters
+from zincplate.ops.tone.exposure import EXPOSURE, ExposureParameters
+from zincplate.plan.light import LightPlan
 
 X = np.geomspace(1e-4, 8, 4000)
 

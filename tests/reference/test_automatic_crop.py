@@ -9,10 +9,10 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from tests.reference.test_framing_maps import HEIGHT, WIDTH, angle, mapping
-from zincplate.core.frame_map import Rectangle
-from zincplate.core.inscribed import largest_square
-from zincplate.core.projective import Movements
-from zincplate.core.radial import ByHand
+from zincplate.core.geometry.frame_map import Rectangle
+from zincplate.core.geometry.inscribed import largest_square
+from zincplate.core.geometry.projective import Movements
+from zincplate.core.geometry.radial import ByHand
 
 
 @pytest.mark.parametrize("degrees", [1.0, 5.0, 20.0, 44.0, 44.999, 45.0, 60.0, 89.0])

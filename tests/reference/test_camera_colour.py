@@ -10,16 +10,16 @@ import numpy as np
 import pytest
 import rawpy
 
-from zincplate.core.adaptation import D65_XY, bradford, xyz_to_xy
-from zincplate.core.camera_colour import CameraMatrices
-from zincplate.core.colour_spaces import REC2020, SPACES
-from zincplate.core.lab import delta_e_2000, xyz_to_lab
+from zincplate.core.colour.adaptation import D65_XY, bradford, xyz_to_xy
+from zincplate.core.colour.camera_colour import CameraMatrices
+from zincplate.core.colour.colour_spaces import REC2020, SPACES
+from zincplate.core.colour.lab import delta_e_2000, xyz_to_lab
 from zincplate.demo.camera import EXACT_MATRIX, CameraModel, Exposure, Settings
 from zincplate.demo.dng import dng_bytes
 from zincplate.demo.lens import ideal
-from zincplate.engine.source import Source
 from zincplate.formats.isolated import Decoder
 from zincplate.recipe.document import Recipe
+from zincplate.sources.file import Source
 
 CELL = 40
 CAMERA = CameraModel("Pennick", "Pennick Field 6", 6 * CELL, 4 * CELL)
@@ -72,7 +72,7 @@ def patch_means(image: np.ndarray) -> np.ndarray:
 
 def developed_xyz(source: Source) -> np.ndarray:
     """The patches through plate, balance and matrix to linear Rec.2020, as XYZ."""
-    from zincplate.core.light import to_float
+    from zincplate.core.kernels.light import to_float
 
     planes = source.window(0, 0, source.width, source.height)
     recipe = Recipe.neutral(True).with_values({"tone": {"view": "linear"}})

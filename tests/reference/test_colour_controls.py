@@ -5,13 +5,13 @@ import pytest
 from colour.appearance import XYZ_to_CAM16
 
 from tests.contract.test_operations import rendered
-from zincplate.core import oklab
-from zincplate.core.colour_spaces import REC2020, SPACES, SRGB
-from zincplate.core.gamut import HUES, LIGHTNESSES, chroma_limits
-from zincplate.core.lab import delta_e_2000, xyz_to_lab
-from zincplate.core.light import to_float
-from zincplate.engine.colour_plan import KEY_HUES, hue_shifts, key_weights, shifted_primaries
+from zincplate.core.colour import oklab
+from zincplate.core.colour.colour_spaces import REC2020, SPACES, SRGB
+from zincplate.core.colour.gamut import HUES, LIGHTNESSES, chroma_limits
+from zincplate.core.colour.lab import delta_e_2000, xyz_to_lab
+from zincplate.core.kernels.light import to_float
 from zincplate.recipe.document import Recipe
+from zincplate.tables.colour_plan import KEY_HUES, hue_shifts, key_weights, shifted_primaries
 
 
 def developed(linear_srgb: np.ndarray, controls: dict[str, object], space: str = "srgb") -> np.ndarray:

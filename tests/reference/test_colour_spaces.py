@@ -4,10 +4,10 @@ import colour
 import numpy as np
 import pytest
 
-from zincplate.core.adaptation import D65_XY, bradford, xy_to_xyz
-from zincplate.core.colour_spaces import SPACES
-from zincplate.core.lab import delta_e_2000, xyz_to_lab
-from zincplate.core.temperature import locus_uv, temperature_and_tint, uv_to_xy, white_point_xy, xy_to_uv
+from zincplate.core.colour.adaptation import D65_XY, bradford, xy_to_xyz
+from zincplate.core.colour.colour_spaces import SPACES
+from zincplate.core.colour.lab import delta_e_2000, xyz_to_lab
+from zincplate.core.colour.temperature import locus_uv, temperature_and_tint, uv_to_xy, white_point_xy, xy_to_uv
 from zincplate.formats.icc import build_profile, profile_of, read_profile
 
 THEIRS = {

@@ -7,14 +7,14 @@ import numpy as np
 import pytest
 import rawpy
 
-from zincplate.core.colour_spaces import SRGB
-from zincplate.core.demosaic import window_of
+from zincplate.core.colour.colour_spaces import SRGB
+from zincplate.core.sensor.demosaic import window_of
 from zincplate.demo.camera import CameraModel, Exposure, Settings, expose, metered
 from zincplate.demo.dng import dng_bytes
 from zincplate.demo.lens import ideal
 from zincplate.demo.scenes import drawn_field, load
-from zincplate.engine.source import Source
 from zincplate.formats.isolated import Decoder
+from zincplate.sources.file import Source
 
 CAMERA = CameraModel("Pennick", "Pennick Test 2", 1504, 1008)
 LENS = ideal()

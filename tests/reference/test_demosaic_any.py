@@ -10,11 +10,11 @@ from tests.reference.files.chart import save
 from tests.reference.files.dng_kinds import MATRIX, WHITE_XYZ, Kind
 from tests.reference.files.test_dng_pixels import SIX
 from tests.reference.test_demosaic import encoded, psnr
-from zincplate.core.colour_spaces import REC2020
-from zincplate.core.demosaic_any import demosaic_any
+from zincplate.core.colour.colour_spaces import REC2020
+from zincplate.core.sensor.demosaic_any import demosaic_any
 from zincplate.demo.scenes import drawn_field, load
-from zincplate.engine.source import Source
 from zincplate.formats.decode import decode
+from zincplate.sources.file import Source
 
 EDGE = 16
 

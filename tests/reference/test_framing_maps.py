@@ -10,9 +10,9 @@ from hypothesis import strategies as st
 from scipy.ndimage import spline_filter
 
 from tests.contract.test_operations import rendered
-from zincplate.core.frame_map import FrameMap
-from zincplate.core.orientation import FLIPS, turned, turned_back, turned_points, upright
-from zincplate.core.projective import (
+from zincplate.core.geometry.frame_map import FrameMap
+from zincplate.core.geometry.orientation import FLIPS, turned, turned_back, turned_points, upright
+from zincplate.core.geometry.projective import (
     FramingError,
     Movements,
     angles_of,
@@ -20,12 +20,12 @@ from zincplate.core.projective import (
     of_movements,
     rotation,
 )
-from zincplate.core.radial import ByHand, LensDataError, compose
-from zincplate.core.warp import Sampling, spline_coefficients, warp
-from zincplate.engine.render import Renderer
-from zincplate.engine.view import ViewRequest
+from zincplate.core.geometry.radial import ByHand, LensDataError, compose
+from zincplate.core.geometry.warp import Sampling, spline_coefficients, warp
 from zincplate.formats.isolated import Decoder
 from zincplate.recipe.document import Recipe, RecipeError
+from zincplate.render.render import Renderer
+from zincplate.render.view import ViewRequest
 
 WIDTH, HEIGHT = 6000, 4000
 HALF_DIAGONAL = math.hypot(WIDTH, HEIGHT) / 2

@@ -7,25 +7,25 @@ import pytest
 
 from tests.contract.test_operations import rendered
 from tests.reference.test_noise import mosaic_of
-from zincplate.core import kernel_math
-from zincplate.core.camera_colour import CameraMatrices
-from zincplate.core.depth import depth_of
-from zincplate.core.illuminant import angle_degrees, estimate_light
-from zincplate.core.light import to_float
+from zincplate.core.colour.camera_colour import CameraMatrices
+from zincplate.core.colour.illuminant import angle_degrees, estimate_light
+from zincplate.core.kernels import kernel_math
+from zincplate.core.kernels.light import to_float
+from zincplate.core.measure.depth import depth_of
 from zincplate.demo.camera import CameraModel, Settings, expose, metered
 from zincplate.demo.dng import dng_bytes
 from zincplate.demo.lens import ideal
 from zincplate.demo.scenes import load
-from zincplate.engine.render import Renderer
-from zincplate.engine.source import Source
-from zincplate.engine.stages import Stages
-from zincplate.engine.suggest import Suggester
-from zincplate.engine.view import ViewRequest
-from zincplate.engine.windows import Window
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import CameraColour, Decoded
 from zincplate.formats.isolated import Decoder
+from zincplate.pipeline.stages import Stages
+from zincplate.pipeline.windows import Window
 from zincplate.recipe.document import Recipe
+from zincplate.render.render import Renderer
+from zincplate.render.suggest import Suggester
+from zincplate.render.view import ViewRequest
+from zincplate.sources.file import Source
 
 NEUTRAL = (0.5, 1.0, 0.7)
 

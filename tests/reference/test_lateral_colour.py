@@ -13,18 +13,18 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from tests.reference.test_demosaic import CAMERA, EDGE, encoded, psnr
-from zincplate.core.colour_shift import colour_shift
-from zincplate.core.radial import ByHand, Radial, compose
-from zincplate.core.warp import Sampling, warp
+from zincplate.core.geometry.radial import ByHand, Radial, compose
+from zincplate.core.geometry.warp import Sampling, warp
+from zincplate.core.sensor.colour_shift import colour_shift
 from zincplate.demo.camera import Settings, expose, metered
 from zincplate.demo.lens import ideal
 from zincplate.demo.scenes import drawn_field, load
-from zincplate.engine.render import Renderer
-from zincplate.engine.source import Source
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import CameraColour, Decoded
 from zincplate.formats.isolated import Decoder
 from zincplate.recipe.document import Recipe
+from zincplate.render.render import Renderer
+from zincplate.sources.file import Source
 
 Float64 = NDArray[np.float64]
 WIDTH, HEIGHT = 1504, 1008

@@ -7,23 +7,23 @@ import lensfunpy
 import numpy as np
 import pytest
 
-from zincplate.core.colour_spaces import SRGB
-from zincplate.core.projective import FramingError
-from zincplate.core.straighten import bend_of_lines
+from zincplate.core.colour.colour_spaces import SRGB
+from zincplate.core.geometry.projective import FramingError
+from zincplate.core.geometry.straighten import bend_of_lines
 from zincplate.demo.camera import CameraModel, Settings, project
 from zincplate.demo.lens import ZOOM, LensState
 from zincplate.demo.scenes import even_field, grid
-from zincplate.engine.framing import Framed
-from zincplate.engine.render import Renderer
-from zincplate.engine.source import Source
-from zincplate.engine.windows import Window
 from zincplate.formats import icc
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import Decoded
 from zincplate.formats.isolated import Decoder
 from zincplate.formats.lens_profiles import LensDatabase
-from zincplate.ops.plan import PlatePlan
+from zincplate.pipeline.framing import Framed
+from zincplate.pipeline.windows import Window
+from zincplate.plan.plate import PlatePlan
 from zincplate.recipe.document import Recipe
+from zincplate.render.render import Renderer
+from zincplate.sources.file import Source
 
 BODY = CameraModel("Pennick", "Pennick Field 6", 6000, 4000)
 SMALL = CameraModel("Pennick", "Pennick Field 6", 900, 600)

@@ -5,14 +5,14 @@ import numpy as np
 import pytest
 
 from tests.contract.test_operations import rendered
-from zincplate.core import haze
-from zincplate.core.colour_spaces import SRGB
-from zincplate.core.local_tone import HIGHLIGHTS_EV, SHADOWS_EV, local_gain
-from zincplate.core.low_planes import ev
-from zincplate.engine.render import Renderer
-from zincplate.engine.windows import Window
+from zincplate.core.colour.colour_spaces import SRGB
+from zincplate.core.tone import haze
+from zincplate.core.tone.local_tone import HIGHLIGHTS_EV, SHADOWS_EV, local_gain
+from zincplate.core.tone.low_planes import ev
 from zincplate.formats.isolated import Decoder
+from zincplate.pipeline.windows import Window
 from zincplate.recipe.document import Recipe
+from zincplate.render.render import Renderer
 
 GREY_WEIGHTS = np.array([0.25, 0.5, 0.25])
 

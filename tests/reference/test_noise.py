@@ -4,12 +4,12 @@ import cv2
 import numpy as np
 import pytest
 
-from zincplate.core import wavelet_noise
-from zincplate.core.demosaic import demosaic_window
-from zincplate.core.hot_pixels import without_hot_pixels
-from zincplate.core.learned_noise import reduce_noise_best
-from zincplate.core.noise_model import measure_noise
-from zincplate.core.wavelet_noise import StabilisedNoise, deviation_of, reduce_noise
+from zincplate.core.noise import wavelet_noise
+from zincplate.core.noise.learned_noise import reduce_noise_best
+from zincplate.core.noise.noise_model import measure_noise
+from zincplate.core.noise.wavelet_noise import StabilisedNoise, deviation_of, reduce_noise
+from zincplate.core.sensor.demosaic import demosaic_window
+from zincplate.core.sensor.hot_pixels import without_hot_pixels
 from zincplate.demo import scenes
 
 

@@ -6,11 +6,11 @@ import pytest
 from PIL import Image, ImageFilter
 
 from tests.contract.test_operations import rendered
-from zincplate.core.finish import edge_area, grain_field, grain_tiles
-from zincplate.engine.render import Renderer
-from zincplate.engine.view import ViewRequest
+from zincplate.core.tone.finish import edge_area, grain_field, grain_tiles
 from zincplate.formats.isolated import Decoder
 from zincplate.recipe.document import Recipe
+from zincplate.render.render import Renderer
+from zincplate.render.view import ViewRequest
 
 
 def sharpened(pixels: np.ndarray, **controls: float) -> np.ndarray:

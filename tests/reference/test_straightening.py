@@ -11,20 +11,20 @@ from hypothesis import settings as hypothesis
 from hypothesis import strategies as st
 
 from tests.contract.test_operations import rendered
-from zincplate.core.projective import FramingError, rotation
-from zincplate.core.segments import joined, segments_of
-from zincplate.core.straighten import turns_of_lines
-from zincplate.core.vanishing import Scene, directions, roll_of, turns_both, turns_level, turns_upright
+from zincplate.core.geometry.projective import FramingError, rotation
+from zincplate.core.geometry.segments import joined, segments_of
+from zincplate.core.geometry.straighten import turns_of_lines
+from zincplate.core.geometry.vanishing import Scene, directions, roll_of, turns_both, turns_level, turns_upright
 from zincplate.demo.card import frame_bytes
 from zincplate.demo.frames import FRAMES
 from zincplate.demo.frames import Frame as CardFrame
 from zincplate.demo.truth import Truth
-from zincplate.engine.render import Renderer
-from zincplate.engine.source import Source
-from zincplate.engine.suggest_framing import scene_of, suggest_framing
 from zincplate.formats.isolated import Decoder
 from zincplate.formats.lens_profiles import LensDatabase
 from zincplate.recipe.document import Recipe
+from zincplate.render.render import Renderer
+from zincplate.render.suggest_framing import scene_of, suggest_framing
+from zincplate.sources.file import Source
 
 FOCAL = 1500.0
 LONG = 1800

@@ -10,10 +10,10 @@ import pytest
 
 from tests.conftest import small_dng
 from tests.services.test_use_cases import make, put, run_jobs
-from zincplate.engine.view import ViewRequest
 from zincplate.formats.errors import FileError
 from zincplate.recipe.document import Recipe
 from zincplate.recipe.words import describe
+from zincplate.render.view import ViewRequest
 from zincplate.services import bring_in, changes, pictures, shoots, versions, views
 from zincplate.services.context import Context, UserError
 from zincplate.store.database import database

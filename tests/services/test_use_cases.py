@@ -12,12 +12,12 @@ import pytest
 import tifffile
 
 from tests.conftest import small_dng
-from zincplate.engine.strips import Cancelled
-from zincplate.engine.view import ViewRequest
 from zincplate.formats import files
 from zincplate.formats.errors import FileError
 from zincplate.jobs import runner
 from zincplate.recipe.document import Recipe
+from zincplate.render.strips import Cancelled
+from zincplate.render.view import ViewRequest
 from zincplate.services import bring_in, changes, deliver, pictures, shoots, verify, versions, views, work
 from zincplate.services.context import Context, NotFound, UserError
 from zincplate.store.models import Frame, HistoryEntry, Job, Version

@@ -7,9 +7,9 @@ from flask_openapi3 import APIBlueprint
 
 from zincplate.api import models as m
 from zincplate.api.context import context
-from zincplate.engine.view import ViewRequest
 from zincplate.formats.turns import Urgency
 from zincplate.recipe.schema import panel
+from zincplate.render.view import ViewRequest
 from zincplate.services import changes, versions, views
 from zincplate.services.changes import Change
 from zincplate.services.framing import lens_search

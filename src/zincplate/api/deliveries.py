@@ -7,7 +7,7 @@ from flask_openapi3 import APIBlueprint
 
 from zincplate.api import models as m
 from zincplate.api.context import context
-from zincplate.core.colour_spaces import SPACES
+from zincplate.core.colour.colour_spaces import SPACES
 from zincplate.services import deliver, work
 
 api = APIBlueprint("deliveries", __name__, url_prefix="/api", abp_responses={422: m.ErrorOut})

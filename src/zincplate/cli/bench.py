@@ -22,11 +22,11 @@ from zincplate.demo.camera import CameraModel, Settings, expose, metered
 from zincplate.demo.dng import dng_bytes
 from zincplate.demo.lens import ideal
 from zincplate.demo.scenes import drawn_field
-from zincplate.engine.develop import Delivery, develop
-from zincplate.engine.render import Renderer
-from zincplate.engine.view import ViewRequest, fitted
 from zincplate.formats.isolated import Decoder
 from zincplate.recipe.document import Recipe
+from zincplate.render.develop import Delivery, develop
+from zincplate.render.render import Renderer
+from zincplate.render.view import ViewRequest, fitted
 
 USUAL: dict[str, dict[str, Any]] = {"tone": {"exposure_ev": 0.4, "contrast": 12, "black_point": -6, "white_point": 5}}
 EVERYTHING: dict[str, dict[str, Any]] = {

@@ -29,7 +29,7 @@ def _parser(of: str = "") -> argparse.ArgumentParser:
     """The command line; what only the help of one command tells is loaded for that command."""
     spaces = "colour space of the delivery"
     if of == "develop":
-        from zincplate.core.colour_spaces import SPACES
+        from zincplate.core.colour.colour_spaces import SPACES
 
         spaces = ", ".join(SPACES)
     parser = argparse.ArgumentParser(prog="zincplate", description="Develop raw camera files.")
@@ -162,12 +162,12 @@ def _develop(arguments: argparse.Namespace) -> None:
     reading = decoder.ahead(arguments.input)
     from dataclasses import replace
 
-    from zincplate.core.colour_spaces import SPACES
-    from zincplate.engine.develop import Delivery, DeliveryError, develop, format_of
-    from zincplate.engine.render import Renderer
-    from zincplate.engine.source import Source
+    from zincplate.core.colour.colour_spaces import SPACES
     from zincplate.formats.encode import write_whole
     from zincplate.recipe.document import RecipeError
+    from zincplate.render.develop import Delivery, DeliveryError, develop, format_of
+    from zincplate.render.render import Renderer
+    from zincplate.sources.file import Source
 
     try:
         file_format = format_of(arguments.output)
@@ -208,12 +208,12 @@ def _lenses(arguments: argparse.Namespace) -> "LensDatabase":
 
 
 def _suggest(arguments: argparse.Namespace) -> None:
-    from zincplate.core.projective import FramingError
-    from zincplate.engine.render import Renderer
-    from zincplate.engine.suggest import Suggester
-    from zincplate.engine.suggest_framing import suggest_framing
+    from zincplate.core.geometry.projective import FramingError
     from zincplate.formats.isolated import Decoder
     from zincplate.recipe.document import Recipe
+    from zincplate.render.render import Renderer
+    from zincplate.render.suggest import Suggester
+    from zincplate.render.suggest_framing import suggest_framing
 
     renderer = Renderer(Decoder(), _lenses(arguments))
     key = str(arguments.input)

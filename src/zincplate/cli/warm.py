@@ -8,20 +8,20 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.camera_colour import CameraMatrices
+from zincplate.core.colour.camera_colour import CameraMatrices
 from zincplate.demo.camera import CameraModel, Settings, expose
 from zincplate.demo.lens import ZOOM
 from zincplate.demo.scenes import even_field
-from zincplate.engine.render import Renderer
-from zincplate.engine.source import Source
-from zincplate.engine.suggest import Suggester
-from zincplate.engine.view import ViewRequest
 from zincplate.formats import icc
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import CameraColour, Decoded
 from zincplate.formats.errors import FileError
 from zincplate.formats.isolated import Decoder
 from zincplate.recipe.document import Recipe
+from zincplate.render.render import Renderer
+from zincplate.render.suggest import Suggester
+from zincplate.render.view import ViewRequest
+from zincplate.sources.file import Source
 
 _EVERYTHING: dict[str, dict[str, Any]] = {
     "tone": {"shadows": 20.0, "contrast": 5.0, "curve_rgb": [[0, 0], [0.5, 0.6], [1, 1]]},

@@ -9,15 +9,15 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from zincplate.core.demosaic import bin_mosaic
-from zincplate.core.light import to_8_bit
+from zincplate.core.kernels.light import to_8_bit
+from zincplate.core.sensor.demosaic import bin_mosaic
 from zincplate.demo.camera import CameraModel, Exposure, Settings
 from zincplate.demo.lens import LensModel, LensState
-from zincplate.engine.light_plan import tables_of
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.exif_writer import add_capture_entries
 from zincplate.formats.tiff_writer import ASCII, BYTE, DOUBLE, IFD, LONG, RATIONAL, SHORT, SRATIONAL, rational, write_structure
 from zincplate.recipe.document import Recipe
+from zincplate.tables.light_plan import tables_of
 
 _TILE = 256
 

@@ -6,7 +6,7 @@ from datetime import datetime, timedelta
 
 import numpy as np
 
-from zincplate.core.temperature import white_point_xy
+from zincplate.core.colour.temperature import white_point_xy
 from zincplate.demo import sheet
 from zincplate.demo.camera import Exposure, Settings, expose
 from zincplate.demo.lens import CLOSE_UP, ZOOM, LensModel, LensState

@@ -9,9 +9,9 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from zincplate.core.adaptation import xy_to_xyz
-from zincplate.core.colour_spaces import SRGB
-from zincplate.core.temperature import white_point_xy
+from zincplate.core.colour.adaptation import xy_to_xyz
+from zincplate.core.colour.colour_spaces import SRGB
+from zincplate.core.colour.temperature import white_point_xy
 from zincplate.demo.lens import LensState
 from zincplate.demo.sensor import CameraModel
 

@@ -13,8 +13,8 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from zincplate.core.camera_colour import CameraMatrices
-from zincplate.core.colour_spaces import SRGB
+from zincplate.core.colour.camera_colour import CameraMatrices
+from zincplate.core.colour.colour_spaces import SRGB
 from zincplate.demo import spectral
 from zincplate.demo.lens import SENSOR_WIDTH_MM
 

@@ -10,7 +10,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.colour_spaces import SRGB
+from zincplate.core.colour.colour_spaces import SRGB
 from zincplate.demo.scenes import Float32, Scene, _octaves
 
 _INKS = np.array(

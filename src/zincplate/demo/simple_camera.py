@@ -5,7 +5,7 @@ from dataclasses import replace
 import cv2
 import numpy as np
 
-from zincplate.core.colour_spaces import SRGB
+from zincplate.core.colour.colour_spaces import SRGB
 from zincplate.demo.camera import CameraModel, expose
 from zincplate.demo.frames import Snapshot, moment, scene_of
 from zincplate.demo.lens import LensState

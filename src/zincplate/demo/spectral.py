@@ -10,7 +10,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.colour_spaces import SRGB
+from zincplate.core.colour.colour_spaces import SRGB
 
 Float64 = NDArray[np.float64]
 

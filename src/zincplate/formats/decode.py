@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from zincplate.core.orientation import upright
+from zincplate.core.geometry.orientation import upright
 from zincplate.formats.capture import CaptureData, facts_of
 from zincplate.formats.decoded import Decoded
 from zincplate.formats.description import merged

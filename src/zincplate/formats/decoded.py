@@ -5,7 +5,7 @@ from typing import Any, Literal
 
 from numpy.typing import NDArray
 
-from zincplate.core.camera_colour import CameraMatrices
+from zincplate.core.colour.camera_colour import CameraMatrices
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.icc import MatrixProfile
 

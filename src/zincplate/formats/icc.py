@@ -12,8 +12,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.adaptation import bradford
-from zincplate.core.colour_spaces import REC2020, SPACES, RGBSpace, Transfer
+from zincplate.core.colour.adaptation import bradford
+from zincplate.core.colour.colour_spaces import REC2020, SPACES, RGBSpace, Transfer
 
 Float = NDArray[np.float64]
 

@@ -18,7 +18,7 @@ import lensfunpy
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.radial import REACH, LensCurve
+from zincplate.core.geometry.radial import REACH, LensCurve
 
 FAR_M = 1000.0
 LIST_LENGTH = 40

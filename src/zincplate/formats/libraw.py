@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 import rawpy
 
-from zincplate.core.camera_colour import CameraMatrices
+from zincplate.core.colour.camera_colour import CameraMatrices
 from zincplate.formats import tags
 from zincplate.formats.capture import CaptureData, facts_of
 from zincplate.formats.decoded import CameraColour, Decoded

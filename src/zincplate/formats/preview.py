@@ -5,7 +5,7 @@ import io
 import numpy as np
 from PIL import Image
 
-from zincplate.core.orientation import upright
+from zincplate.core.geometry.orientation import upright
 
 LONG_EDGE = 1600
 LARGEST_PIXELS = 120_000_000

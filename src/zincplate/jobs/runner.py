@@ -6,8 +6,8 @@ import threading
 import uuid
 from typing import Any
 
-from zincplate.engine.strips import Cancelled
 from zincplate.formats.errors import FileError
+from zincplate.render.strips import Cancelled
 from zincplate.services import bring_in, deliver, pictures, work
 from zincplate.services.context import Context, UserError
 from zincplate.services.job_kinds import JobKind

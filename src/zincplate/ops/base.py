@@ -10,7 +10,7 @@ from typing import Any, Generic, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from zincplate.ops.plan import LightPlan
+from zincplate.plan.light import LightPlan
 
 Step = Literal["framing", "balance", "tone", "colour", "definition", "finish"]
 COLOURS = ("red", "yellow", "green", "cyan", "blue", "magenta")

@@ -13,11 +13,11 @@ from typing import IO, Any
 
 import peewee
 
-from zincplate.engine.strips import Cancelled
 from zincplate.formats.errors import FileError
 from zincplate.formats.facts_in_words import searched
 from zincplate.formats.files import whole_file, write_file
 from zincplate.recipe.document import Recipe
+from zincplate.render.strips import Cancelled
 from zincplate.services import pictures, shoots
 from zincplate.services.context import Context, Progress, UserError
 from zincplate.services.job_kinds import Arguments, JobKind

@@ -5,10 +5,10 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Protocol
 
-from zincplate.engine.render import Renderer
 from zincplate.formats.isolated import Decoder
 from zincplate.formats.lens_profiles import LensDatabase
 from zincplate.formats.turns import Lines
+from zincplate.render.render import Renderer
 from zincplate.store.home import Home
 
 MEMORY_MB = "ZINCPLATE_MEMORY_MB"

@@ -7,10 +7,10 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from zincplate.engine.develop import Delivery, develop
 from zincplate.formats.encode import SUFFIX, unwritten
 from zincplate.formats.files import LONGEST_NAME_BYTES, write_file
 from zincplate.recipe.document import Recipe, RecipeError
+from zincplate.render.develop import Delivery, develop
 from zincplate.services import work
 from zincplate.services.bring_in import hash_of
 from zincplate.services.context import Context, NotFound, Progress, UserError

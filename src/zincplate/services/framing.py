@@ -6,16 +6,16 @@ from typing import Any, Literal
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
-from zincplate.core.projective import FramingError
-from zincplate.engine import framing_actions as actions
-from zincplate.engine.framing import Framed, Shape, framing
-from zincplate.engine.light_plan import plan_of
-from zincplate.engine.source import Source
-from zincplate.engine.suggest_framing import suggest_framing
+from zincplate.core.geometry.projective import FramingError
 from zincplate.formats.capture import CaptureData
+from zincplate.pipeline import framing_actions as actions
+from zincplate.pipeline.framing import Framed, Shape, framing
 from zincplate.recipe.document import Recipe, RecipeError
+from zincplate.render.suggest_framing import suggest_framing
 from zincplate.services.context import Context, UserError
+from zincplate.sources.file import Source
 from zincplate.store.models import Frame
+from zincplate.tables.light_plan import plan_of
 
 Place = tuple[float, float]
 

@@ -8,11 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from zincplate.engine.view import ViewRequest
 from zincplate.formats.errors import FileError
 from zincplate.formats.files import write_file
 from zincplate.formats.turns import Turn, Urgency
 from zincplate.recipe.document import Recipe, RecipeError
+from zincplate.render.view import ViewRequest
 from zincplate.services.context import Context, Progress
 from zincplate.services.job_kinds import Arguments, JobKind
 from zincplate.store.database import let_go

@@ -11,18 +11,18 @@ import numpy as np
 import simplejpeg
 from numpy.typing import NDArray
 
-from zincplate.core.temperature import KELVIN_MAX, KELVIN_MIN, temperature_and_tint
-from zincplate.engine.source import Source
-from zincplate.engine.suggest import Proposal, Suggester
-from zincplate.engine.view import View, ViewRequest
+from zincplate.core.colour.temperature import KELVIN_MAX, KELVIN_MIN, temperature_and_tint
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.errors import FileError
 from zincplate.formats.facts_in_words import in_words, searched
 from zincplate.formats.turns import AT_ONCE, Turn, Urgency
 from zincplate.recipe.document import Recipe, RecipeError
+from zincplate.render.suggest import Proposal, Suggester
+from zincplate.render.view import View, ViewRequest
 from zincplate.services.context import Context, NotFound, UserError
 from zincplate.services.framing import Action, act, framing_facts, lens_choice, suggested
 from zincplate.services.pictures import original_path
+from zincplate.sources.file import Source
 from zincplate.store.database import let_go
 from zincplate.store.models import Frame, HistoryEntry, Version
 

@@ -10,9 +10,9 @@ import colour
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.colour_spaces import REC2020
-from zincplate.engine.source import Source
+from zincplate.core.colour.colour_spaces import REC2020
 from zincplate.formats.decoded import Decoded
+from zincplate.sources.file import Source
 
 Float64 = NDArray[np.float64]
 PATCH = 16

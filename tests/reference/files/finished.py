@@ -12,7 +12,7 @@ from PIL import Image
 
 from tests.reference.files import writer as w
 from tests.reference.files.chart import D65, HEIGHT, WHITE, WIDTH, patches_xyz, picture
-from zincplate.core.colour_spaces import REC2020, SPACES
+from zincplate.core.colour.colour_spaces import REC2020, SPACES
 
 Float64 = NDArray[np.float64]
 

@@ -12,10 +12,10 @@ import pytest
 from tests.reference.files import writer as w
 from tests.reference.files.chart import D65, HEIGHT, WIDTH, patches_xyz, save, worst_difference
 from tests.reference.files.dng_kinds import HALF, LINEAR, MATRIX, RGGB, WHITE_XYZ, Kind, camera_values, neutral_of
-from zincplate.engine.source import Source
 from zincplate.formats.decode import decode, facts
 from zincplate.formats.decoded import Decoded
 from zincplate.formats.errors import FileError
+from zincplate.sources.file import Source
 
 BAYER = Kind()
 BOUND = 0.2

@@ -12,13 +12,13 @@ from numpy.typing import NDArray
 from tests.reference.files import writer as w
 from tests.reference.files.chart import HEIGHT, WIDTH, save, worst_difference
 from tests.reference.files.dng_kinds import HALF, LINEAR, Kind
-from zincplate.engine.framing import framed
-from zincplate.engine.light_plan import plan_of
-from zincplate.engine.source import Source
 from zincplate.formats.decode import decode, facts
 from zincplate.formats.errors import FileError
 from zincplate.formats.lens_profiles import LensDatabase
+from zincplate.pipeline.framing import framed
 from zincplate.recipe.document import Recipe
+from zincplate.sources.file import Source
+from zincplate.tables.light_plan import plan_of
 
 BAYER = Kind()
 FIRST, SECOND, THIRD = 51008, 51009, 51022

@@ -10,9 +10,9 @@ import rawpy
 from tests.reference.files import writer as w
 from tests.reference.files.chart import HEIGHT, WHITE, WIDTH, save, worst_difference
 from tests.reference.files.dng_kinds import HALF, LINEAR, MATRIX, RGGB, WHITE_XYZ, Kind, camera_values, jpeg_xl
-from zincplate.engine.source import Source
 from zincplate.formats.decode import decode, facts
 from zincplate.formats.errors import FileError
+from zincplate.sources.file import Source
 
 BAYER = Kind()
 SIX = np.array(

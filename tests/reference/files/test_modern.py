@@ -29,7 +29,7 @@ from tests.reference.files.finished import (
     pq,
     seen,
 )
-from zincplate.core.colour_spaces import SPACES
+from zincplate.core.colour.colour_spaces import SPACES
 from zincplate.formats.decode import decode, facts
 from zincplate.formats.icc import profile_of
 

@@ -12,7 +12,7 @@ from PIL import Image, ImageCms
 
 from tests.reference.files.chart import D65, picture, save, worst_difference
 from tests.reference.files.finished import GREY, SIXTEEN, as_codes, encoded, grey_seen, linear, seen, tiff
-from zincplate.core.colour_spaces import SPACES
+from zincplate.core.colour.colour_spaces import SPACES
 from zincplate.formats.decode import decode, facts
 from zincplate.formats.errors import FileError
 from zincplate.formats.icc import profile_of

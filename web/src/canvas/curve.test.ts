@@ -1,7 +1,7 @@
 import { expect, it } from "vitest";
 import { evaluate, isStraight, type Point } from "./curve";
 
-// values of the engine's own curve (zincplate.core.curve.evaluate)
+// values of the engine's own curve (zincplate.core.tone.curve.evaluate)
 const AT = [0, 0.05, 0.13, 0.3, 0.45, 0.62, 0.88, 1];
 const CASES: { points: Point[]; values: number[] }[] = [
   {

@@ -9,9 +9,9 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.camera_colour import ILLUMINANT_KELVIN, Calibration, CameraMatrices
-from zincplate.core.colour_spaces import REC2020
-from zincplate.core.temperature import temperature_and_tint
+from zincplate.core.colour.camera_colour import ILLUMINANT_KELVIN, Calibration, CameraMatrices
+from zincplate.core.colour.colour_spaces import REC2020
+from zincplate.core.colour.temperature import temperature_and_tint
 from zincplate.formats.decoded import CameraColour
 from zincplate.formats.errors import FileError
 from zincplate.formats.tags import Directory

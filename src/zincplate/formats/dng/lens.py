@@ -8,7 +8,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.radial import REACH, LensCurve
+from zincplate.core.geometry.radial import REACH, LensCurve
 from zincplate.formats.dng import opcodes
 from zincplate.formats.dng.opcodes import Opcode
 

@@ -229,11 +229,11 @@ def _demosaiced(sites: NDArray[np.float32], pattern: Pattern, neutral: NDArray[n
         for c in range(columns):
             sites[r::rows, c::columns] /= scale[r, c]
     if (bayer := pattern.bayer) is not None and min(sites.shape) >= 2:
-        from zincplate.core.demosaic import demosaic_sites
+        from zincplate.core.sensor.demosaic import demosaic_sites
 
         balanced = np.moveaxis(demosaic_sites(sites, divmod(bayer.index(0), 2)), 0, -1)
     else:
-        from zincplate.core.demosaic_any import demosaic_any
+        from zincplate.core.sensor.demosaic_any import demosaic_any
 
         balanced = demosaic_any(sites, pattern.planes_of_sites, pattern.planes)
     return np.asarray(balanced * neutral.astype(np.float32), np.float32)

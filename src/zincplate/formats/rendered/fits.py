@@ -89,7 +89,7 @@ def _scaled(values: Pixels, bits: int, offset: bool, header: Any) -> tuple[Pixel
 
 
 def _worked_out(sites: Pixels, pattern: str) -> Pixels:
-    from zincplate.core.demosaic_any import demosaic_any
+    from zincplate.core.sensor.demosaic_any import demosaic_any
 
     planes = np.array(["RGB".index(c) for c in pattern], np.int64).reshape(2, 2)
     return demosaic_any(np.ascontiguousarray(np.nan_to_num(sites), np.float32), planes, 3)

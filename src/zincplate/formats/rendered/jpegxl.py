@@ -5,7 +5,7 @@ from pathlib import Path
 
 import numpy as np
 
-from zincplate.core.video_transfer import D65, PRIMARIES, TRANSFERS
+from zincplate.core.colour.video_transfer import D65, PRIMARIES, TRANSFERS
 from zincplate.formats import icc
 from zincplate.formats.errors import FileError
 from zincplate.formats.icc import MatrixProfile

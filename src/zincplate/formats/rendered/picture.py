@@ -7,8 +7,8 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.colour_spaces import RGBSpace, Transfer
-from zincplate.core.video_transfer import HIGH_RANGE, PRIMARIES, TRANSFERS
+from zincplate.core.colour.colour_spaces import RGBSpace, Transfer
+from zincplate.core.colour.video_transfer import HIGH_RANGE, PRIMARIES, TRANSFERS
 from zincplate.formats import icc, tags
 from zincplate.formats.decoded import Decoded
 from zincplate.formats.errors import FileError

@@ -6,8 +6,8 @@ from typing import Any
 
 import numpy as np
 
-from zincplate.core.adaptation import D50_XY, D65_XY, bradford
-from zincplate.core.colour_spaces import REC2020
+from zincplate.core.colour.adaptation import D50_XY, D65_XY, bradford
+from zincplate.core.colour.colour_spaces import REC2020
 from zincplate.formats import icc, tags
 from zincplate.formats.errors import FileError
 from zincplate.formats.icc import MatrixProfile

@@ -1,0 +1,1 @@
+"""Colour: spaces, adaptation, camera matrices, gamut, the light of a picture."""

@@ -1,0 +1,1 @@
+"""Places: maps, warps, rectangles, directions, sizes."""

@@ -1,0 +1,1 @@
+"""Fused loops over pixels."""

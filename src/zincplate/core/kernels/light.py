@@ -1,0 +1,200 @@
+"""The fused pointwise kernel: linear plate -> display values, in one pass over memory.
+
+Order: balance and clip in camera space -> matrix to linear Rec.2020 with exposure -> tone table (hue kept) ->
+curves -> colour in Oklab and drawing in to the delivery space (:mod:`.light_colour`) -> encoding -> rounding.
+Work goes in blocks of a row held on the stack, so that LLVM sees no aliasing and vectorises; tables are read with
+unchecked 32-bit gathers. The hue-keeping rule maps the largest and the smallest of R, G, B through the table and the
+middle one in proportion (DNG SDK reference implementation, "RGB tone").
+"""
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numba import carray, njit, prange
+from numpy.typing import NDArray
+
+from zincplate.core.kernels.kernel_math import BLOCK, INLINE, KERNEL, position_noise, read, srgb_encoded, stack_floats
+from zincplate.core.kernels.light_colour import ColourTables, perceptual_block
+
+Float32 = NDArray[np.float32]
+
+TONE_MAX = 16.0
+"""Scene-linear value at the end of the tone table: four stops above white."""
+BLEND_FROM = 0.90
+"""Share of the sensor's range from which clipped colours fade to neutral."""
+TABLE_SIZE = 4096
+ENCODE_SIZE = 16384
+
+
+@njit(**INLINE)
+def _hue_kept(buf, n, table, scale, last, low, high):
+    for x in range(n):
+        r, g, b = min(max(buf[0, x], low), high), min(max(buf[1, x], low), high), min(max(buf[2, x], low), high)
+        hi, lo = max(r, max(g, b)), min(r, min(g, b))
+        t_hi = read(table, math.sqrt(hi * scale) * last, last)
+        t_lo = read(table, math.sqrt(lo * scale) * last, last)
+        k = (t_hi - t_lo) / max(hi - lo, np.float32(1e-12))
+        buf[0, x] = t_lo + (r - lo) * k
+        buf[1, x] = t_lo + (g - lo) * k
+        buf[2, x] = t_lo + (b - lo) * k
+
+
+@njit(**INLINE)
+def _block(a, b, c, n, p, flags, tone, curves, encode, colour, hues, toning, keys, limits, buf):
+    """One block of a row: fills buf[0..2, :n] with encoded values 0..1."""
+    z, o = np.float32(0), np.float32(1)
+    last = np.float32(TABLE_SIZE)
+    clip = p[3]
+    for x in range(n):
+        r, g, bl = a[x] * p[0], b[x] * p[1], c[x] * p[2]
+        # where the sensor is at its end the colour is not known: such places fade to neutral over the last stop fraction
+        # (rebuilt ones only where every channel was full: that much is known of the others)
+        er, eg, eb = r * p[25], g * p[26], bl * p[27]
+        end = min(er, min(eg, eb)) if flags[10] else max(er, max(eg, eb))
+        t = (end - np.float32(BLEND_FROM)) * np.float32(1.0 / (0.995 - BLEND_FROM))
+        t = min(max(t, z), o)
+        t = t * t * (np.float32(3) - t - t)
+        r, g, bl = min(r, clip), min(g, clip), min(bl, clip)
+        top = max(r, max(g, bl))
+        r += (top - r) * t
+        g += (top - g) * t
+        bl += (top - bl) * t
+        buf[0, x] = p[4] * r + p[5] * g + p[6] * bl
+        buf[1, x] = p[7] * r + p[8] * g + p[9] * bl
+        buf[2, x] = p[10] * r + p[11] * g + p[12] * bl
+    if flags[0]:
+        _hue_kept(buf, n, tone, np.float32(1.0 / TONE_MAX), last, z, np.float32(TONE_MAX))
+    if flags[1]:
+        for ch in range(3):
+            table = curves[1 + ch]
+            low, high = p[30 + 2 * ch], p[31 + 2 * ch]
+            for x in range(n):
+                buf[ch, x] = read(table, math.sqrt(min(max(buf[ch, x], low), high)) * last, last)
+    if flags[2]:
+        _hue_kept(buf, n, curves[0], o, last, p[28], p[29])
+    if flags[3]:
+        table = curves[4]
+        for x in range(n):
+            y = min(max(p[13] * buf[0, x] + p[14] * buf[1, x] + p[15] * buf[2, x], np.float32(1e-9)), o)
+            k = read(table, math.sqrt(min(max(y, p[36]), p[37])) * last, last) / y
+            buf[0, x] *= k
+            buf[1, x] *= k
+            buf[2, x] *= k
+    perceptual_block(buf, n, p, flags, colour, hues, toning, keys, limits)
+    if flags[4] == 1:
+        for ch in range(3):
+            for x in range(n):
+                buf[ch, x] = srgb_encoded(buf[ch, x])
+    elif flags[4] == 2:
+        for ch in range(3):
+            for x in range(n):
+                u = math.sqrt(math.sqrt(buf[ch, x])) * np.float32(ENCODE_SIZE)
+                buf[ch, x] = min(read(encode, u, np.float32(ENCODE_SIZE)), o)
+
+
+@njit(**KERNEL)
+def _run(planes, p, flags, tone, curves, encode, colour, hues, toning, keys, limits, x0, y0, out_8, out_16, out_float):
+    """Into the one of the three outputs that has the picture's size: one kernel for all, as each takes long to compile."""
+    _, height, width = planes.shape
+    to_8, to_16 = out_8.shape[0] == height, out_16.shape[0] == height
+    for y in prange(height):
+        buf = carray(stack_floats(), (3, BLOCK), np.float32)
+        for start in range(0, width, BLOCK):
+            n = min(BLOCK, width - start)
+            _block(
+                planes[0, y, start : start + n],
+                planes[1, y, start : start + n],
+                planes[2, y, start : start + n],
+                n,
+                p,
+                flags,
+                tone,
+                curves,
+                encode,
+                colour,
+                hues,
+                toning,
+                keys,
+                limits,
+                buf,
+            )
+            if to_8:
+                line = out_8[y]
+                for ch in range(3):
+                    for x in range(n):
+                        v = buf[ch, x] * np.float32(255) + np.float32(0.5)
+                        v += position_noise(x0 + start + x, y0 + y, ch) * np.float32(0.998)
+                        buf[ch, x] = min(max(v, np.float32(0)), np.float32(255.5))
+                for x in range(n):
+                    line[start + x, 0] = np.uint8(np.int32(buf[0, x]))
+                    line[start + x, 1] = np.uint8(np.int32(buf[1, x]))
+                    line[start + x, 2] = np.uint8(np.int32(buf[2, x]))
+            elif to_16:
+                line_16 = out_16[y]
+                for ch in range(3):
+                    for x in range(n):
+                        buf[ch, x] = buf[ch, x] * np.float32(65535) + np.float32(0.5)
+                for x in range(n):
+                    line_16[start + x, 0] = np.uint16(np.int32(buf[0, x]))
+                    line_16[start + x, 1] = np.uint16(np.int32(buf[1, x]))
+                    line_16[start + x, 2] = np.uint16(np.int32(buf[2, x]))
+            else:
+                for ch in range(3):
+                    for x in range(n):
+                        out_float[ch, y, start + x] = buf[ch, x]
+
+
+_NO_8, _NO_16 = np.empty((0, 0, 3), np.uint8), np.empty((0, 0, 3), np.uint16)
+_NO_FLOAT = np.empty((3, 0, 0), np.float32)
+
+
+def to_8_bit(planes: Float32, tables: "LightTables", x0: int, y0: int, out: NDArray[np.uint8]) -> None:
+    """Planes (3, h, w) float32 -> (h, w, 3) uint8, dithered by position; (x0, y0) is the place of the first pixel."""
+    if out.size:
+        _run(planes, *tables.arguments(), x0, y0, out, _NO_16, _NO_FLOAT)
+
+
+def to_16_bit(planes: Float32, tables: "LightTables", out: NDArray[np.uint16]) -> None:
+    """Planes (3, h, w) float32 -> (h, w, 3) uint16, rounded."""
+    if out.size:
+        _run(planes, *tables.arguments(), 0, 0, _NO_8, out, _NO_FLOAT)
+
+
+def to_float(planes: Float32, tables: "LightTables", out: Float32) -> None:
+    """Planes (3, h, w) float32 -> planes (3, h, w) float32, encoded (or linear, by the flags), 0..1."""
+    if out.size:
+        _run(planes, *tables.arguments(), 0, 0, _NO_8, _NO_16, out)
+
+
+@dataclass(frozen=True)
+class LightTables:
+    """Everything the kernel needs besides the planes; made by :mod:`zincplate.tables.light_plan`."""
+
+    parameters: Float32
+    """(38,): three gains, clip level, 3x3 to Rec.2020 (with exposure), luminance weights, 3x3 to the delivery space, and
+    the neutral's camera values (zero for rendered files: nothing fades), then (low, high) input of each curve, linear."""
+    flags: NDArray[np.int32]
+    """(11,): tone on, channel curves on, RGB curve on, luminance curve on, encoding (0 linear, 1 sRGB, 2 table), colour on,
+    number of picked keys, colours outside drawn in, colours near the end compressed, toning on, fading to neutral only where all
+    channels were full."""
+    tone: Float32
+    curves: Float32
+    """(5, TABLE_SIZE + 2): RGB, R, G, B, luminance."""
+    encode: Float32
+    colour: ColourTables
+
+    def arguments(self) -> tuple[Any, ...]:
+        """In the kernel's order."""
+        return self.parameters, self.flags, self.tone, self.curves, self.encode, *self.colour.arguments()
+
+
+def table_inputs(maximum: float = 1.0) -> NDArray[np.float64]:
+    """Input values at the steps of a square-root spaced table, with one guard value at the end."""
+    return np.minimum(np.arange(TABLE_SIZE + 2) / TABLE_SIZE, 1.0) ** 2 * maximum
+
+
+def encode_inputs() -> NDArray[np.float64]:
+    """Input values at the steps of the encoding table (fourth-root spaced), with one guard value at the end."""
+    return np.minimum(np.arange(ENCODE_SIZE + 2) / ENCODE_SIZE, 1.0) ** 4

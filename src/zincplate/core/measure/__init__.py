@@ -1,0 +1,1 @@
+"""Figures of a picture: histograms, clipping, depth."""

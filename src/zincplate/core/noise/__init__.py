@@ -1,0 +1,1 @@
+"""Noise: its model, and taking it away."""

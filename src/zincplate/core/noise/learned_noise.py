@@ -1,0 +1,95 @@
+"""The slow, best noise reduction: a small learned denoiser on variance-stabilised values.
+
+Network: FFDNet for colour (Zhang, Zuo, Zhang, TIP 27, 2018; MIT licence), which is told the noise's deviation. It was
+trained on encoded pictures with even noise; roots of linear values are both, nearly a gamma of 2 and even in their noise,
+and their deviation is known from the sensor. Runs in OpenCV on the processor, some six to fifteen seconds a megapixel on
+two cores, so for deliveries only.
+"""
+
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from zincplate.core.noise.wavelet_noise import StabilisedNoise, from_lightness_and_colour, to_lightness_and_colour
+
+Float32 = NDArray[np.float32]
+
+MODEL = Path(__file__).parent / "models" / "ffdnet_color.onnx"
+TILE, CONTEXT = 512, 24
+"""Pixels of a tile with its context; context on each side (twelve layers at half size reach that far)."""
+TOP = 1.5
+"""Root value that becomes 1 for the network: highlights of camera data lie above 1."""
+DEMOSAICED = 1.5
+"""Demosaicing spreads noise over its neighbours, which the network takes for drawing; told of more, it calms that too."""
+MOST_DEVIATION = 75 / 255
+"""The strongest noise that the network was trained for."""
+
+
+@cache
+def _network() -> Any:
+    return cv2.dnn.readNetFromONNX(str(MODEL))
+
+
+def _shuffled(planes: Float32, deviation: float) -> Float32:
+    """(3, h, w) -> (1, 13, h / 2, w / 2): four phases of each channel, and the noise level as a plane."""
+    _, h, w = planes.shape
+    phases = planes.reshape(3, h // 2, 2, w // 2, 2).transpose(0, 2, 4, 1, 3).reshape(12, h // 2, w // 2)
+    level = np.full((1, h // 2, w // 2), deviation, np.float32)
+    return np.ascontiguousarray(np.concatenate([phases, level])[None])
+
+
+def _unshuffled(found: Float32) -> Float32:
+    _, _, h, w = found.shape
+    return np.asarray(found.reshape(3, 2, 2, h, w).transpose(0, 3, 1, 4, 2).reshape(3, 2 * h, 2 * w))
+
+
+def reduce_noise_best(planes: Float32, noise: StabilisedNoise, lightness: float, colour: float) -> Float32:
+    """Planes (3, h, w) linear -> planes with less noise. Strengths multiply the deviation; 1 is what the sensor explains.
+
+    The network calms both at once, at the larger strength; the weaker of lightness and colour then keeps its share of noise.
+    """
+    strength = max(lightness, colour)
+    if strength <= 0:
+        return planes.copy()
+    calm = _calmed(planes, noise, strength * (DEMOSAICED if noise.demosaiced else 1.0))
+    if lightness == colour:
+        return calm
+    shift = np.float32(noise.shift)
+    before, after = np.empty_like(planes), np.empty_like(planes)
+    to_lightness_and_colour(np.ascontiguousarray(planes), shift, before)
+    to_lightness_and_colour(calm, shift, after)
+    for i, share in enumerate((lightness / strength, colour / strength, colour / strength)):
+        before[i] += (after[i] - before[i]) * np.float32(share)
+    from_lightness_and_colour(before, shift, after)
+    return after
+
+
+def _calmed(planes: Float32, noise: StabilisedNoise, strength: float) -> Float32:
+    root = np.sqrt(np.maximum(planes + np.float32(noise.shift), 0)) / np.float32(TOP)
+    deviation = min(float(np.sqrt(np.square(noise.deviation).mean())) * strength / TOP, MOST_DEVIATION)
+    _, height, width = root.shape
+    out = np.empty_like(root)
+    step = TILE - 2 * CONTEXT
+    for y in range(0, height, step):
+        for x in range(0, width, step):
+            rows, columns = min(step, height - y), min(step, width - x)
+            # every tile has the same size, filled by mirroring, so that the network is laid out once
+            ys = _mirrored(np.arange(y - CONTEXT, y - CONTEXT + TILE), height)
+            xs = _mirrored(np.arange(x - CONTEXT, x - CONTEXT + TILE), width)
+            network = _network()
+            network.setInput(_shuffled(root[:, ys][:, :, xs], deviation))
+            calm = _unshuffled(network.forward())
+            out[:, y : y + rows, x : x + columns] = calm[:, CONTEXT : CONTEXT + rows, CONTEXT : CONTEXT + columns]
+    out *= np.float32(TOP)
+    return out * np.abs(out) - np.float32(noise.shift)
+
+
+def _mirrored(index: NDArray[np.intp], size: int) -> NDArray[np.intp]:
+    """Indices outside 0..size - 1 reflected back in."""
+    period = max(2 * (size - 1), 1)
+    index = np.abs(index) % period
+    return np.asarray(np.minimum(index, period - index))

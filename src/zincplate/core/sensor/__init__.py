@@ -1,0 +1,1 @@
+"""What a sensor does: mosaics, blown sites, hot pixels, lateral colour."""

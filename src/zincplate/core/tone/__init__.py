@@ -1,0 +1,1 @@
+"""Tone that depends on surroundings, curves, haze, sharpening and grain."""

@@ -1,0 +1,133 @@
+"""The local stage in one pass: haze, shadows, highlights, clarity and vignette as one gain per pixel on linear planes.
+
+A pixel's region brightness comes from small planes (:mod:`zincplate.core.tone.low_planes`). Shadows and highlights move the
+region; the pixel keeps its distance from it. Slopes: 2.5 EV of shadows over 5 stops of smoothstep (steepest 0.30 per
+stop) leave 1 - 0.75, 2 EV of highlights over 4 stops leave 1 - 0.75, so that brighter regions stay brighter.
+"""
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+from zincplate.core.kernels.kernel_math import INLINE, KERNEL, exp_2, load, log_2, smoothstep
+from zincplate.core.tone.low_planes import FLOOR
+
+Float32 = NDArray[np.float32]
+
+SHADOWS_EV, SHADOWS_FROM_EV, SHADOWS_SPAN_EV = 2.5, 0.5, 5.0
+HIGHLIGHTS_EV, HIGHLIGHTS_FROM_EV, HIGHLIGHTS_SPAN_EV = 2.0, -0.5, 4.0
+CLARITY_GAIN, CLARITY_LIMIT_EV = 1.8, 0.8
+PARAMETERS = 32
+
+
+@njit(**INLINE)
+def _row_of(low, n, j, k, fv, columns, shares, row, out, width):
+    """One row of a small plane at full width: rows j and k mixed, then read between columns."""
+    for x in range(low.shape[2]):
+        row[x] = low[n, j, x] + (low[n, k, x] - low[n, j, x]) * fv
+    for x in range(width):
+        i = columns[x]
+        a = load(row, i)
+        out[x] = a + (load(row, np.int32(i + np.int32(1))) - a) * shares[x]
+
+
+@njit(**KERNEL)
+def local_gain(planes, low, air_planes, p, x0, y0, out):
+    """Planes (3, h, w) -> adjusted planes; ``low`` (4, lh, lw) and ``air_planes`` (2, lh, lw) cover the whole picture.
+
+    ``p``: scaled width and height, luminance weights (3), exposure in EV, shadows, highlights, clarity, transmission factor,
+    air (3), least transmission, vignette strength, inner, 1 / (outer - inner), circle share, spare; (x0, y0) is the
+    window's place.
+    """
+    _, height, width = planes.shape
+    _, low_height, low_width = low.shape
+    z, o, half = np.float32(0), np.float32(1), np.float32(0.5)
+    step_x, step_y = np.float32(low_width) / p[0], np.float32(low_height) / p[1]
+    shadows, highlights = p[6] * np.float32(SHADOWS_EV), p[7] * np.float32(HIGHLIGHTS_EV)
+    clarity = p[8] * np.float32(CLARITY_GAIN)
+    regional, hazy, edged = (p[6] != z) | (p[7] != z) | (p[8] != z), p[9] != z, p[14] != z
+    exposure, removal, least = p[5], p[9], p[13]
+    columns, shares = np.empty(width, np.int32), np.empty(width, np.float32)
+    for x in range(width):
+        u = min(max((np.float32(x0 + x) + half) * step_x - half, z), np.float32(low_width - 1))
+        columns[x] = np.int32(u)
+        shares[x] = u - np.float32(columns[x])
+    for y in prange(height):
+        v = min(max((np.float32(y0 + y) + half) * step_y - half, z), np.float32(low_height - 1))
+        j = np.int32(v)
+        k = min(np.int32(j + 1), np.int32(low_height - 1))
+        fv = v - np.float32(j)
+        row = np.zeros(low_width + 1, np.float32)
+        ra, rb, e, ev = (
+            np.empty(width, np.float32),
+            np.empty(width, np.float32),
+            np.empty(width, np.float32),
+            np.zeros(width, np.float32),
+        )
+        red, green, blue = planes[0, y], planes[1, y], planes[2, y]
+        r, g, b = out[0, y], out[1, y], out[2, y]
+        if hazy:
+            _row_of(air_planes, 0, j, k, fv, columns, shares, row, ra, width)
+            _row_of(air_planes, 1, j, k, fv, columns, shares, row, rb, width)
+            for x in range(width):
+                thickness = min(max(ra[x] * math.sqrt(max(green[x], z)) + rb[x], z), o)
+                cleared = o / max(o - removal * thickness, least)
+                veiled = o + removal * (np.float32(0.3) + np.float32(0.7) * thickness)
+                t = cleared if removal > z else veiled
+                r[x] = max((red[x] - p[10]) * t + p[10], min(red[x], z))
+                g[x] = max((green[x] - p[11]) * t + p[11], min(green[x], z))
+                b[x] = max((blue[x] - p[12]) * t + p[12], min(blue[x], z))
+        else:
+            for x in range(width):
+                r[x], g[x], b[x] = red[x], green[x], blue[x]
+        for x in range(width):
+            e[x] = log_2(max(p[2] * r[x] + p[3] * g[x] + p[4] * b[x], z) + np.float32(FLOOR)) + np.float32(2.4739311883324122)
+        if regional:
+            form = np.empty(width, np.float32)
+            _row_of(low, 2, j, k, fv, columns, shares, row, ra, width)
+            _row_of(low, 3, j, k, fv, columns, shares, row, rb, width)
+            for x in range(width):
+                form[x] = ra[x] * (e[x] - exposure) + rb[x] + exposure
+            _row_of(low, 0, j, k, fv, columns, shares, row, ra, width)
+            _row_of(low, 1, j, k, fv, columns, shares, row, rb, width)
+            for x in range(width):
+                base = ra[x] * (e[x] - exposure) + rb[x] + exposure
+                d = form[x] - base
+                d = d / (o + abs(d) * np.float32(1 / CLARITY_LIMIT_EV))
+                middle = o - smoothstep((abs(base + half) - np.float32(2.5)) * np.float32(0.25))
+                ev[x] = (
+                    shadows * smoothstep((np.float32(SHADOWS_FROM_EV) - base) * np.float32(1 / SHADOWS_SPAN_EV))
+                    + highlights * smoothstep((base - np.float32(HIGHLIGHTS_FROM_EV)) * np.float32(1 / HIGHLIGHTS_SPAN_EV))
+                    + clarity * d * middle
+                )
+        if edged:
+            dy = (np.float32(y0 + y) + half) / p[1] * np.float32(2) - o
+            wide, high = p[0] * p[0], p[1] * p[1]
+            for x in range(width):
+                dx = (np.float32(x0 + x) + half) / p[0] * np.float32(2) - o
+                own = (dx * dx + dy * dy) * half
+                circle = (dx * dx * wide + dy * dy * high) / (wide + high)
+                far = math.sqrt(own + (circle - own) * p[17])
+                ev[x] += p[14] * smoothstep((far - p[15]) * p[16]) * (o - p[18] * smoothstep((e[x] - o) * half))
+        for x in range(width):
+            gain = exp_2(ev[x])
+            r[x] *= gain
+            g[x] *= gain
+            b[x] *= gain
+
+
+@dataclass(frozen=True)
+class LocalTables:
+    """Arguments of :func:`local_gain` besides planes and place."""
+
+    low: Float32
+    air_planes: Float32
+    parameters: Float32
+
+    def arguments(self) -> tuple[Any, ...]:
+        """In the kernel's order."""
+        return self.low, self.air_planes, self.parameters

@@ -1,0 +1,1 @@
+"""Adjustments of the step colour: colours and grey."""

@@ -1,0 +1,1 @@
+"""Adjustments of the step definition: noise, sharpness, local contrast."""

@@ -1,0 +1,49 @@
+"""Noise reduction driven by the sensor's own noise, lightness and colour apart, and hot pixels."""
+
+from dataclasses import replace
+from typing import Literal
+
+from zincplate.ops.base import Operation, Parameters, choice, gauge, switch
+from zincplate.plan.light import LightPlan
+
+
+class NoiseParameters(Parameters):
+    """0 to 100; 50 takes what the sensor's noise explains, 100 is twice as strong."""
+
+    luminance_noise: float = gauge(
+        "Luminance noise",
+        neutral=0,
+        low=0,
+        high=100,
+        step=1,
+        help="Calms grain of light and dark; 50 matches the noise measured in this file.",
+    )
+    colour_noise: float = gauge(
+        "Colour noise", neutral=0, low=0, high=100, step=1, help="Calms specks of colour; detail in lightness stays."
+    )
+    noise_method: Literal["quick", "best"] = choice(
+        "Way",
+        neutral="quick",
+        options={"quick": "Quick", "best": "Best"},
+        help="Best uses a small learned denoiser when a delivery is made, which takes minutes; views show the quick way.",
+    )
+    hot_pixels: bool = switch(
+        "Hot pixels", help="Finds single sites that stand far out of their neighbourhood and replaces them.", raw_only=True
+    )
+
+
+def apply(parameters: NoiseParameters, plan: LightPlan) -> LightPlan:
+    """Sets noise reduction of the plate stage."""
+    if parameters == NoiseParameters():
+        return plan
+    plate = replace(
+        plan.plate,
+        luminance_noise=parameters.luminance_noise / 100,
+        colour_noise=parameters.colour_noise / 100,
+        best_noise=parameters.noise_method == "best" and bool(parameters.luminance_noise or parameters.colour_noise),
+        hot_pixels=parameters.hot_pixels and plan.raw,
+    )
+    return replace(plan, plate=plate)
+
+
+NOISE = Operation("noise", "definition", "Noise", 1, NoiseParameters, apply)

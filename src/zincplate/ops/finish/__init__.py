@@ -1,0 +1,1 @@
+"""Adjustments of the step finish: what is done to the finished picture."""

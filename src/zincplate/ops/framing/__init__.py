@@ -1,0 +1,1 @@
+"""Adjustments of the step framing: what moves pixels."""

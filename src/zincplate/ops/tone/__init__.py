@@ -1,0 +1,1 @@
+"""Adjustments of the step tone: light and dark."""

@@ -1,0 +1,1 @@
+"""The stages between a source and its light."""

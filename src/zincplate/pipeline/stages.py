@@ -1,0 +1,285 @@
+"""The stages between a source's plates and the fused kernel: recovery, noise, framing, and the local stage.
+
+Results are kept by what they depend on: small planes by the plate work and haze, plates by the window and the plate work,
+the local result by everything before the colour kernel. So a colour control computes colour only.
+"""
+
+import math
+from dataclasses import dataclass, replace
+from typing import Any, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zincplate.core.geometry.radial import Radial
+from zincplate.core.geometry.warp import MARGIN as WARP_MARGIN
+from zincplate.core.geometry.warp import spline_coefficients, warp, warp_linear, warp_nearest
+from zincplate.core.noise.learned_noise import reduce_noise_best
+from zincplate.core.noise.wavelet_noise import MARGIN as NOISE_MARGIN
+from zincplate.core.noise.wavelet_noise import WEIGHTS, reduce_noise
+from zincplate.core.sensor.colour_shift import ColourShift
+from zincplate.core.sensor.highlights import Surroundings, rebuild, seen_at, surroundings
+from zincplate.core.tone.haze import KEPT, LEAST_TRANSMISSION, air_of
+from zincplate.core.tone.local_tone import PARAMETERS, LocalTables, local_gain
+from zincplate.core.tone.low_planes import LONG_EDGE, Air, Bases, bases_of, ev
+from zincplate.pipeline.cache import ByteCache
+from zincplate.pipeline.framing import Framed
+from zincplate.pipeline.windows import Window, fitted_size, level_of, scale_of
+from zincplate.plan.light import LightPlan
+from zincplate.plan.local import LocalPlan
+from zincplate.plan.plate import PlatePlan
+from zincplate.sources.file import Source
+
+Float32 = NDArray[np.float32]
+
+LIGHTNESS_STRENGTH, COLOUR_STRENGTH = 2.4, 3.0
+"""Multiples of the noise deviation at 100."""
+
+
+class Reader(Protocol):
+    """Plates of a window at its size; of a mosaic at full size with lateral colour undone where a shift is given."""
+
+    def __call__(
+        self, source: Source, key: str, window: Window, hot_pixels: bool, shift: ColourShift | None = None
+    ) -> Float32: ...
+
+
+@dataclass(frozen=True)
+class AirPlanes:
+    """Haze as the local kernel reads it: two planes of coefficients, and the colour of the air."""
+
+    planes: Float32
+    light: NDArray[np.float32]
+
+
+class Stages:
+    """One per renderer."""
+
+    def __init__(self, read: Reader, cache_bytes: int = 192 << 20, best: bool = False) -> None:
+        """With ``best`` noise goes the slow way where the recipe asks for it; views leave that to deliveries."""
+        self._read = read
+        self._best = best
+        self._cache = ByteCache(cache_bytes)
+        self._small = ByteCache(32 << 20)
+
+    def margin(self, framed: Framed, plan: LightPlan) -> int:
+        """Context that noise reduction needs at a window's size; a resampled frame fetches its own."""
+        return _noise_margin(plan.plate) if framed.direct else 0
+
+    def local(self, framed: Framed, key: str, plan: LightPlan, window: Window, keep: bool = True) -> Float32:
+        """Planes of the framed picture ready for the colour kernel. ``window`` should carry :meth:`margin` pixels of context.
+
+        With ``keep`` the result stays in the cache (views); deliveries pass every window once.
+        """
+        if plan.local == LocalPlan():
+            return self.frame(framed, key, plan.plate, window, keep)
+        weights = framed.source.luminance_weights(plan)
+        exposure_ev = math.log2(plan.gain)
+
+        def make() -> Float32:
+            planes = self.frame(framed, key, plan.plate, window, keep)
+            out = np.empty_like(planes)
+            bases, air = self._framed_bases(framed, key, plan.plate, plan.local.haze)
+            p = _parameters(plan, window, weights, exposure_ev, air)
+            local_gain(planes, *LocalTables(bases.planes, air.planes, p).arguments(), window.x, window.y, out)
+            return out
+
+        if not keep:
+            return make()
+        stage = (key, "local", window, plan.plate, plan.local, tuple(weights), exposure_ev, framed.key)
+        return self._cache.get(stage, make, lambda a: a.nbytes)
+
+    def frame(self, framed: Framed, key: str, plan: PlatePlan, window: Window, keep: bool = True) -> Float32:
+        """Plates of a window of the framed picture."""
+        source, source_key = framed.source, framed.source_key(key)
+        if framed.direct:
+            return self.plate(source, source_key, plan, framed.direct_window(window), keep)
+
+        def make() -> Float32:
+            part = framed.source_window(window, WARP_MARGIN + _noise_margin(plan))
+            sampling, radial = framed.sampling(window, part), framed.map.radial
+            # reduced plates average over red and blue sites, so nothing of green is in them: there the resampling shifts them
+            shift = source.colour_shift(radial) if level_of(source, part) == 0 else None
+            planes = self.plate(source, source_key, plan, part, keep, shift)
+            radial = radial if shift is None else radial.alike
+            if not keep:
+                return warp(planes, sampling, radial, window.width, window.height)
+            # while a movement is dragged the same plate is read again and again
+            splines = (source_key, "splines", part, plan, shift and shift.key)
+            coefficients = self._cache.get(splines, lambda: spline_coefficients(planes), lambda a: a.nbytes)
+            return warp(planes, sampling, radial, window.width, window.height, coefficients)
+
+        if not keep:
+            return make()
+        return self._cache.get((key, "frame", window, plan, framed.key), make, lambda a: a.nbytes)
+
+    def as_recorded(self, framed: Framed, key: str, window: Window, hot_pixels: bool) -> Float32:
+        """What the sensor recorded at the places of a window, without interpolation where that is avoidable."""
+        source, source_key = framed.source, framed.source_key(key)
+        if framed.direct:
+            return self._read(source, source_key, framed.direct_window(window), hot_pixels)
+        part = framed.source_window(window, WARP_MARGIN)
+        planes = self._read(source, source_key, part, hot_pixels)
+        return warp_nearest(planes, framed.sampling(window, part), framed.map.radial, window.width, window.height)
+
+    def _framed_bases(self, framed: Framed, key: str, plan: PlatePlan, haze: float) -> tuple[Bases, AirPlanes]:
+        """Small planes as the framed picture sees them."""
+        source, source_key, radial = framed.source, framed.source_key(key), framed.map.radial
+
+        def make() -> tuple[Bases, AirPlanes]:
+            bases = self._bases(source, source_key, plan, haze, radial)
+            air = self._air_planes(source, source_key, plan, haze, radial, bases.planes.shape[1:])
+            if framed.direct and (framed.width, framed.height) == (source.width, source.height):
+                return bases, air
+            width, height = fitted_size(framed.width, framed.height, LONG_EDGE)
+            small = _whole(source)
+            sampling = framed.sampling(Window(width, height, 0, 0, width, height), small)
+            place = (sampling, radial, width, height)
+            return Bases(warp_linear(bases.planes, *place)), replace(air, planes=warp_linear(air.planes, *place))
+
+        stage = (key, "framed bases", plan.recovery, plan.hot_pixels, haze, framed.key)
+        return self._small.get(stage, make, lambda both: both[0].nbytes + both[1].planes.nbytes)
+
+    def plate(
+        self, source: Source, key: str, plan: PlatePlan, window: Window, keep: bool = True, shift: ColourShift | None = None
+    ) -> Float32:
+        """Plates of a window after recovery and noise reduction."""
+        rebuilding = plan.recovery == "rebuild" and source.raw
+        calming = plan.luminance_noise > 0 or plan.colour_noise > 0
+        if not rebuilding and not calming:
+            return self._read(source, key, window, plan.hot_pixels, shift)
+
+        def make() -> Float32:
+            planes = self._read(source, key, window, plan.hot_pixels, shift)
+            if rebuilding and bool((planes.max((1, 2)) > source.white_limits * 0.92).any()):
+                place = _in_whole(source, window)
+                around = self._blown(source, key, plan.hot_pixels, round(place[0]))
+                out = np.empty_like(planes)
+                rebuild(planes, around, source.white_limits, place, out)
+                planes = out
+            if calming:
+                noise = source.noise(scale_of(source, window))
+                if plan.best_noise and self._best:
+                    planes = reduce_noise_best(planes, noise, 2 * plan.luminance_noise, 2 * plan.colour_noise)
+                else:
+                    lightness, colour = plan.luminance_noise * LIGHTNESS_STRENGTH, plan.colour_noise * COLOUR_STRENGTH
+                    planes = reduce_noise(np.ascontiguousarray(planes), noise, lightness, colour)
+            return planes
+
+        if not keep:
+            return make()
+        return self._cache.get((key, "plate", window, plan, shift and shift.key), make, lambda a: a.nbytes)
+
+    def _blown(self, source: Source, key: str, hot_pixels: bool, width_px: int) -> Surroundings:
+        """What stands around blown areas, for windows at a size of the whole."""
+
+        def make() -> Surroundings:
+            # half size: every sample is one group of the sensor's sites, so that full ones are not averaged away
+            width, height = max(source.width // 2, 1), max(source.height // 2, 1)
+            halved = Window(width, height, 0, 0, width, height)
+            planes = self._read(source, key, halved, hot_pixels)
+            small = _whole(source)
+            return surroundings(planes, source.white_limits, small.full_width, small.full_height)
+
+        found = self._small.get((key, "blown", hot_pixels), make, lambda a: a.nbytes)
+        if width_px >= source.width:
+            return found
+        return self._small.get((key, "blown", hot_pixels, width_px), lambda: seen_at(found, width_px), lambda a: a.near.nbytes)
+
+    def small(self, source: Source, key: str, plan: PlatePlan) -> Float32:
+        """Small planes of the whole picture after recovery; noise is averaged away there."""
+        return self.plate(source, key, calm(plan), _whole(source))
+
+    def _lit(self, source: Source, key: str, plan: PlatePlan, radial: Radial) -> Float32:
+        """Small planes with the lens's fall-off made up for."""
+        small = self.small(source, key, plan)
+        if not radial.lights:
+            return small
+        height, width = small.shape[1:]
+        y, x = np.ogrid[0:height, 0:width]
+        scale = source.width / width
+        radius = np.hypot((x + 0.5 - width / 2) * scale, (y + 0.5 - height / 2) * scale)
+        return np.ascontiguousarray(small * radial.gain_at(radius).astype(np.float32))
+
+    def _air(self, source: Source, key: str, plan: PlatePlan, radial: Radial) -> Air:
+        """Haze of the picture."""
+        stage = (key, "air", plan.recovery, plan.hot_pixels, radial.key)
+        return self._small.get(stage, lambda: air_of(self._lit(source, key, plan, radial)), lambda a: a.nbytes)
+
+    def _air_planes(
+        self, source: Source, key: str, plan: PlatePlan, haze: float, radial: Radial, shape: tuple[int, ...]
+    ) -> AirPlanes:
+        if not haze:
+            return AirPlanes(np.zeros((2, *shape), np.float32), np.zeros(3, np.float32))
+        air = self._air(source, key, plan, radial)
+        return AirPlanes(np.stack([air.a, air.b]), np.asarray(air.light, np.float32))
+
+    def _bases(self, source: Source, key: str, plan: PlatePlan, haze: float, radial: Radial) -> Bases:
+        """Bases of the picture after haze was taken out, at neutral exposure and the balance as shot."""
+
+        def make() -> Bases:
+            small = self._lit(source, key, plan, radial)
+            weights = source.luminance_weights(LightPlan(source.raw, source.as_shot_xy, source.as_shot_xy))
+            if haze:
+                hazy = LightPlan(source.raw, source.as_shot_xy, source.as_shot_xy, local=LocalPlan(haze=haze), plate=plan)
+                air = self._air_planes(source, key, plan, haze, radial, small.shape[1:])
+                p = _parameters(hazy, _whole(source), weights, 0.0, air)
+                none = np.zeros((4, *small.shape[1:]), np.float32)
+                out = np.empty_like(small)
+                local_gain(small, *LocalTables(none, air.planes, p).arguments(), 0, 0, out)
+                small = out
+            lightness_ev = ev(small, weights)
+            noise = source.noise(scale_of(source, _whole(source)))
+            # a root of deviation d has 2 d / root of relative noise; in stops that over ln 2
+            root = np.sqrt(0.18 * 2.0**lightness_ev / max(float(weights.sum()), 1e-6) + noise.shift)
+            deviation = float(np.sqrt(np.square(WEIGHTS) @ np.square(noise.deviation)))
+            return bases_of(lightness_ev, ((2 * deviation / math.log(2)) / root) ** 2)
+
+        stage: tuple[Any, ...] = (key, "bases", plan.recovery, plan.hot_pixels, haze, radial.key)
+        return self._small.get(stage, make, lambda b: b.nbytes)
+
+
+def calm(plan: PlatePlan) -> PlatePlan:
+    """The plan without noise reduction: in small planes noise is averaged away."""
+    return replace(plan, luminance_noise=0.0, colour_noise=0.0, best_noise=False)
+
+
+def _noise_margin(plan: PlatePlan) -> int:
+    return NOISE_MARGIN if plan.luminance_noise or plan.colour_noise else 0
+
+
+def _whole(source: Source) -> Window:
+    width, height = fitted_size(source.width, source.height, LONG_EDGE)
+    return Window(width, height, 0, 0, width, height)
+
+
+def _in_whole(source: Source, window: Window) -> tuple[float, float, float, float]:
+    """Size of the whole source at a window's scale, and where the window begins in it."""
+    span_x, span_y = window.span(source)
+    scale_x, scale_y = window.full_width / span_x, window.full_height / span_y
+    return (
+        source.width * scale_x,
+        source.height * scale_y,
+        window.x + window.left * scale_x,
+        window.y + window.top * scale_y,
+    )
+
+
+def _parameters(
+    plan: LightPlan, window: Window, weights: NDArray[np.float64], exposure_ev: float, air: AirPlanes
+) -> NDArray[np.float32]:
+    """Numbers of the local kernel."""
+    local = plan.local
+    p = np.zeros(PARAMETERS, np.float32)
+    p[0:6] = window.full_width, window.full_height, *weights, exposure_ev
+    p[6:9] = local.shadows, local.highlights, local.clarity
+    if local.haze:
+        p[9] = local.haze * (KEPT if local.haze > 0 else 0.7)
+        p[10:13] = air.light
+        p[13] = LEAST_TRANSMISSION
+    if local.vignette is not None:
+        v = local.vignette
+        inner = 1 - v.reach
+        outer = inner + 0.02 + v.softness * (1.15 - inner)
+        p[14:19] = v.strength_ev, inner, 1 / (outer - inner), (v.roundness + 1) / 2, v.spare_highlights
+    return p

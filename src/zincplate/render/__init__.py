@@ -1,0 +1,1 @@
+"""Views, deliveries, suggestions, and their order."""

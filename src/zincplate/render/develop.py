@@ -1,0 +1,74 @@
+"""From a file to delivered bytes without database or server: what the command line and the delivery job share."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from zincplate.core.colour.colour_spaces import SPACES
+from zincplate.formats.encode import SUFFIX, Format, encode
+from zincplate.recipe.document import Recipe, RecipeError
+from zincplate.render.render import Renderer
+from zincplate.sources.file import Source
+
+
+class DeliveryError(RecipeError):
+    """A way of delivering that makes no sense; ``setting`` is the field that is to blame."""
+
+    def __init__(self, setting: str, sentence: str) -> None:
+        super().__init__(sentence)
+        self.setting = setting
+
+
+@dataclass(frozen=True)
+class Delivery:
+    """How a finished picture is to be written."""
+
+    file_format: Format = "jpeg"
+    space: str = "srgb"
+    bits: int = 8
+    long_edge: int | None = None
+    quality: int = 92
+    location: bool = True
+    """Whether the file tells where the picture was taken."""
+
+    def checked(self) -> "Delivery":
+        """Self, after the combinations that make no sense were refused with :class:`DeliveryError`."""
+        if self.file_format not in SUFFIX:
+            raise DeliveryError("file_format", f'There is no file format "{self.file_format}"; there are {", ".join(SUFFIX)}.')
+        if self.space not in SPACES:
+            raise DeliveryError("space", f'There is no colour space "{self.space}"; there are {", ".join(SPACES)}.')
+        if self.bits not in (8, 16):
+            raise DeliveryError("bits", "A delivery has 8 or 16 bits per channel.")
+        if self.file_format == "jpeg" and self.bits != 8:
+            raise DeliveryError("bits", "JPEG holds 8 bits per channel; choose TIFF or PNG for 16.")
+        if self.long_edge is not None and not 16 <= self.long_edge <= 100_000:
+            raise DeliveryError("long_edge", "The long edge needs to be between 16 and 100,000 pixels.")
+        if not 1 <= self.quality <= 100:
+            raise DeliveryError("quality", "Quality runs from 1 to 100.")
+        return self
+
+
+def format_of(path: Path) -> Format:
+    """File format by the ending of an output name; raises :class:`RecipeError`."""
+    endings: dict[str, Format] = {".jpg": "jpeg", ".jpeg": "jpeg", ".tif": "tiff", ".tiff": "tiff", ".png": "png"}
+    try:
+        return endings[path.suffix.lower()]
+    except KeyError:
+        raise RecipeError(f"{path.name}: the ending says no format that can be written; use {', '.join(endings)}.") from None
+
+
+def develop(
+    renderer: Renderer,
+    source: Source,
+    recipe: Recipe,
+    delivery: Delivery,
+    progress: Callable[[float], bool] | None = None,
+    changed_at: str = "",
+) -> tuple[bytes, tuple[int, int]]:
+    """Encoded bytes of the finished picture, and its (width, height). ``changed_at``: when the recipe was changed
+    last (ISO 8601)."""
+    d = delivery.checked()
+    picture = renderer.deliver(source, recipe, space=d.space, bits=d.bits, long_edge=d.long_edge, progress=progress)
+    height, width = picture.shape[:2]
+    capture = source.capture if d.location else source.capture.without_location()
+    return encode(picture, d.file_format, d.space, replace(capture, orientation=1), d.quality, changed_at), (width, height)

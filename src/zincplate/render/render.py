@@ -1,0 +1,333 @@
+"""Views and deliveries of one source from the same graph.
+
+View: a window of the picture at any size up to full size, 8 bit, dithered. Delivery: the whole picture, in strips.
+Both take planes from :class:`zincplate.pipeline.stages.Stages`, run the fused kernel once, and the finishing pass where the
+recipe asks for it.
+"""
+
+import itertools
+import time
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+from typing import Any, TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zincplate.core.colour import oklab
+from zincplate.core.colour.colour_spaces import SPACES
+from zincplate.core.colour.lab import xyz_to_lab
+from zincplate.core.geometry.projective import FramingError
+from zincplate.core.geometry.resample import reduce_box
+from zincplate.core.kernels.light import to_8_bit, to_float
+from zincplate.core.measure.depth import depth_of
+from zincplate.core.measure.statistics import CLIP_GAMUT, measure, raw_histogram
+from zincplate.core.sensor.colour_shift import ColourShift
+from zincplate.core.tone.finish import edge_area, luma_of
+from zincplate.formats.isolated import Decoder
+from zincplate.formats.lens_profiles import LensDatabase
+from zincplate.formats.turns import AT_ONCE, Turn
+from zincplate.pipeline.cache import ByteCache
+from zincplate.pipeline.finishing import finished, margin_of
+from zincplate.pipeline.framing import LARGEST_SIDE, Framed, Framing, Shape, framing, of_source
+from zincplate.pipeline.stages import Stages
+from zincplate.pipeline.windows import Window, level_of, scale_of
+from zincplate.plan.finish import FinishPlan
+from zincplate.plan.frame import FramePlan
+from zincplate.plan.light import LightPlan
+from zincplate.recipe.document import Recipe, RecipeError
+from zincplate.render.render_thread import RenderThread
+from zincplate.render.strips import deliver_whole
+from zincplate.render.view import View, ViewRequest
+from zincplate.sources.file import Plate, Source
+from zincplate.tables.colour_plan import reach_of
+
+Float32 = NDArray[np.float32]
+
+DEPTH_RADIUS = 16
+"""Half side of the square of full-size pixels that the depth guard looks at."""
+FRAMED_KEPT = 64
+"""Resolved frame stages; each counts one in its cache. They hold tables of some 200 kB and no source."""
+PARTS = {"sources": 0.5, "plates": 0.3, "stages": 0.2}
+"""Shares of a renderer's memory."""
+AMBER = np.array([138.0, 92.0, 8.0], np.float32)
+_SERIAL = itertools.count()
+T = TypeVar("T")
+
+
+class Renderer:
+    """Opens sources and renders them; one per process. Caches sources and plates by the file's content hash.
+
+    Views and samples of all callers are computed on one thread (:mod:`zincplate.render.render_thread`).
+    """
+
+    def __init__(
+        self,
+        decoder: Decoder,
+        lenses: LensDatabase | None = None,
+        memory_bytes: int = 1 << 30,
+    ) -> None:
+        """``memory_bytes`` is what is kept for the next view; what is being worked on comes on top."""
+        self._decoder = decoder
+        self.lenses = lenses or LensDatabase()
+        self._framed = ByteCache(FRAMED_KEPT)
+        self._sources = ByteCache(int(PARTS["sources"] * memory_bytes))
+        self._plates = ByteCache(int(PARTS["plates"] * memory_bytes))
+        self._stage_bytes = int(PARTS["stages"] * memory_bytes)
+        self.stages = Stages(self._read, self._stage_bytes)
+        self._thread = RenderThread()
+
+    def on_render_thread(self, work: Callable[[], T], turn: Turn = AT_ONCE) -> T:
+        """Runs something that uses kernels on the one thread for that, and waits for it."""
+        return self._thread.run(work, turn)
+
+    def breathe(self) -> None:
+        """For long work on the render thread, between its parts: lets what is more urgent go first."""
+        self._thread.breathe()
+
+    def open(self, path: Path, key: str, turn: Turn = AT_ONCE) -> Source:
+        """Decoded file, from the cache if ``key`` (its content hash) is there; raises ``FileError``, and ``Superseded`` when its
+        turn comes and it is not wanted any more."""
+        return self._sources.get(key, lambda: Source(self._decoder.decode(path, turn)), lambda s: s.nbytes)
+
+    def framed(self, source: Source, key: str, plan: FramePlan) -> Framed:
+        """The frame stage of a plan, kept for a while; raises :class:`RecipeError` when it makes no sense on this source."""
+        # data of a lens may come or change while the file is open
+        stage = (key, source.width, source.height, plan, self.lenses.stamp())
+
+        def make() -> Framing:
+            try:
+                return framing(Shape(source.width, source.height, source.capture), plan, self.lenses)
+            except FramingError as error:
+                raise RecipeError(str(error)) from error
+
+        return of_source(self._framed.get(stage, make, lambda _: 1), source)
+
+    def _read(self, source: Source, key: str, window: Window, hot_pixels: bool, shift: ColourShift | None = None) -> Float32:
+        """Plates of a window at its size, kept."""
+        make = lambda: self._window(source, key, window, hot_pixels, shift)  # noqa: E731
+        stage = (key, "window", window, hot_pixels, shift and shift.key)
+        return self._plates.get(stage, make, lambda a: a.nbytes)
+
+    def read_once(self, source: Source, key: str, window: Window, hot_pixels: bool, shift: ColourShift | None = None) -> Float32:
+        """The same without keeping it: strips of a delivery are read once."""
+        return self._window(source, key, window, hot_pixels, shift)
+
+    def _window(self, source: Source, key: str, r: Window, hot_pixels: bool, shift: ColourShift | None) -> Float32:
+        span_x, span_y = r.span(source)
+        step_x, step_y = span_x / r.full_width, span_y / r.full_height
+        x0, x1 = r.left + r.x * step_x, r.left + (r.x + r.width) * step_x
+        y0, y1 = r.top + r.y * step_y, r.top + (r.y + r.height) * step_y
+        level = level_of(source, r)
+        if level >= 2:
+            plate = self._plate(source, key, level, hot_pixels)
+            return reduce_box(
+                plate.planes,
+                ((x0 - plate.origin_x) / level, (x1 - plate.origin_x) / level),
+                ((y0 - plate.origin_y) / level, (y1 - plate.origin_y) / level),
+                r.width,
+                r.height,
+            )
+        left, top = int(x0), int(y0)
+        right, bottom = min(int(np.ceil(x1 - 1e-9)), source.width), min(int(np.ceil(y1 - 1e-9)), source.height)
+        full = source.window(left, top, right - left, bottom - top, hot_pixels, shift)
+        if step_x == 1 and step_y == 1:
+            return full
+        return reduce_box(full, (x0 - left, x1 - left), (y0 - top, y1 - top), r.width, r.height)
+
+    def _plate(self, source: Source, key: str, level: int, hot_pixels: bool) -> Plate:
+        stage = (key, "plate", level, hot_pixels)
+        return self._plates.get(stage, lambda: source.reduced(level, hot_pixels), lambda p: p.planes.nbytes)
+
+    def view(
+        self, source: Source, key: str, recipe: Recipe, request: ViewRequest, space: str = "srgb", turn: Turn = AT_ONCE
+    ) -> View:
+        """Render a window for the screen."""
+        return self.on_render_thread(lambda: self._view(source, key, recipe, request, space, turn), turn)
+
+    def _view(self, source: Source, key: str, recipe: Recipe, request: ViewRequest, space: str, turn: Turn) -> View:
+        start = time.perf_counter()
+        plan = source.plan(recipe)
+        framed = self.framed(source, key, plan.frame)
+        finished_picture = framed
+        if request.around and request.plane is None:
+            all_of_it = framed.around()
+            corner = (all_of_it.x - all_of_it.width / 2, all_of_it.y - all_of_it.height / 2)
+            request = replace(request, plane=(*corner, all_of_it.width, all_of_it.height))
+        if request.plane is not None:
+            framed, plan = _through(framed, plan, request)
+        source, r = framed.source, request.checked(framed)
+        window = r.window
+        scale = scale_of(framed, window)
+        outer = window.grown(self.stages.margin(framed, plan) + margin_of(plan.finish, scale, r.show == "edges"))
+        planes = self.stages.local(framed, key, plan, outer)
+        # between the stages of a large picture the hand goes first, and what is not wanted any more ends
+        self.breathe()
+        turn.check()
+        inner = window.inside(outer)
+        picture = np.empty((r.height, r.width, 3), np.uint8)
+        tables = source.tables(recipe, space)
+        if plan.finish == FinishPlan():
+            to_8_bit(np.ascontiguousarray(planes[(slice(None), *inner)]), tables, r.x, r.y, picture)
+        else:
+            finished(planes, tables, plan.finish, scale, window, inner, picture)
+        if request.plane is None:
+            plates = self.stages.as_recorded(framed, key, window, plan.plate.hot_pixels)
+        else:
+            # a drag of the framing step: what it measures may be of resampled values, for the sake of its speed
+            plates = np.ascontiguousarray(self.stages.frame(framed, key, plan.plate, outer)[(slice(None), *inner)])
+        self.breathe()
+        turn.check()
+        mapped = r.clipping or r.gamut
+        histogram, clipping, counts = measure(picture, plates, source.white_limits, r.warned, mapped, r.quick)
+        # what is shown over the picture comes after its measurements
+        if r.show == "edges":
+            encoded = np.empty_like(planes)
+            to_float(planes, tables, encoded)
+            _amber_film(picture, edge_area(luma_of(encoded), scale)[inner])
+        elif r.show == "reach":
+            _grey_where_not(picture, self._reach(source, recipe, plan, planes[(slice(None), *inner)], r.key))
+        outside = 0.0
+        if r.gamut:
+            mask = self._outside(source, recipe, planes[(slice(None), *inner)], space)
+            clipping[mask] |= CLIP_GAMUT
+            outside = float(mask.mean())
+        pixels = r.width * r.height
+        overall = counts[0] / pixels
+        raw = raw_histogram(source.camera_values(plates)) if r.raw_histogram else None
+        elapsed = (time.perf_counter() - start) * 1000
+        shares = (float(overall[0]), float(overall[1]), float(overall[2]))
+        hot = source.hot_pixels if plan.plate.hot_pixels else None
+        return View(r, picture, clipping, shares, histogram, elapsed, finished_picture, counts[1:] / pixels, raw, outside, hot)
+
+    def _outside(self, source: Source, recipe: Recipe, planes: Float32, space: str) -> NDArray[np.bool_]:
+        """Which pixels lie outside a delivery space before they are drawn in."""
+        wide = np.empty_like(planes, order="C")
+        to_float(np.ascontiguousarray(planes), source.tables(recipe, "rec2020", linear_output=True), wide)
+        rgb = np.tensordot(SPACES[space].from_working, wide, 1)
+        return np.asarray(((rgb < -2e-3) | (rgb > 1.004)).any(0))
+
+    def _reach(self, source: Source, recipe: Recipe, plan: LightPlan, planes: Float32, key: int) -> NDArray[np.float64]:
+        """How strongly a picked key acts on every pixel, 0..1."""
+        if not 0 <= key < len(plan.colour.picked):
+            raise RecipeError("There is no such key.")
+        lab = self._lab_before_colour(source, recipe, planes)
+        return reach_of(plan.colour.picked[key], np.moveaxis(lab, 0, -1))
+
+    def _lab_before_colour(self, source: Source, recipe: Recipe, planes: Float32) -> NDArray[np.float64]:
+        """Oklab (3, h, w) of display light as the colour step receives it."""
+        out = np.empty(planes.shape, np.float32)
+        plain = recipe.with_switch("colour", False)
+        to_float(np.ascontiguousarray(planes), source.tables(plain, "rec2020", linear_output=True), out)
+        return np.asarray(np.moveaxis(oklab.from_working(np.moveaxis(out, 0, -1)), -1, 0))
+
+    def colour_at(self, source: Source, key: str, recipe: Recipe, x: int, y: int, radius: int) -> tuple[float, float, float]:
+        """Mean Oklab colour about a place of the full-size picture, as the colour step receives it."""
+
+        def work() -> tuple[float, float, float]:
+            planes = self._square(source, key, recipe, x, y, radius)
+            lab = self._lab_before_colour(source, recipe, planes).reshape(3, -1).mean(1)
+            return float(lab[0]), float(lab[1]), float(lab[2])
+
+        return self.on_render_thread(work)
+
+    def _square(self, source: Source, key: str, recipe: Recipe, x: int, y: int, radius: int) -> Float32:
+        """Planes after the local stage of a square of the finished picture's full-size pixels."""
+        plan = source.plan(recipe)
+        framed = self.framed(source, key, plan.frame)
+        window = _square_of(framed, x, y, radius)
+        outer = window.grown(self.stages.margin(framed, plan))
+        planes = self.stages.local(framed, key, plan, outer, keep=False)
+        return np.ascontiguousarray(planes[(slice(None), *window.inside(outer))])
+
+    def recorded_at(self, source: Source, key: str, recipe: Recipe, x: int, y: int, radius: int) -> Float32:
+        """Plates as the sensor recorded them about a place of the finished picture."""
+        framed = self.framed(source, key, source.plan(recipe).frame)
+        window = _square_of(framed, x, y, radius)
+        return self.on_render_thread(lambda: self.stages.as_recorded(framed, key, window, False))
+
+    def sample(self, source: Source, key: str, recipe: Recipe, x: int, y: int, radius: int, space: str) -> dict[str, Any]:
+        """Mean of a square of full-size pixels about (x, y): delivered values before sharpening and grain, L*a*b*, camera values,
+        clipped share."""
+        return self.on_render_thread(lambda: self._sample(source, key, recipe, x, y, radius, space))
+
+    def _sample(self, source: Source, key: str, recipe: Recipe, x: int, y: int, radius: int, space: str) -> dict[str, Any]:
+        planes = self._square(source, key, recipe, x, y, radius)
+        plates = self.recorded_at(source, key, recipe, x, y, radius)
+        linear = np.empty_like(planes)
+        to_float(planes, source.tables(recipe, space, linear_output=True), linear)
+        mean_linear = linear.reshape(3, -1).mean(1).astype(np.float64)
+        target = SPACES[space]
+        xyz_d65 = SPACES["rec2020"].to_xyz @ target.to_working @ mean_linear
+        clipped = (plates >= source.white_limits[:, None, None]).any(0).mean()
+        return {
+            "x": x,
+            "y": y,
+            "rgb": [float(v) for v in target.transfer.encode(mean_linear) * 255],
+            "lab": [float(v) for v in xyz_to_lab(xyz_d65)],
+            "camera": [float(v) for v in source.camera_values(plates).reshape(3, -1).mean(1)],
+            "clipped": float(clipped),
+            "depth": self._depth(source, key, recipe, x, y, space),
+        }
+
+    def _depth(self, source: Source, key: str, recipe: Recipe, x: int, y: int, space: str) -> dict[str, Any]:
+        """Whether tones are missing in the data about a place, on the scale of 255 of the delivery."""
+        planes = self._square(source, key, recipe, x, y, DEPTH_RADIUS)
+        out = np.empty_like(planes)
+        to_float(planes, source.tables(recipe, space), out)
+        found = depth_of(out)
+        return {"verdict": found.verdict, "step": found.step}
+
+    def deliver(
+        self,
+        source: Source,
+        recipe: Recipe,
+        *,
+        space: str,
+        bits: int,
+        long_edge: int | None = None,
+        progress: Callable[[float], bool] | None = None,
+        key: str = "",
+    ) -> NDArray[np.uint8] | NDArray[np.uint16]:
+        """The whole picture (h, w, 3), 8 bit (dithered) or 16 bit; reduced in linear light when ``long_edge`` asks for it.
+
+        ``progress`` is called with 0..1 and stops the delivery by returning False (:class:`Cancelled`).
+        """
+        stages = Stages(self.read_once, self._stage_bytes, best=True)
+        key = key or f"delivery {next(_SERIAL)}"
+        return deliver_whole(
+            stages, self.framed(source, key, source.plan(recipe).frame), key, recipe, space, bits, long_edge, progress
+        )
+
+
+def _square_of(framed: Framed, x: int, y: int, radius: int) -> Window:
+    x0, y0 = max(x - radius, 0), max(y - radius, 0)
+    x1, y1 = min(x + radius + 1, framed.width), min(y + radius + 1, framed.height)
+    if x0 >= x1 or y0 >= y1:
+        raise RecipeError("That place lies outside the picture.")
+    return Window(framed.width, framed.height, x0, y0, x1 - x0, y1 - y0)
+
+
+def _through(framed: Framed, plan: LightPlan, request: ViewRequest) -> tuple[Framed, LightPlan]:
+    """The plane seen through the request's rectangle, without what belongs to the edges of the finished picture."""
+    assert request.plane is not None
+    left, top, width, height = request.plane
+    if not (1 <= width <= LARGEST_SIDE and 1 <= height <= LARGEST_SIDE and abs(left) < 1e6 and abs(top) < 1e6):
+        raise RecipeError("The view asked for has no size.")
+    plan = replace(plan, local=replace(plan.local, vignette=None), finish=replace(plan.finish, border_share=0.0))
+    return framed.over(left, top, round(width), round(height)), plan
+
+
+def _amber_film(picture: NDArray[np.uint8], area: Float32) -> None:
+    """The picture in grey under an amber film where the area is, in place."""
+    grey = (picture @ np.array([0.2126, 0.7152, 0.0722], np.float32))[..., None]
+    film = (0.8 * area)[..., None]
+    picture[:] = np.rint(grey * (1 - film) + (0.45 * grey + AMBER) * film).astype(np.uint8)
+
+
+def _grey_where_not(picture: NDArray[np.uint8], reach: NDArray[np.float64]) -> None:
+    """Colours a key does not touch become grey, lighter than they were, in place."""
+    grey = 128 + 0.35 * (picture @ np.array([0.2126, 0.7152, 0.0722]) - 128)
+    share = np.sqrt(reach)[..., None]
+    picture[:] = np.rint(picture * share + grey[..., None] * (1 - share)).astype(np.uint8)

@@ -1,0 +1,157 @@
+"""Whole pictures in strips of rows or in tiles, so that memory holds one part in float planes and one finished picture."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zincplate.core.colour.colour_spaces import SPACES
+from zincplate.core.geometry.resample import lanczos_columns, lanczos_rows
+from zincplate.core.kernels.light import LightTables, to_8_bit, to_16_bit, to_float
+from zincplate.pipeline.finishing import finished, margin_of
+from zincplate.pipeline.framing import Framed
+from zincplate.pipeline.stages import Stages
+from zincplate.pipeline.windows import Window, fitted_size, scale_of
+from zincplate.plan.colour import ColourPlan
+from zincplate.plan.finish import FinishPlan
+from zincplate.plan.light import LightPlan
+from zincplate.recipe.document import Recipe
+from zincplate.tables.colour_plan import colour_tables
+from zincplate.tables.light_plan import encode_table
+
+Float32 = NDArray[np.float32]
+Progress = Callable[[float], bool] | None
+
+STRIP_ROWS = 192
+TILE_WIDTH, TILE_HEIGHT = 1536, 1024
+"""Work that needs context goes in tiles: their planes stay in the processor's cache from stage to stage."""
+
+
+class Cancelled(Exception):
+    """Raised out of a delivery whose progress callback asked to stop."""
+
+
+def deliver_whole(
+    stages: Stages, framed: Framed, key: str, recipe: Recipe, space: str, bits: int, long_edge: int | None, progress: Progress
+) -> NDArray[np.uint8] | NDArray[np.uint16]:
+    """The finished picture (h, w, 3), 8 bit (dithered) or 16 bit; smaller when ``long_edge`` is."""
+    if bits not in (8, 16):
+        raise ValueError("a delivery has 8 or 16 bits")
+    source = framed.source
+    plan = source.plan(recipe)
+    if long_edge is not None and long_edge < max(framed.width, framed.height):
+        return _reduced(stages, framed, key, recipe, plan, space, bits, long_edge, progress)
+    tables = source.tables(recipe, space)
+    out = _empty(framed.height, framed.width, bits)
+    whole = Window(framed.width, framed.height, 0, 0, framed.width, framed.height)
+    margin = stages.margin(framed, plan) + margin_of(plan.finish, 1.0)
+    for window, outer in _parts(whole, margin, tiles=not framed.direct):
+        planes = stages.local(framed, key, plan, outer, keep=False)
+        # one block of memory, as the compiled kernels know it; a tile of the picture itself would not be
+        part = _empty(window.height, window.width, bits)
+        inner = window.inside(outer)
+        if plan.finish == FinishPlan():
+            _quantise(np.ascontiguousarray(planes[(slice(None), *inner)]), tables, window.x, window.y, part)
+        else:
+            finished(planes, tables, plan.finish, 1.0, window, inner, part)
+        out[window.y : window.y + window.height, window.x : window.x + window.width] = part
+        _tell(progress, _share(window))
+    return out
+
+
+def _reduced(
+    stages: Stages,
+    framed: Framed,
+    key: str,
+    recipe: Recipe,
+    plan: LightPlan,
+    space: str,
+    bits: int,
+    long_edge: int,
+    progress: Progress,
+) -> NDArray[np.uint8] | NDArray[np.uint16]:
+    source = framed.source
+    width, height = fitted_size(framed.width, framed.height, long_edge)
+    tables = source.tables(recipe, space, linear_output=True)
+    middle = np.empty((3, framed.height, width), np.float32)
+    whole = Window(framed.width, framed.height, 0, 0, framed.width, framed.height)
+    row = np.empty((3, 0, framed.width), np.float32)
+    for window, outer in _parts(whole, stages.margin(framed, plan), tiles=not framed.direct):
+        planes = stages.local(framed, key, plan, outer, keep=False)
+        planes = np.ascontiguousarray(planes[(slice(None), *window.inside(outer))])
+        if window.x == 0:
+            row = np.empty((3, window.height, framed.width), np.float32)
+        linear = np.empty_like(planes)
+        to_float(planes, tables, linear)
+        row[:, :, window.x : window.x + window.width] = linear
+        if window.x + window.width == framed.width:
+            middle[:, window.y : window.y + window.height] = lanczos_rows(row, width)
+        _tell(progress, 0.95 * _share(window))
+    out = _empty(height, width, bits)
+    small = lanczos_columns(middle, height)
+    if plan.finish == FinishPlan():
+        _quantise(small, _encoding_only(space), 0, 0, out)
+    else:
+        all_of_it = Window(width, height, 0, 0, width, height)
+        scale = scale_of(framed, all_of_it)
+        finished(
+            np.ascontiguousarray(small),
+            _encoding_only(space),
+            plan.finish,
+            scale,
+            all_of_it,
+            (slice(0, height), slice(0, width)),
+            out,
+        )
+    _tell(progress, 1.0)
+    return out
+
+
+def _parts(whole: Window, margin: int, tiles: bool) -> list[tuple[Window, Window]]:
+    """Parts of the picture, row after row, each with its context: strips where none is needed, else tiles."""
+    width, height = (TILE_WIDTH, TILE_HEIGHT) if margin or tiles else (whole.width, STRIP_ROWS)
+    found = []
+    for y in range(0, whole.height, height):
+        for x in range(0, whole.width, width):
+            window = replace(whole, x=x, y=y, width=min(width, whole.width - x), height=min(height, whole.height - y))
+            found.append((window, window.grown(margin)))
+    return found
+
+
+def _tell(progress: Progress, share: float) -> None:
+    if progress is not None and not progress(share):
+        raise Cancelled
+
+
+def _empty(height: int, width: int, bits: int) -> NDArray[Any]:
+    return np.empty((height, width, 3), np.uint8 if bits == 8 else np.uint16)
+
+
+def _share(window: Window) -> float:
+    """How much of the whole is done when this part is."""
+    done = window.y * window.full_width + (window.x + window.width) * window.height
+    return min(done / (window.full_width * window.full_height), 1.0)
+
+
+def _quantise(planes: Float32, tables: LightTables, x: int, y: int, out: NDArray[Any]) -> None:
+    if out.dtype == np.uint8:
+        to_8_bit(planes, tables, x, y, out)
+    else:
+        to_16_bit(planes, tables, out)
+
+
+def _encoding_only(space: str) -> LightTables:
+    """Tables that only clip and encode planes which are already linear light of the delivery space."""
+    target = SPACES[space]
+    parameters = np.zeros(38, np.float32)
+    parameters[0:4] = 1, 1, 1, 3e38
+    parameters[4:13] = np.eye(3).ravel()
+    parameters[13:16] = target.to_xyz[1]
+    parameters[16:25] = np.eye(3).ravel()
+    srgb_curve = target.transfer == SPACES["srgb"].transfer
+    flags = np.array([0, 0, 0, 0, 1 if srgb_curve else 2, 0, 0, 0, 0, 0, 0], np.int32)
+    unused = np.zeros(2, np.float32)
+    colours = colour_tables(ColourPlan(), space, False)
+    return LightTables(parameters, flags, unused, np.zeros((5, 2), np.float32), encode_table(space), colours)

@@ -1,0 +1,1 @@
+"""What pixels come from."""

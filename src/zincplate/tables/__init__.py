@@ -1,0 +1,1 @@
+"""What a plan becomes: matrices and tables for the kernels."""

@@ -1,0 +1,170 @@
+"""From a recipe and a source's colour to the tables of the fused kernel."""
+
+import json
+from collections.abc import Callable
+from functools import cache, lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zincplate.core.colour.adaptation import D65_XY, bradford
+from zincplate.core.colour.camera_colour import CameraMatrices
+from zincplate.core.colour.colour_spaces import REC2020, SPACES, SRGB, WORKING_LUMINANCE
+from zincplate.core.kernels.light import TONE_MAX, LightTables, encode_inputs, table_inputs
+from zincplate.core.tone import curve
+from zincplate.ops.order import ORDER
+from zincplate.plan.colour import ColourPlan
+from zincplate.plan.light import LightPlan
+from zincplate.recipe.document import Recipe
+from zincplate.tables.colour_plan import colour_tables, shifted_primaries
+
+Float = NDArray[np.float64]
+
+NO_CLIP = 3.0e38
+
+
+def plan_of(recipe: Recipe, raw: bool, as_shot_xy: tuple[float, float]) -> LightPlan:
+    """Runs every adjustment of the recipe over an empty plan."""
+    plan = LightPlan(raw=raw, as_shot_xy=as_shot_xy if raw else D65_XY)
+    effective = recipe.effective()
+    for operation in ORDER:
+        plan = operation.add_to(effective.parameters[operation.id], plan)
+    return plan
+
+
+_TONE_INPUTS = table_inputs(TONE_MAX)
+_CURVE_INPUTS = SRGB.transfer.encode(table_inputs())
+_IDENTITY_CURVES = np.stack([table_inputs()] * 5).astype(np.float32)
+
+
+@cache
+def encode_table(space: str) -> NDArray[np.float32]:
+    """The kernel's encoding table of one of our spaces."""
+    return SPACES[space].transfer.encode(encode_inputs()).astype(np.float32)
+
+
+def tables_of(
+    recipe: Recipe,
+    *,
+    matrices: CameraMatrices | None,
+    as_shot_neutral: tuple[float, float, float],
+    as_shot_xy: tuple[float, float],
+    baseline_gain: float,
+    space: str,
+    to_working: tuple[float, ...] = (),
+    linear_output: bool = False,
+) -> LightTables:
+    """Kernel tables for plates that were divided by ``as_shot_neutral`` (camera data) or are linear light of a rendered
+    file's own primaries, which ``to_working`` (nine numbers) takes to Rec.2020.
+
+    ``space`` is a key of :data:`zincplate.core.colour.colour_spaces.SPACES`; with ``linear_output`` the encoding is left out.
+    Equal input gives the same object again (small cache), so a view that only moves does no table work.
+    """
+    return _tables(
+        json.dumps(recipe.with_switch("framing", False).effective().to_document(), sort_keys=True),
+        matrices,
+        as_shot_neutral,
+        as_shot_xy,
+        baseline_gain,
+        space,
+        to_working,
+        linear_output,
+    )
+
+
+@lru_cache(maxsize=64)
+def _tables(
+    recipe_json: str,
+    matrices: CameraMatrices | None,
+    as_shot_neutral: tuple[float, float, float],
+    as_shot_xy: tuple[float, float],
+    baseline_gain: float,
+    space: str,
+    to_working: tuple[float, ...],
+    linear_output: bool,
+) -> LightTables:
+    recipe = Recipe.from_document(json.loads(recipe_json))
+    plan = plan_of(recipe, matrices is not None, as_shot_xy)
+    target = SPACES[space]
+    parameters = np.zeros(38, np.float32)
+    parameters[28:38] = (0.0, 1.0) * 5
+    parameters[0:4] = (*gains_of(plan, matrices, as_shot_neutral, as_shot_xy), NO_CLIP)
+    if matrices is not None and plan.plate.recovery != "clip":
+        parameters[25:28] = np.asarray(as_shot_neutral) / parameters[0:3]
+    if matrices is not None and plan.plate.recovery != "rebuild":
+        parameters[3] = 1.0
+    matrix = matrix_of(plan, matrices, baseline_gain, to_working)
+    pointwise = (*plan.tone, plan.curve_rgb, plan.curve_red, plan.curve_green, plan.curve_blue, plan.curve_luminance)
+    coloured = plan.colour != ColourPlan()
+    direct = target.from_working @ matrix
+    inside = bool((np.abs(direct.sum(1)) <= 1 + 1e-6).all() and (direct >= -1e-6).all())
+    if inside and not coloured and all(p is None for p in pointwise):
+        # nothing between the two matrices: one, so that a file comes back exactly in its own space
+        parameters[4:13] = np.where(np.abs(direct) < 1e-9, 0, direct).ravel()
+        parameters[13:16] = target.to_xyz[1]
+        parameters[16:25] = np.eye(3).ravel()
+    else:
+        inside = False
+        parameters[4:13] = matrix.ravel()
+        parameters[13:16] = WORKING_LUMINANCE
+        parameters[16:25] = target.from_working.ravel()
+
+    tone = _composed(plan.tone)(_TONE_INPUTS) if plan.tone else _TONE_INPUTS
+    curves = _IDENTITY_CURVES.copy()
+    for row, points in enumerate((plan.curve_rgb, plan.curve_red, plan.curve_green, plan.curve_blue, plan.curve_luminance)):
+        if points is not None:
+            curves[row] = SRGB.transfer.decode(curve.evaluate(points, _CURVE_INPUTS, extended=True))
+            parameters[28 + 2 * row : 30 + 2 * row] = SRGB.transfer.decode(np.array([points[0][0], points[-1][0]]))
+    colours = colour_tables(plan.colour, space, plan.soft_gamut)
+    uses_srgb_curve = target.transfer == SRGB.transfer
+    flags = np.array(
+        [
+            bool(plan.tone),
+            any(c is not None for c in (plan.curve_red, plan.curve_green, plan.curve_blue)),
+            plan.curve_rgb is not None,
+            plan.curve_luminance is not None,
+            0 if linear_output else 1 if uses_srgb_curve else 2,
+            coloured,
+            len(plan.colour.picked),
+            not inside,
+            not inside and plan.soft_gamut,
+            plan.colour.toning is not None,
+            plan.plate.recovery == "rebuild",
+        ],
+        np.int32,
+    )
+    return LightTables(parameters, flags, tone.astype(np.float32), curves, encode_table(space), colours)
+
+
+def gains_of(
+    plan: LightPlan,
+    matrices: CameraMatrices | None,
+    as_shot_neutral: tuple[float, float, float],
+    as_shot_xy: tuple[float, float],
+) -> Float:
+    """Factors that take plates balanced as shot to the plan's balance."""
+    if matrices is None or plan.white_xy == as_shot_xy:
+        return np.ones(3)
+    return np.asarray(as_shot_neutral) / matrices.neutral_of(plan.white_xy)
+
+
+def matrix_of(plan: LightPlan, matrices: CameraMatrices | None, baseline_gain: float, to_working: tuple[float, ...]) -> Float:
+    """3x3 from balanced plates to linear Rec.2020, exposure and the shift of the primaries included."""
+    if matrices is not None:
+        matrix = matrices.balanced_to_working(plan.white_xy) * (plan.gain * baseline_gain)
+    else:
+        shift = np.eye(3)
+        if plan.white_xy != D65_XY:
+            shift = REC2020.from_xyz @ bradford(plan.white_xy, D65_XY) @ REC2020.to_xyz
+            shift = shift / (WORKING_LUMINANCE @ shift @ np.ones(3))
+        matrix = shift @ np.reshape(to_working, (3, 3)) * plan.gain
+    return np.asarray(shifted_primaries(plan.primaries) @ matrix) if plan.primaries else matrix
+
+
+def _composed(functions: tuple[Callable[[Float], Float], ...]) -> Callable[[Float], Float]:
+    def run(x: Float) -> Float:
+        for function in functions:
+            x = function(x)
+        return x
+
+    return run

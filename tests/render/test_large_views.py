@@ -1,0 +1,49 @@
+"""Large views: coded in strips that join, counted on some rows for all, without a map where none is asked for."""
+
+import numpy as np
+import pytest
+import simplejpeg
+
+from zincplate.core.measure.statistics import measure
+from zincplate.services.views import STRIP_PIXELS, _coded
+
+
+def picture(height: int, width: int) -> np.ndarray:
+    """Smooth, different in every channel and place, with a seventh at the top and a ninth at zero."""
+    y, x = np.mgrid[0:height, 0:width]
+    planes = np.stack([x * 200 / width + 20, y * 200 / height + 20, (x + y) * 200 / (width + height) + 20], -1).astype(np.uint8)
+    planes[x % 7 == 3] = 255
+    planes[x % 9 == 4] = 0
+    return planes
+
+
+@pytest.mark.parametrize("quick", [False, True])
+def test_strips_join_to_the_picture(quick: bool) -> None:
+    smooth = np.ascontiguousarray(np.repeat(np.repeat(picture(110, 100)[:, ::1], 11, 0), 13, 1))
+    assert smooth.shape[0] * smooth.shape[1] >= 2 * STRIP_PIXELS
+    strips = _coded(smooth, quick)
+    assert len(strips) == 2
+    joined = np.concatenate([simplejpeg.decode_jpeg(s) for s in strips])
+    assert joined.shape == smooth.shape
+    # nothing is moved, doubled or left out at the seam
+    assert np.abs(joined.astype(int) - smooth).mean() < (12 if quick else 4)
+    seam = simplejpeg.decode_jpeg(strips[0]).shape[0]
+    assert seam % 16 == 0 and np.abs(joined[seam - 8 : seam + 8].astype(int) - smooth[seam - 8 : seam + 8]).mean() < 14
+    assert len(_coded(np.ascontiguousarray(smooth[:300, :300]), quick)) == 1
+
+
+@pytest.mark.parametrize("mapped", [False, True])
+@pytest.mark.parametrize("quick", [False, True])
+def test_some_rows_stand_for_all(quick: bool, mapped: bool) -> None:
+    seen = picture(1300, 1700)
+    plates = np.full((3, 1300, 1700), 0.5, np.float32)
+    plates[1, :, ::5] = 2.0
+    histogram, clipping, counts = measure(seen, plates, np.ones(3, np.float32), -1, mapped, quick)
+    pixels = seen.shape[0] * seen.shape[1]
+    assert histogram.sum(1) == pytest.approx([pixels] * 4, rel=0.01)
+    wanted = [(seen.max(-1) == 255).mean(), (seen.max(-1) == 0).mean(), 0.2]
+    assert counts[0] / pixels == pytest.approx(wanted, rel=0.01)
+    assert counts[3] / pixels == pytest.approx([0, 0.2, 0], abs=0.002)
+    assert clipping.shape == ((1300, 1700) if mapped else (0, 0))
+    if mapped:
+        assert ((clipping & 1 > 0) == (seen.max(-1) == 255)).all() and ((clipping & 4 > 0) == (plates[1] == 2)).all()
