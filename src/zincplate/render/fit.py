@@ -47,8 +47,13 @@ class Fit:
 
 
 @dataclass(frozen=True)
-class _Link:
+class Link:
+    """The light of a frame against the source's."""
+
     log2_rgb: tuple[float, float, float]
+    """How much lighter, in stops, for each channel."""
+    left_over_ev: float
+    """How far another way of measuring, the median of all pairs, differs from that."""
     likeness: float
     own: bool
     """Stops of this camera's RGB, not of Rec.2020."""
@@ -67,14 +72,16 @@ def pair(first: LightPlate, second: LightPlate) -> tuple[Likeness, bool]:
     return compared(planes[0], resized), own
 
 
-def _connected(source: LightPlate, frames: Sequence[LightPlate], breathe: Callable[[], None]) -> list[_Link | None]:
+def connected(source: LightPlate, frames: Sequence[LightPlate], breathe: Callable[[], None] = lambda: None) -> list[Link | None]:
     """The light of each frame against the source's; None for those that show nothing of what the source or its neighbours
     show."""
-    links: list[_Link | None] = []
+    links: list[Link | None] = []
     for frame in frames:
         breathe()
         found, own = pair(source, frame)
-        links.append(_Link(found.log2_rgb, found.likeness, own) if found.same_subject else None)
+        links.append(
+            Link(found.log2_rgb, found.median_ev - found.log2_rgb[1], found.likeness, own) if found.same_subject else None
+        )
     order = sorted((f.settings.seconds, i) for i, f in enumerate(frames) if f.settings.seconds is not None)
     if source.settings.seconds is not None:
         order = sorted([*order, (source.settings.seconds, -1)])
@@ -89,10 +96,10 @@ def _connected(source: LightPlate, frames: Sequence[LightPlate], breathe: Callab
     return links
 
 
-def _along(source: LightPlate, frames: Sequence[LightPlate], links: list[_Link | None], before: int, i: int) -> _Link | None:
+def _along(source: LightPlate, frames: Sequence[LightPlate], links: list[Link | None], before: int, i: int) -> Link | None:
     """A frame by way of its neighbour in time."""
     neighbour = source if before < 0 else frames[before]
-    known = _Link((0.0, 0.0, 0.0), 1.0, True) if before < 0 else links[before]
+    known = Link((0.0, 0.0, 0.0), 0.0, 1.0, True) if before < 0 else links[before]
     a, b = neighbour.settings.seconds, frames[i].settings.seconds
     if known is None or not known.own or a is None or b is None or abs(a - b) > CLOSE_S:
         return None
@@ -100,7 +107,8 @@ def _along(source: LightPlate, frames: Sequence[LightPlate], links: list[_Link |
     if not found.same_subject or not own:
         return None
     red, green, blue = (x + y for x, y in zip(known.log2_rgb, found.log2_rgb, strict=True))
-    return _Link((red, green, blue), found.likeness, True, direct=False)
+    left_over = known.left_over_ev + found.median_ev - found.log2_rgb[1]
+    return Link((red, green, blue), left_over, found.likeness, True, direct=False)
 
 
 def _whole(source: LightPlate, frame: LightPlate) -> tuple[float, float, float]:
@@ -121,7 +129,7 @@ def check(
     ``white_xy`` is the white point that the carried balance names; None when "as shot" is carried, so that every frame is shown
     under the balance its own camera was set to. ``breathe`` is called between comparisons (about 25 ms each).
     """
-    links = _connected(source, frames, breathe)
+    links = connected(source, frames, breathe)
     white = white_xy or source.settings.as_shot_xy
     rows: list[tuple[float, float, float, XY]] = []
     for frame, link in zip(frames, links, strict=True):
@@ -143,7 +151,7 @@ def check(
 
 
 def _differs(
-    source: LightPlate, frame: LightPlate, stops: tuple[float, float, float], link: _Link | None, white: XY, as_shot: bool
+    source: LightPlate, frame: LightPlate, stops: tuple[float, float, float], link: Link | None, white: XY, as_shot: bool
 ) -> tuple[float, float, float, XY]:
     """Stops, mired and tint by which a frame would be seen to differ, and the white point that undoes the last two."""
     own = link is not None and link.own
@@ -158,7 +166,7 @@ def _differs(
 
 
 def _judged(
-    source: LightPlate, frame: LightPlate, link: _Link | None, row: tuple[float, float, float, XY], course: Float64
+    source: LightPlate, frame: LightPlate, link: Link | None, row: tuple[float, float, float, XY], course: Float64
 ) -> Fit:
     exposure_ev, mired, tint, white = row
     reasons = []
@@ -170,15 +178,8 @@ def _judged(
     if abs(exposure_ev) >= TOLD_EV and link:
         a, b = source.settings.exposure_ev, frame.settings.exposure_ev
         set_otherwise = odd[0] and a is not None and b is not None and abs((b - a) - exposure_ev + course[0]) < 0.3
-        why = (
-            ": the camera was set differently"
-            if set_otherwise
-            else ""
-            if odd[0]
-            else ", as the light of the series drifts"
-            if drift > TOLD_EV
-            else ""
-        )
+        drifts = not odd[0] and abs(course[0]) > TOLD_EV
+        why = ": the camera was set differently" if set_otherwise else ", as the light of the series drifts" if drifts else ""
         reasons.append(f"{abs(exposure_ev):.2f} EV {'lighter' if exposure_ev > 0 else 'darker'}{why}")
     if abs(mired) >= TOLD_MIRED and link:
         a, b = source.as_shot[0], frame.as_shot[0]
