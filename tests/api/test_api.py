@@ -17,6 +17,12 @@ from tests.conftest import Stack, small_dng
 from zincplate.services.context import Context
 
 
+def rows_of(answer: dict[str, Any]) -> list[dict[str, Any]]:
+    """A list in columns as rows."""
+    columns = answer["columns"]
+    return [dict(zip(columns, values, strict=True)) for values in zip(*columns.values(), strict=True)]
+
+
 def call(stack: Stack, method: str, path: str, body: Any = None, headers: dict[str, str] | None = None) -> tuple[int, Any]:
     """Status and JSON (or bytes) of one request."""
     data = body if isinstance(body, bytes) else None if body is None else json.dumps(body).encode()
@@ -54,7 +60,7 @@ def frame(stack: Stack, context: Context) -> dict[str, Any]:
     wait_for_jobs(stack)
     frames = call(stack, "GET", f"/api/shoots/{started['shoot']}/frames")[1]
     assert [r["name"] for r in frames["refusals"]] == ["evil.dng"]
-    found: dict[str, Any] = frames["frames"][0]
+    found: dict[str, Any] = rows_of(frames)[0]
     return found
 
 
@@ -87,7 +93,8 @@ def test_two_dropped_files_of_one_name_both_come_in(stack: Stack, context: Conte
         assert call(stack, "PUT", f"/api/uploads/{batch}/TW-0801.dng", small_dng(seed=seed))[0] == 201
     _, started = call(stack, "POST", "/api/bring-in", {"name": "Twins", "source": "uploads", "batch": batch})
     wait_for_jobs(stack)
-    frames = call(stack, "GET", f"/api/shoots/{started['shoot']}/frames")[1]["frames"]
+    frames = call(stack, "GET", f"/api/shoots/{started['shoot']}/frames")[1]
+    frames = rows_of(frames)
     assert [f["name"] for f in frames] == ["TW-0801.dng"] * 2 and len({f["content_hash"] for f in frames}) == 2
     assert len(list((stack.home.originals / "twins").iterdir())) == 2
     assert not list((stack.home.cache / "incoming").iterdir())
@@ -156,7 +163,7 @@ def test_a_frame_without_a_picture_of_its_cameras_is_no_error(stack: Stack, fram
 def test_bad_requests_get_a_sentence(
     stack: Stack, frame: dict[str, Any], method: str, path: str, body: Any, status: int, part: str
 ) -> None:
-    path = path.format(v=frame["version"], f=frame["id"], s=frame["shoot"])
+    path = path.format(v=frame["version"], f=frame["id"])
     got, answer = call(stack, method, path, body)
     assert got == status and part in answer["error"], answer
 
@@ -205,5 +212,5 @@ def test_a_killed_workers_job_is_finished_by_another(
         assert work.reap(context) >= 1
     wait_for_jobs(stack)
     frames = call(stack, "GET", f"/api/shoots/{started['shoot']}/frames")[1]
-    assert len(frames["frames"]) == 12 and not frames["refusals"]
-    assert all(f["thumb_state"] == "own" for f in frames["frames"])
+    assert len(rows_of(frames)) == 12 and not frames["refusals"]
+    assert all(f["thumb_state"] == "own" for f in rows_of(frames))

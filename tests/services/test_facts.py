@@ -47,13 +47,13 @@ def test_every_kind_comes_in_and_is_seen(context: Context, shoot: Any) -> None:
     assert shoots.refusals(shoot.id) == []
     listed = shoots.frames(shoot.id)
     assert len(listed) == 9
-    assert {f["capture"]["file_type"] for f in listed} == {"JPEG", "DNG", "WebP", "AVIF", "HEIF", "JPEG XL", "OpenEXR", "FITS"}
+    assert {f["file_type"] for f in listed} == {"JPEG", "DNG", "WebP", "AVIF", "HEIF", "JPEG XL", "OpenEXR", "FITS"}
     # lists hold what lists show; the rest is told one frame at a time
-    assert "caption" not in listed[0]["capture"]
+    assert "caption" not in listed[0]
     for row in listed:
         path = context.home.originals / frame(row["name"]).path
         source = context.renderer.open(path, row["content_hash"])
-        assert (source.width, source.height) == (row["capture"]["width"], row["capture"]["height"])
+        assert (source.width, source.height) == (row["width"], row["height"])
 
 
 def test_facts_in_words_with_notes(context: Context, shoot: Any) -> None:

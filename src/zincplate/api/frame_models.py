@@ -1,29 +1,8 @@
-"""What the API tells of one frame and its file."""
+"""What the API tells of frames and their files."""
 
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import BaseModel
-
-
-class CaptureOut(BaseModel):
-    file_type: str
-    width: int
-    height: int
-    bits: int
-    channels: int
-    raw: bool
-    orientation: int
-    colour_space: str
-    camera_make: str
-    camera_model: str
-    lens: str
-    exposure_time_s: float
-    f_number: float
-    iso: int
-    focal_length_mm: float
-    captured_at: str
-    own_lens: str
-    """Not empty where the file itself describes its lens."""
 
 
 class FactOut(BaseModel):
@@ -41,20 +20,154 @@ class FactsOut(BaseModel):
     notes: list[str]
 
 
-class FrameOut(BaseModel):
-    id: int
-    shoot: int
+class RefusalOut(BaseModel):
     name: str
-    content_hash: str
-    size_bytes: int
-    capture: CaptureOut
-    raw: bool
-    mark: Literal["", "keep", "maybe", "drop"]
-    stars: int
-    label: str
-    thumb_state: Literal["none", "embedded", "own", "failed"]
-    version: int
-    thumb: str
-    """Stands in the address of its small picture."""
+    reason: str
+    created_at: str
+
+
+class FrameColumns(BaseModel):
+    """Frames of a shoot, one list for each fact, all of one length: ten thousand rows without ten thousand sets of names."""
+
+    id: list[int]
+    name: list[str]
+    content_hash: list[str]
+    size_bytes: list[int]
+    raw: list[bool]
+    mark: list[Literal["", "keep", "maybe", "drop"]]
+    stars: list[int]
+    label: list[str]
+    thumb_state: list[Literal["none", "embedded", "own", "failed"]]
+    camera: list[str]
+    lens: list[str]
+    file_type: list[str]
+    width: list[int]
+    height: list[int]
+    exposure_time_s: list[float]
+    f_number: list[float]
+    iso: list[int]
+    focal_length_mm: list[float]
+    own_lens: list[bool]
+    """Whether the file itself describes its lens."""
+    captured_at: list[str]
+    changed_at: list[str]
+    version: list[int]
+    """The cover: the version that stands for the frame."""
+    versions: list[int]
+    """How many it has."""
+    adjusted: list[bool]
+    """Whether any of them is."""
+    delivered: list[int]
+    thumb: list[str]
+    """Stands in the address of the cover's small picture."""
+
+
+class FramesOut(BaseModel):
+    """All frames, or those that changed since ``since``; ``stamp`` is what to ask with the next time."""
+
+    id: int
+    name: str
+    stamp: str
+    columns: FrameColumns
+    removed: list[int]
+    refusals: list[RefusalOut]
+
+
+class VersionRowOut(BaseModel):
+    id: int
+    frame: int
+    number: int
+    name: str
+    revision: int
     adjusted: bool
-    delivered: int
+    cover: bool
+    thumb: str
+    words: list[str]
+    """What makes it different from how the frame came in."""
+
+
+class VersionsOut(BaseModel):
+    versions: list[VersionRowOut]
+
+
+class CoverChangeOut(BaseModel):
+    cover: int
+
+
+class WordsOut(BaseModel):
+    words: list[str]
+
+
+class AdjustmentOut(BaseModel):
+    """One operation of a version: for choosing what to carry or keep."""
+
+    id: str
+    step: str
+    label: str
+    touched: bool
+    words: list[str]
+
+
+class AdjustmentsOut(BaseModel):
+    adjustments: list[AdjustmentOut]
+
+
+class CarryRefusedOut(BaseModel):
+    version: int
+    frame: str
+    reason: str
+
+
+class CarriedOut(BaseModel):
+    bulk: int | None
+    """What to take it back by; null when nothing changed."""
+    words: str
+    changed: list[int]
+    unchanged: list[int]
+    refused: list[CarryRefusedOut]
+
+
+class MovedOut(BaseModel):
+    """What undoing or redoing a step over many frames did; ``left`` names frames that were changed since."""
+
+    bulk: int
+    words: str
+    changed: list[int]
+    left: list[str]
+
+
+class BulkOut(BaseModel):
+    bulk: int
+    kind: str
+    words: str
+    frames: int
+    undone: bool
+    at: str
+
+
+class BulksOut(BaseModel):
+    steps: list[BulkOut]
+
+
+class RecipePresetOut(BaseModel):
+    id: str
+    name: str
+    folder: str
+    note: str
+    own: bool
+    operations: list[str]
+    words: list[str]
+
+
+class RecipePresetsOut(BaseModel):
+    presets: list[RecipePresetOut]
+    refused: list[str]
+
+
+class PresetValuesOut(BaseModel):
+    values: dict[str, dict[str, Any]]
+    words: list[str]
+
+
+class PresetTextOut(BaseModel):
+    text: str

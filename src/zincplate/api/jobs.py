@@ -27,6 +27,12 @@ def jobs() -> Any:
     return {"jobs": work.recent()}
 
 
+@api.get("/jobs/<string:id>", responses={200: m.JobOut})
+def one(path: m.JobPath) -> Any:
+    """One job with its whole result."""
+    return work.as_dict(work.get(path.id), whole=True)
+
+
 @api.delete("/jobs/<string:id>", responses={200: m.JobOut})
 def cancel(path: m.JobPath) -> Any:
     """Asks a job to stop."""

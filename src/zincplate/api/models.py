@@ -1,11 +1,12 @@
 """Bodies, paths and answers of the API; the page's TypeScript types are generated from them."""
 
+from datetime import datetime
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from zincplate.api.frame_models import FactsOut as FactsOut
-from zincplate.api.frame_models import FrameOut as FrameOut
+from zincplate.api.frame_models import FramesOut as FramesOut
 from zincplate.formats.lens_profiles import LensProfile
 from zincplate.services.deliver import Preset
 from zincplate.services.framing import Action
@@ -64,19 +65,6 @@ class ShootsOut(BaseModel):
     card: CardOut
 
 
-class RefusalOut(BaseModel):
-    name: str
-    reason: str
-    created_at: str
-
-
-class FramesOut(BaseModel):
-    id: int
-    name: str
-    frames: list[FrameOut]
-    refusals: list[RefusalOut]
-
-
 RequestKey = Annotated[str, Field(max_length=40, pattern=r"^[A-Za-z0-9-]*$")]
 """Made up by whoever asks; the same key again starts nothing but answers with what it had started."""
 
@@ -118,6 +106,16 @@ class UploadOut(BaseModel):
     size_bytes: int
 
 
+class SinceQuery(In):
+    """Time stamp of an earlier answer: what has not changed since is left out."""
+
+    since: datetime | None = None
+
+
+class FramesIn(In):
+    frames: list[int] = Field(min_length=1, max_length=20_000)
+
+
 class MarksIn(In):
     frames: list[int] = Field(min_length=1, max_length=20_000)
     mark: Literal["", "keep", "maybe", "drop"] | None = None
@@ -144,6 +142,8 @@ class HistoryOut(BaseModel):
     forth: PatchOut | None
     """What the entry put, and what stood there before; null far from the current one."""
     back: PatchOut | None
+    bulk: int | None
+    """The step over many frames that it is part of."""
 
 
 class StateOut(BaseModel):

@@ -32,10 +32,22 @@ def list_shoots() -> Any:
 
 
 @api.get("/shoots/<int:id>/frames", responses={200: m.FramesOut})
-def list_frames(path: m.Id) -> Any:
-    """Frames in the order they were taken, and the files that were refused."""
-    shoot = shoots.get(path.id)
-    return {"id": shoot.id, "name": shoot.name, "frames": shoots.frames(path.id), "refusals": shoots.refusals(path.id)}
+def frames(path: m.Id, query: m.SinceQuery) -> Any:
+    """Frames of a shoot in columns, or what changed of them, and the files that were refused."""
+    since = query.since.replace(tzinfo=None) if query.since else None
+    return {**shoots.columns(path.id, since), "refusals": shoots.refusals(path.id)}
+
+
+@api.post("/frames/remove", responses={200: m.CountOut})
+def remove(body: m.FramesIn) -> Any:
+    """Takes frames out of their shoot; nothing is deleted."""
+    return {"frames": shoots.remove(body.frames)}
+
+
+@api.post("/frames/restore", responses={200: m.CountOut})
+def restore(body: m.FramesIn) -> Any:
+    """Brings frames back that were taken out."""
+    return {"frames": shoots.restore(body.frames)}
 
 
 @api.get("/shoots/<int:id>/find", responses={200: m.FoundOut})

@@ -205,7 +205,7 @@ class Drill:
         end = time.monotonic() + 120
         while time.monotonic() < end:
             _, answer = self.server.surely("GET", f"/api/shoots/{self._shoot}/frames")
-            self._versions = [f["version"] for f in answer["frames"]]
+            self._versions = list(answer["columns"]["version"])
             if len(self._versions) == FRAMES:
                 return
             time.sleep(0.3)

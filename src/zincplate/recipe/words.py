@@ -33,6 +33,12 @@ def formatted(value: Any, ui: dict[str, Any]) -> str:
     return f"{text} {ui['unit']}" if ui.get("unit") else text
 
 
+def _ui(info: Any) -> dict[str, Any]:
+    extra = info.json_schema_extra
+    found = extra.get("x-ui", {}) if isinstance(extra, dict) else {}
+    return found if isinstance(found, dict) else {}
+
+
 def _counted(number: int, one: str) -> str:
     return "none" if number == 0 else f"{number} {one}{'s' if number > 1 else ''}"
 
@@ -75,11 +81,13 @@ def _keys(old: Any, new: Any) -> list[str]:
     return found
 
 
-def describe(old: Recipe, new: Recipe) -> str:
-    """What changed between two recipes; many changes are counted."""
+def changes_in_words(old: Recipe, new: Recipe) -> list[str]:
+    """What changed between two recipes, a phrase for each control."""
     found: list[str] = []
     for operation in ORDER:
         before, after = old.parameters[operation.id], new.parameters[operation.id]
+        if before == after:
+            continue
         cropped = operation.id == "crop" and any(getattr(before, n) != getattr(after, n) for n in _CROP)
         if cropped:
             found.append(_crop(before, after))
@@ -87,8 +95,7 @@ def describe(old: Recipe, new: Recipe) -> str:
             a, b = getattr(before, name), getattr(after, name)
             if a == b or (cropped and name in (*_CROP, "ratio")):
                 continue
-            extra = info.json_schema_extra
-            ui: Any = extra.get("x-ui", {}) if isinstance(extra, dict) else {}
+            ui = _ui(info)
             if ui.get("kind") == "own_keys":
                 found.extend(_keys(a, b))
             else:
@@ -96,6 +103,47 @@ def describe(old: Recipe, new: Recipe) -> str:
     for step in STEPS:
         if (step in old.off) != (step in new.off):
             found.append(f"{step.capitalize()} switched {'off' if step in new.off else 'on'}")
+    return found
+
+
+def describe(old: Recipe, new: Recipe) -> str:
+    """What changed between two recipes; many changes are counted."""
+    found = changes_in_words(old, new)
     if not found:
         return "Other settings changed"
     return "; ".join(found) if len(found) <= 3 else f"{found[0]} and {len(found) - 1} more"
+
+
+def settings_in_words(recipe: Recipe, neutral: Recipe, operation_id: str) -> list[str]:
+    """What one operation is set to where that is not neutral: "Exposure +0.60 EV"."""
+    only = Recipe({**neutral.parameters, operation_id: recipe.parameters[operation_id]})
+    found = []
+    for phrase in changes_in_words(neutral, only):
+        before, arrow, after = phrase.rpartition(f" {ARROW} ")
+        found.append(_label_of(before, operation_id) + after if arrow else phrase)
+    return found
+
+
+def _label_of(text: str, operation_id: str) -> str:
+    """The label that a phrase "Label old value" begins with, with a space behind."""
+    operation = next(o for o in ORDER if o.id == operation_id)
+    labels = [_ui(info).get("label", "") for info in operation.parameters.model_fields.values()]
+    best = max((label for label in labels if text.startswith(label)), key=len, default="")
+    return f"{best} " if best else f"{text} {ARROW} "
+
+
+def compared_in_words(first: Recipe, second: Recipe) -> list[str]:
+    """How the second recipe shows a frame differently from the first, as one would say it: "cooler by 400 K", "cropped to
+    5:4"."""
+    found = changes_in_words(first, second)
+    a, b = (r.value("balance", "temperature_kelvin") for r in (first, second))
+    if a is not None and b is not None and a != b:
+        warmer = "warmer" if b > a else "cooler"
+        found = [f"{warmer} by {abs(b - a):.0f} K" if p.startswith("Temperature ") else p for p in found]
+    e, f = (r.value("tone", "exposure_ev") for r in (first, second))
+    if e != f:
+        found = [f"{'lighter' if f > e else 'darker'} by {abs(f - e):.2f} EV" if p.startswith("Exposure ") else p for p in found]
+    ratio = second.value("framing", "ratio")
+    if second.value("framing", "crop_width") and ":" in str(ratio):
+        found = [f"cropped to {ratio}" if p.startswith("Crop ") else p for p in found]
+    return found

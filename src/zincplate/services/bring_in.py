@@ -196,6 +196,8 @@ def _one(context: Context, shoot: Shoot, path: Path, reference: bool) -> Version
     except OSError as error:
         raise FileError(path, f"It could not be read: {error.strerror}.") from error
     same = Frame.get_or_none(Frame.shoot == shoot, Frame.content_hash == content_hash)
+    if same is not None and same.removed_at is not None:
+        return shoots.put_back(same)  # it was taken out of the shoot, and is wanted again
     if same is not None:
         if same.name != path.name:
             raise FileError(path, f"It holds the same picture as {same.name}, which is in this shoot already.")
@@ -223,8 +225,17 @@ def _one(context: Context, shoot: Shoot, path: Path, reference: bool) -> Version
                 label=capture.label[:40],
                 words=f"{path.name}\n{searched(capture)}",
                 thumb_state="embedded" if preview is not None else "none",
+                camera=f"{capture.camera_make} {capture.camera_model}".strip()[:120],
+                lens=capture.lens[:200],
+                file_type=capture.file_type[:60],
+                own_lens=bool(capture.own_lens),
+                **{
+                    name: getattr(capture, name)
+                    for name in ("width", "height", "exposure_time_s", "f_number", "iso", "focal_length_mm")
+                },
             )
             version = Version.create(frame=frame, number=1, recipe=recipe, recipe_hash=recipe_hash(recipe))
+            Frame.update(cover_id=version.id).where(Frame.id == frame.id).execute()
             HistoryEntry.create(version=version, position=0, words="Brought in", recipe=recipe)
     except peewee.IntegrityError:
         return None  # another worker brought the same picture in meanwhile

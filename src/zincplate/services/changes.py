@@ -8,9 +8,10 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.recipe.words import describe
+from zincplate.services import bulk, history
 from zincplate.services.context import Context, NotFound, UserError
 from zincplate.services.framing import size_of
-from zincplate.services.versions import recipe_hash, state, write_readable
+from zincplate.services.versions import live, recipe_hash, state, touch, write_readable
 from zincplate.store.database import database
 from zincplate.store.models import AppliedChange, HistoryEntry, NamedState, Version, now
 
@@ -24,6 +25,9 @@ class Change(BaseModel):
     ``set`` puts controls (step -> control -> value) and switches (step -> on); changes of one ``gesture`` that follow each other
     are one entry of the history. ``undo``, ``redo`` and ``go`` (to ``position``) move in the history. ``keep`` names the current
     recipe, ``return`` makes the named state ``state`` current again, ``forget`` takes its name away.
+
+    ``together`` names further versions that are edited along: what is set here is set there (``as_change``: numbers change there
+    by as much), as one thing that undo and redo take back and make again for all of them.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -38,6 +42,8 @@ class Change(BaseModel):
     position: int = 0
     state: int = 0
     name: str = Field(default="", max_length=60)
+    together: list[int] = Field(default=[], max_length=5_000)
+    as_change: bool = False
 
 
 class Stale(UserError):
@@ -57,9 +63,9 @@ def make(context: Context, version_id: int, change: Change) -> dict[str, Any]:
     """
     act = _ACTS[change.do]
     with database.atomic():
-        version = Version.select().where(Version.id == version_id).for_update().get_or_none()
+        version = Version.select().where(Version.id == version_id, live()).for_update().get_or_none()
         if version is None:
-            raise NotFound("There is no such version.")
+            raise NotFound("There is no such version. It may have been deleted.")
         if change.id and AppliedChange.select().where(_applied(version, change.id)).exists():
             return state(version)
         if version.revision != change.revision:
@@ -74,6 +80,8 @@ def make(context: Context, version_id: int, change: Change) -> dict[str, Any]:
                 AppliedChange.version == version, AppliedChange.created_at < now() - REMEMBERED
             ).execute()
             AppliedChange.create(version=version, change_id=change.id)
+        if version.revision != before:
+            touch(version)
     trouble = write_readable(context.home, version) if version.revision != before else ""
     return state(version, (trouble,) if trouble else ())
 
@@ -82,58 +90,71 @@ def _applied(version: Version, change_id: str) -> Any:
     return (AppliedChange.version == version) & (AppliedChange.change_id == change_id)
 
 
-def _store(version: Version, recipe: Recipe, position: int) -> None:
-    initial = HistoryEntry.get(HistoryEntry.version == version, HistoryEntry.position == 0)
-    version.recipe = recipe.to_document()
-    version.recipe_hash = recipe_hash(version.recipe)
+def _store(version: Version, document: dict[str, Any], position: int) -> None:
+    version.recipe = document
+    version.recipe_hash = recipe_hash(document)
     version.revision += 1
     version.position = position
-    version.adjusted = recipe != Recipe.from_document(initial.recipe)
+    version.adjusted = Recipe.from_document(document) != Recipe.from_document(history.initial(version))
     version.save()
 
 
-def _put(context: Context, version: Version, recipe: Recipe, gesture: str = "") -> None:
+def _put(context: Context, version: Version, recipe: Recipe, gesture: str = "", bulk_id: int | None = None) -> None:
     """Makes a recipe current as a new entry of the history, or as a further part of the newest one's gesture."""
-    old = Recipe.from_document(version.recipe)
+    before = version.recipe
+    old = Recipe.from_document(before)
     if recipe == old:
         return
     document = recipe.to_document()
     if recipe.framing() != old.framing():
         size_of(context, version.frame, document)  # refuses a framing that cannot be shown
     position = version.position
-    current = HistoryEntry.get(HistoryEntry.version == version, HistoryEntry.position == position)
-    if gesture and position > 0 and current.gesture == gesture:
-        old = Recipe.from_document(_entry(version, position - 1).recipe)
+    current = history.entry(version, position)
+    if gesture and position > 0 and current is not None and current.gesture == gesture:
+        before = history.document_at(version, position - 1)
+        old = Recipe.from_document(before)
     else:
         position += 1
-    HistoryEntry.delete().where(HistoryEntry.version == version, HistoryEntry.position >= position).execute()
+    history.drop_from(version, position)
     if recipe == old:  # the gesture came back to where it began: nothing was done
-        _store(version, recipe, position - 1)
+        _store(version, before, position - 1)
         return
-    words = describe(old, recipe)[:250]
-    HistoryEntry.create(version=version, position=position, words=words, gesture=gesture, recipe=document)
-    _store(version, recipe, position)
-
-
-def _entry(version: Version, position: int) -> HistoryEntry:
-    entry = HistoryEntry.get_or_none(HistoryEntry.version == version, HistoryEntry.position == position)
-    if entry is None:
-        raise UserError("There is nothing further to undo." if position < 0 else "There is nothing to redo.")
-    return entry
+    HistoryEntry.create(**history.row(version, before, document, position, describe(old, recipe), gesture, bulk_id))
+    _store(version, document, position)
 
 
 def _go(version: Version, position: int) -> None:
     """Undo and redo: makes another history entry current, later ones stay."""
-    entry = _entry(version, position)
+    document = history.document_at(version, position)
     if position != version.position:
-        _store(version, Recipe.from_document(entry.recipe), position)
+        _store(version, document, position)
+
+
+def _step(version: Version, change: Change, by: int) -> None:
+    """One step back or forth; for all versions that are edited together, where the step was theirs too."""
+    at = history.entry(version, version.position + max(by, 0))
+    _go(version, version.position + by)
+    if change.together and at is not None and at.bulk_id is not None:
+        bulk.move(at.bulk_id, undo=by < 0, but=version.id)
 
 
 def _set(context: Context, version: Version, change: Change) -> None:
-    recipe = Recipe.from_document(version.recipe).with_values(change.values)
+    before = version.recipe
+    recipe = Recipe.from_document(before).with_values(change.values)
     for step, on in change.switches.items():
         recipe = recipe.with_switch(step, on)
-    _put(context, version, recipe, change.gesture)
+    others = [i for i in change.together if i != version.id]
+    if not others:
+        _put(context, version, recipe, change.gesture)
+        return
+    current = history.entry(version, version.position)
+    goes_on = change.gesture and version.position > 0 and current is not None and current.gesture == change.gesture
+    known = current.bulk_id if goes_on and current is not None else None
+    together = (
+        bulk.begin("together", version.frame.shoot_id, f"Edited together: {len(others) + 1} frames") if known is None else known
+    )
+    _put(context, version, recipe, change.gesture, together)
+    bulk.along(context, together, others, before, change.values, change.switches, change.gesture, as_change=change.as_change)
 
 
 def _keep(_context: Context, version: Version, change: Change) -> None:
@@ -154,8 +175,8 @@ def _named(version: Version, change: Change) -> NamedState:
 
 _ACTS: dict[str, Callable[[Context, Version, Change], Any]] = {
     "set": _set,
-    "undo": lambda _context, version, _change: _go(version, version.position - 1),
-    "redo": lambda _context, version, _change: _go(version, version.position + 1),
+    "undo": lambda _context, version, change: _step(version, change, -1),
+    "redo": lambda _context, version, change: _step(version, change, 1),
     "go": lambda _context, version, change: _go(version, change.position),
     "keep": _keep,
     "return": lambda context, version, change: _put(context, version, Recipe.from_document(_named(version, change).recipe)),

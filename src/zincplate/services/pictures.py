@@ -15,28 +15,26 @@ from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.render.view import ViewRequest
 from zincplate.services.context import Context, Progress
 from zincplate.services.job_kinds import Arguments, JobKind
+from zincplate.services.originals import original_path as original_path
+from zincplate.services.originals import preview_path as preview_path
+from zincplate.services.plates import keep
 from zincplate.store.database import let_go
 from zincplate.store.home import Home
-from zincplate.store.models import Frame, Version
+from zincplate.store.models import Frame, Version, now
 
 THUMB_EDGE = 480
-
-
-def original_path(home: Home, frame: Frame) -> Path:
-    """Where a frame's original stands."""
-    return Path(frame.path) if frame.referenced else home.originals / frame.path
-
-
-def preview_path(home: Home, content_hash: str) -> Path:
-    """The camera's own preview, upright."""
-    return home.cache / "previews" / f"{content_hash}.jpg"
 
 
 def thumb_key(frame: Frame, version: Version) -> str:
     """Says what a version's small picture shows: the file's content under the recipe, or the camera's own picture. It stands in
     the picture's address, so that what was kept under an address is never another picture's."""
-    embedded = frame.thumb_state == "embedded" and not version.adjusted
-    return f"{frame.content_hash[:12]}{version.recipe_hash}{'e' if embedded else ''}"
+    return thumb_name(frame.content_hash, frame.thumb_state, version.recipe_hash, version.adjusted)
+
+
+def thumb_name(content_hash: str, thumb_state: str, recipe_hash: str, adjusted: bool) -> str:
+    """:func:`thumb_key` from columns."""
+    embedded = thumb_state == "embedded" and not adjusted
+    return f"{content_hash[:12]}{recipe_hash}{'e' if embedded else ''}"
 
 
 def thumb_path(home: Home, version: Version) -> Path:
@@ -86,9 +84,10 @@ def refresh_thumb(context: Context, version: Version) -> Path:
     recipe = Recipe.from_document(version.recipe)
     request = ViewRequest(THUMB_EDGE, THUMB_EDGE, box=True)
     view = context.renderer.view(source, frame.content_hash, recipe, request, turn=turn)
+    context.renderer.on_render_thread(lambda: keep(context.home, frame.content_hash, source), turn)
     if frame.thumb_state != "own":
         frame.thumb_state = "own"
-        Frame.update(thumb_state="own").where(Frame.id == frame.id).execute()
+        Frame.update(thumb_state="own", changed_at=now()).where(Frame.id == frame.id).execute()
     path = thumb_path(context.home, version)
     write_file(path, _jpeg(view.picture, 85))
     for other in path.parent.glob(f"{version.id}-*.jpg"):
@@ -113,7 +112,7 @@ def make_thumbs(context: Context, job: Progress, version_ids: Sequence[int]) -> 
                 refresh_thumb(context, version)
                 made += 1
             except (FileError, RecipeError):  # gone, damaged, or its lens data are: the others go on
-                Frame.update(thumb_state="failed").where(Frame.id == version.frame_id).execute()
+                Frame.update(thumb_state="failed", changed_at=now()).where(Frame.id == version.frame_id).execute()
                 failed += 1
         job.progress((done + 1) / len(version_ids), f"{done + 1} of {len(version_ids)}")
     return {"made": made, "failed": failed}

@@ -2,15 +2,16 @@
 
 import re
 import unicodedata
+from datetime import datetime, timedelta
 from typing import Any
 
 import peewee
 
-from zincplate.formats.capture import CaptureData
 from zincplate.services.context import NotFound, UserError
-from zincplate.services.pictures import thumb_key
+from zincplate.services.pictures import thumb_key, thumb_name
+from zincplate.services.versions import live
 from zincplate.store.database import database
-from zincplate.store.models import Delivered, Frame, Refusal, Shoot, Version
+from zincplate.store.models import Delivered, Frame, Refusal, Shoot, Version, now
 
 MARKS = ("", "keep", "maybe", "drop")
 
@@ -56,13 +57,14 @@ def overview() -> list[dict[str, Any]]:
             peewee.fn.MAX(Frame.captured_at).alias("last"),
             peewee.fn.SUM(Frame.size_bytes).alias("bytes"),
         )
+        .where(Frame.removed_at.is_null())
         .group_by(Frame.shoot)
         .dicts()
     }
     adjusted = dict(
         Version.select(Frame.shoot, peewee.fn.COUNT(peewee.fn.DISTINCT(Frame.id)))
         .join(Frame)
-        .where(Version.adjusted)
+        .where(Version.adjusted, live(), Frame.removed_at.is_null())
         .group_by(Frame.shoot)
         .tuples()
     )
@@ -101,7 +103,7 @@ def _covers(shoot_id: int, number: int = 6) -> list[dict[str, Any]]:
     query = (
         Version.select(Version.id, Version.recipe_hash, Version.adjusted, Version.frame, Frame.content_hash, Frame.thumb_state)
         .join(Frame)
-        .where(Frame.shoot == shoot_id, Version.number == 1, Frame.mark != "drop")
+        .where(Frame.shoot == shoot_id, Version.id == Frame.cover_id, Frame.mark != "drop", Frame.removed_at.is_null())
         .order_by(peewee.Case(None, [(Frame.mark == "keep", 0)], 1), Frame.captured_at, Frame.name)
     )
     rows = list(query)
@@ -110,66 +112,84 @@ def _covers(shoot_id: int, number: int = 6) -> list[dict[str, Any]]:
     return [{"version": v.id, "thumb": thumb_key(v.frame, v)} for v in picked]
 
 
+COLUMNS = (
+    "id", "name", "content_hash", "size_bytes", "raw", "mark", "stars", "label", "thumb_state", "camera", "lens", "file_type",
+    "width", "height", "exposure_time_s", "f_number", "iso", "focal_length_mm", "own_lens", "captured_at", "changed_at",
+)  # fmt: skip
+"""What a list tells of a frame from its own row; recipes and capture data are not read for it."""
+SAFE_S = 5.0
+"""Changes are told this long again: one that was stamped earlier may be committed later than another."""
+
+
+def columns(shoot_id: int, since: datetime | None = None) -> dict[str, Any]:
+    """The frames of a shoot in the order they were taken, as one list for each fact; ``since`` leaves out what has not changed.
+
+    ``stamp`` is to be given as ``since`` the next time, ``removed`` names frames that are no longer there.
+    """
+    shoot = get(shoot_id)
+    stamp = now() - timedelta(seconds=SAFE_S)
+    mine = Frame.shoot == shoot_id
+    if since is not None:
+        mine &= Frame.changed_at > since
+    order = (Frame.captured_at.is_null(), Frame.captured_at, Frame.name, Frame.id)
+    fields = [getattr(Frame, name) for name in COLUMNS]
+    rows = list(Frame.select(*fields, Frame.cover_id).where(mine, Frame.removed_at.is_null()).order_by(*order).tuples())
+    here: Any = Version.frame.in_([row[0] for row in rows]) if since is not None else Frame.shoot == shoot_id
+    many: dict[int, tuple[int, bool]] = {}
+    covers: dict[int, tuple[str, bool]] = {}
+    wanted = {row[-1] for row in rows}
+    listed = Version.select(Version.id, Version.frame, Version.recipe_hash, Version.adjusted).join(Frame).where(here, live())
+    for version, frame, recipe_hash, adjusted in listed.tuples() if rows else ():
+        count, any_adjusted = many.get(frame, (0, False))
+        many[frame] = (count + 1, any_adjusted or bool(adjusted))
+        if version in wanted:
+            covers[version] = (recipe_hash, bool(adjusted))
+    delivered = dict(_delivered(here).tuples()) if rows else {}
+    lists: dict[str, list[Any]] = {name: [row[i] for row in rows] for i, name in enumerate(COLUMNS)}
+    for name in ("captured_at", "changed_at"):
+        lists[name] = [value.isoformat() if value else "" for value in lists[name]]
+    for name in ("raw", "own_lens"):
+        lists[name] = [bool(value) for value in lists[name]]
+    lists["version"] = [row[-1] for row in rows]
+    lists["versions"] = [many.get(row[0], (1, False))[0] for row in rows]
+    lists["adjusted"] = [many.get(row[0], (1, False))[1] for row in rows]
+    lists["delivered"] = [delivered.get(row[0], 0) for row in rows]
+    lists["thumb"] = [
+        thumb_name(content_hash, state, *covers.get(version, ("", False)))
+        for content_hash, state, version in zip(lists["content_hash"], lists["thumb_state"], lists["version"], strict=True)
+    ]
+    gone = Frame.select(Frame.id).where(Frame.shoot == shoot_id, Frame.removed_at.is_null(False))
+    if since is not None:
+        gone = gone.where(Frame.changed_at > since)
+    return {
+        "id": shoot.id,
+        "name": shoot.name,
+        "stamp": stamp.isoformat(),
+        "columns": lists,
+        "removed": [row.id for row in gone] if since is not None else [],
+    }
+
+
+def _delivered(here: Any) -> Any:
+    return Delivered.select(Frame.id, peewee.fn.COUNT(Delivered.id)).join(Version).join(Frame).where(here).group_by(Frame.id)
+
+
 def frames(shoot_id: int) -> list[dict[str, Any]]:
-    """All frames of a shoot in the order they were taken, each with its first version."""
-    get(shoot_id)
-    delivered: dict[int, int] = dict(
-        Delivered.select(Frame.id, peewee.fn.COUNT(Delivered.id))
-        .join(Version)
-        .join(Frame)
-        .where(Frame.shoot == shoot_id)
-        .group_by(Frame.id)
-        .tuples()
-    )
-    rows = (
-        Version.select(Version, Frame)
-        .join(Frame)
-        .where(Frame.shoot == shoot_id, Version.number == 1)
-        .order_by(Frame.captured_at, Frame.name, Frame.id)
-    )
-    return [frame_dict(v.frame, v, delivered.get(v.frame.id, 0)) for v in rows]
+    """The same, a row for each frame."""
+    lists = columns(shoot_id)["columns"]
+    return [dict(zip(lists, values, strict=True)) for values in zip(*lists.values(), strict=True)]
 
 
 def find(shoot_id: int, text: str) -> list[int]:
     """Frames of a shoot in whose name, facts or description every word occurs; case and accents do not matter."""
     get(shoot_id)
-    query = Frame.select(Frame.id).where(Frame.shoot == shoot_id)
+    query = Frame.select(Frame.id).where(Frame.shoot == shoot_id, Frame.removed_at.is_null())
     for word in text.split()[:MOST_WORDS]:
         query = query.where(Frame.words.contains(word))
     return [row.id for row in query.order_by(Frame.id)]
 
 
-_PLAIN = CaptureData()
 MOST_WORDS = 20
-_LISTED = {
-    name: getattr(_PLAIN, name)
-    for name in (
-        "file_type", "width", "height", "bits", "channels", "raw", "orientation", "colour_space", "camera_make", "camera_model",
-        "lens", "exposure_time_s", "f_number", "iso", "focal_length_mm", "captured_at", "own_lens",
-    )
-}  # fmt: skip
-"""Facts that lists of frames hold; all of them are told one frame at a time."""
-
-
-def frame_dict(frame: Frame, version: Version, delivered: int) -> dict[str, Any]:
-    """JSON-ready facts of a frame."""
-    return {
-        "id": frame.id,
-        "shoot": frame.shoot_id,
-        "name": frame.name,
-        "content_hash": frame.content_hash,
-        "size_bytes": frame.size_bytes,
-        "capture": {name: frame.capture.get(name, empty) for name, empty in _LISTED.items()},
-        "raw": frame.raw,
-        "mark": frame.mark,
-        "stars": frame.stars,
-        "label": frame.label,
-        "thumb_state": frame.thumb_state,
-        "version": version.id,
-        "thumb": thumb_key(frame, version),
-        "adjusted": version.adjusted,
-        "delivered": delivered,
-    }
 
 
 def refusals(shoot_id: int) -> list[dict[str, Any]]:
@@ -197,5 +217,22 @@ def mark_frames(frame_ids: list[int], *, mark: str | None = None, stars: int | N
     found = Frame.select().where(Frame.id.in_(frame_ids)).count() if frame_ids else 0
     if found != len(set(frame_ids)) or not found:
         raise NotFound("One of these frames is not there any more.")
-    Frame.update(**values).where(Frame.id.in_(frame_ids)).execute()
+    Frame.update(changed_at=now(), **values).where(Frame.id.in_(frame_ids)).execute()
     return found
+
+
+def remove(frame_ids: list[int]) -> int:
+    """Takes frames out of their shoot; their originals, versions and deliveries stay, and :func:`restore` brings them back."""
+    return Frame.update(removed_at=now(), changed_at=now()).where(Frame.id.in_(frame_ids), Frame.removed_at.is_null()).execute()
+
+
+def restore(frame_ids: list[int]) -> int:
+    """Frames that were taken out are there again."""
+    return Frame.update(removed_at=None, changed_at=now()).where(Frame.id.in_(frame_ids)).execute()
+
+
+def put_back(frame: Frame) -> Version:
+    """A removed frame that is brought in once more is the same frame, with all that was done to it."""
+    restore([frame.id])
+    version: Version = Version.get_by_id(frame.cover_id)
+    return version

@@ -8,10 +8,10 @@ from typing import Any
 
 from zincplate.formats.files import write_file
 from zincplate.recipe.document import Recipe
-from zincplate.services import pictures
+from zincplate.services import history, pictures
 from zincplate.services.context import NotFound
 from zincplate.store.home import Home
-from zincplate.store.models import AppliedChange, Frame, HistoryEntry, NamedState, Version
+from zincplate.store.models import AppliedChange, Frame, HistoryEntry, NamedState, Version, now
 
 log = logging.getLogger(__name__)
 
@@ -21,10 +21,20 @@ KNOWN_STEPS = 15
 
 def get(version_id: int) -> Version:
     """One version; raises :class:`NotFound`."""
-    version = Version.get_or_none(Version.id == version_id)
+    version = Version.get_or_none(Version.id == version_id, live())
     if version is None:
-        raise NotFound("There is no such version.")
+        raise NotFound("There is no such version. It may have been deleted.")
     return version
+
+
+def live() -> Any:
+    """Versions that are there: neither they nor their frames were taken away."""
+    return Version.deleted_at.is_null()
+
+
+def touch(version: Version) -> None:
+    """Lists of frames are told that something of this one changed."""
+    Frame.update(changed_at=now()).where(Frame.id == version.frame_id).execute()
 
 
 def recipe_hash(document: dict[str, Any]) -> str:
@@ -62,12 +72,13 @@ def state(version: Version, notes: tuple[str, ...] = ()) -> dict[str, Any]:
 def _history(version: Version) -> list[dict[str, Any]]:
     """Every entry in words; those about the current one also with what they put and what stood there before, so that a page shows
     undo and redo at once."""
-    mine = HistoryEntry.version == version
-    close = HistoryEntry.position.between(version.position - KNOWN_STEPS - 1, version.position + KNOWN_STEPS)
-    recipes = {e.position: e.recipe for e in HistoryEntry.select(HistoryEntry.position, HistoryEntry.recipe).where(mine, close)}
-    rows = HistoryEntry.select(HistoryEntry.position, HistoryEntry.words, HistoryEntry.gesture, HistoryEntry.created_at)
+    low, high = max(version.position - KNOWN_STEPS - 1, 0), version.position + KNOWN_STEPS
+    recipes = history.documents(version, low, high)
+    rows = HistoryEntry.select(
+        HistoryEntry.position, HistoryEntry.words, HistoryEntry.gesture, HistoryEntry.created_at, HistoryEntry.bulk
+    )
     found = []
-    for e in rows.where(mine).order_by(HistoryEntry.position):
+    for e in rows.where(HistoryEntry.version == version).order_by(HistoryEntry.position):
         before, after = recipes.get(e.position - 1), recipes.get(e.position)
         forth = back = None
         if before is not None and after is not None:
@@ -80,6 +91,7 @@ def _history(version: Version) -> list[dict[str, Any]]:
                 "gesture": e.gesture,
                 "forth": forth,
                 "back": back,
+                "bulk": e.bulk_id,
             }
         )
     return found
@@ -150,7 +162,7 @@ def _write(path: Path, version: Version) -> None:
     write_file(path, (json.dumps(document, indent=1, ensure_ascii=False) + "\n").encode())
 
 
-def catch_up(home: Home, most: int = 200) -> int:
+def catch_up(home: Home, most: int = 2_000) -> int:
     """Writes readable copies that are missing: a process was killed, or a folder could not be written. Returns how many."""
     behind = Version.select().where(Version.readable_revision < Version.revision).order_by(Version.id).limit(most)
     written = 0

@@ -81,7 +81,11 @@ def parsed(document: dict[str, Any]) -> Recipe:
 def original_recipe(frame: Frame) -> Recipe:
     """How the frame came in."""
     entry = (
-        HistoryEntry.select().join(Version).where(Version.frame == frame, Version.number == 1, HistoryEntry.position == 0).get()
+        HistoryEntry.select()
+        .join(Version)
+        .where(Version.frame == frame, HistoryEntry.position == 0)
+        .order_by(Version.number)
+        .get()
     )
     return Recipe.from_document(entry.recipe)
 

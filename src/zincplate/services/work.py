@@ -84,8 +84,13 @@ def outside(kind: str, title: str, **arguments: Any) -> tuple[Job, str]:
     return job, owner
 
 
-def as_dict(job: Job) -> dict[str, Any]:
-    """JSON-ready facts of a job."""
+LONGEST_RESULT = 2_000
+"""Characters of a result that lists of jobs hold; longer ones are told one job at a time."""
+
+
+def as_dict(job: Job, whole: bool = False) -> dict[str, Any]:
+    """JSON-ready facts of a job; ``whole`` with its result however long."""
+    listed = whole or len(str(job.result)) <= LONGEST_RESULT
     total = len(job.arguments.get("paths", ())) or int(job.arguments.get("files", 0))
     return {
         "id": job.id,
@@ -94,7 +99,7 @@ def as_dict(job: Job) -> dict[str, Any]:
         "state": job.state,
         "progress": job.progress,
         "note": job.note,
-        "result": job.result,
+        "result": job.result if listed else None,
         "shoot": job.arguments.get("shoot_id"),
         "files": total,
         "files_done": round(job.progress * total),

@@ -42,6 +42,11 @@ class Home:
         return self.root / "lenses"
 
     @property
+    def presets(self) -> Path:
+        """Presets of adjustments as readable JSON, folders as the user made them."""
+        return self.root / "presets"
+
+    @property
     def manifest(self) -> Path:
         """One JSON line for each original: path, SHA-256, size. Makes them verifiable without the database."""
         return self.root / "originals.jsonl"
@@ -54,12 +59,12 @@ class Home:
     @property
     def written(self) -> tuple[Path, ...]:
         """Folders into which files are written."""
-        return self.originals, self.deliveries, self.recipes, self.cache
+        return self.originals, self.deliveries, self.recipes, self.presets, self.cache
 
     def make(self) -> "Home":
         """Creates the folders; returns self. What is created is its owner's alone: pictures are nobody else's business. Started
         by root, the database's own user may pass through the root folder, to its own and nowhere else."""
-        for folder in (self.root, self.originals, self.deliveries, self.recipes, self.cache, self.lenses):
+        for folder in (self.root, self.originals, self.deliveries, self.recipes, self.cache, self.lenses, self.presets):
             if not folder.is_dir():
                 folder.mkdir(parents=True, exist_ok=True)
                 folder.chmod(0o711 if folder == self.root and os.geteuid() == 0 else 0o700)

@@ -61,6 +61,24 @@ class Frame(Table):
     """Name and everything written about the picture, a line each: what a search looks into."""
     thumb_state = peewee.CharField(8, default="embedded")
     """none, embedded, own, failed: what the small picture is made from."""
+    camera = peewee.CharField(120, default="")
+    """Maker and model. This and what follows stand in ``capture`` too: lists of frames read columns, never whole documents."""
+    lens = peewee.CharField(200, default="")
+    file_type = peewee.CharField(60, default="")
+    width = peewee.IntegerField(default=0)
+    height = peewee.IntegerField(default=0)
+    exposure_time_s = Double(default=0)
+    f_number = Double(default=0)
+    iso = peewee.IntegerField(default=0)
+    focal_length_mm = Double(default=0)
+    own_lens = peewee.BooleanField(default=False)
+    """The file describes its lens itself."""
+    cover_id = peewee.IntegerField(null=True)
+    """The version that stands for the frame."""
+    removed_at = Moment(null=True)
+    """Taken out of the shoot; the original stays where it is."""
+    changed_at = Moment(default=now)
+    """Of anything a list shows: mark, small picture, versions. Lists ask for what changed since."""
     created_at = Moment(default=now)
 
 
@@ -80,17 +98,36 @@ class Version(Table):
     position = peewee.IntegerField(default=0)
     """Which history entry is current."""
     adjusted = peewee.BooleanField(default=False)
+    deleted_at = Moment(null=True)
+    """Deleted versions are kept for a while, so that this too can be undone."""
+
+
+class Bulk(Table):
+    """One thing that was done to many versions at once, and can be undone for all of them at once."""
+
+    shoot = peewee.ForeignKeyField(Shoot, null=True, on_delete="CASCADE")
+    kind = peewee.CharField(20)
+    """carry, preset, even, reset, together."""
+    words = peewee.CharField(250)
+    request_key = peewee.CharField(40, null=True, unique=True)
+    result: Any = peewee.JSONField(null=True)
+    """What was answered: sent twice it is done once."""
+    undone = peewee.BooleanField(default=False)
+    created_at = Moment(default=now)
 
 
 class HistoryEntry(Table):
-    """The recipe after a change, with the change in words."""
+    """A change in words, and the recipe after it: whole at times, else as the difference to the entry before
+    (:mod:`zincplate.services.history`)."""
 
     version = peewee.ForeignKeyField(Version, backref="history", on_delete="CASCADE")
     position = peewee.IntegerField()
     words = peewee.CharField(250)
     gesture = peewee.CharField(40, default="")
     """Changes of one gesture (a key held down, steps in quick succession) are one entry."""
-    recipe: Any = peewee.JSONField()
+    recipe: Any = peewee.JSONField(null=True)
+    difference: Any = peewee.JSONField(null=True)
+    bulk = peewee.ForeignKeyField(Bulk, null=True, on_delete="SET NULL")
     created_at = Moment(default=now)
 
 
@@ -161,4 +198,4 @@ class Delivered(Table):
     created_at = Moment(default=now)
 
 
-TABLES = (Shoot, Frame, Version, HistoryEntry, AppliedChange, NamedState, Refusal, Job, Delivered)
+TABLES = (Shoot, Frame, Version, Bulk, HistoryEntry, AppliedChange, NamedState, Refusal, Job, Delivered)

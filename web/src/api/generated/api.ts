@@ -28,10 +28,44 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Frames in the order they were taken, and the files that were refused. */
-        get: operations["shoots_list_frames_shoots__int_id__frames_get"];
+        /** Frames of a shoot in columns, or what changed of them, and the files that were refused. */
+        get: operations["shoots_frames_shoots__int_id__frames_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/frames/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes frames out of their shoot; nothing is deleted. */
+        post: operations["shoots_remove_frames_remove_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/frames/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Brings frames back that were taken out. */
+        post: operations["shoots_restore_frames_restore_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -164,11 +198,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Recipe, revision and history. */
-        get: operations["bench_get_version_versions__int_id__get"];
+        get?: never;
         put?: never;
         post?: never;
-        delete?: never;
+        /** Takes a version away; it can be brought back. */
+        delete: operations["carrying_delete_version_versions__int_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -336,6 +370,282 @@ export interface paths {
         };
         /** Lens profiles by name. */
         get: operations["bench_lenses_lenses_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/frames/{id}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All versions of a frame. */
+        get: operations["carrying_versions_frames__int_id__versions_get"];
+        put?: never;
+        /** A new version, as the frame came in or like another. */
+        post: operations["carrying_new_version_frames__int_id__versions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/versions/{id}/name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Gives a version a name. */
+        patch: operations["carrying_name_version_versions__int_id__name_patch"];
+        trace?: never;
+    };
+    "/api/versions/{id}/cover": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes a version stand for its frame. */
+        post: operations["carrying_cover_versions__int_id__cover_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/versions/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Brings a deleted version back. */
+        post: operations["carrying_restore_version_versions__int_id__restore_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/versions/{id}/against/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the other version shows the frame differently, in words. */
+        get: operations["carrying_against_versions__int_id__against__int_other__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/versions/{id}/adjustments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The adjustments of a version, in words. */
+        get: operations["carrying_adjustments_versions__int_id__adjustments_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Starts a fit check; its result stands in the job. */
+        post: operations["carrying_fit_fit_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/even": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Starts the measuring for evening out; its result stands in the job and changes nothing by itself. */
+        post: operations["carrying_even_even_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/carry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts adjustments on many versions as one step. */
+        post: operations["carrying_carry_over_carry_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bulk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The newest steps over many frames. */
+        get: operations["carrying_bulk_steps_bulk_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bulk/{id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a step over many frames back. */
+        post: operations["carrying_undo_bulk_bulk__int_id__undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bulk/{id}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes it again. */
+        post: operations["carrying_redo_bulk_bulk__int_id__redo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipe-presets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Presets of adjustments, with what they set in words. */
+        get: operations["carrying_presets_recipe_presets_get"];
+        put?: never;
+        /** Keeps adjustments of a version as a preset. */
+        post: operations["carrying_save_preset_recipe_presets_post"];
+        /** Takes a preset away; the answer is what it was, to put it back. */
+        delete: operations["carrying_delete_preset_recipe_presets_delete"];
+        options?: never;
+        head?: never;
+        /** Another name or folder. */
+        patch: operations["carrying_rename_preset_recipe_presets_patch"];
+        trace?: never;
+    };
+    "/api/recipe-presets/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes in a preset from a file. */
+        post: operations["carrying_import_preset_recipe_presets_import_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipe-presets/values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a preset sets on a version at a strength, and what that changes. */
+        post: operations["carrying_preset_values_recipe_presets_values_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipe-presets/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A preset as a file, to pass on. */
+        get: operations["carrying_preset_file_recipe_presets_file_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -548,91 +858,80 @@ export interface components {
             /** Covers */
             covers: components["schemas"]["CoverOut"][];
         };
-        /** FramesOut */
+        /**
+         * FramesOut
+         * @description All frames, or those that changed since ``since``; ``stamp`` is what to ask with the next time.
+         */
         FramesOut: {
             /** Id */
             id: number;
             /** Name */
             name: string;
-            /** Frames */
-            frames: components["schemas"]["FrameOut"][];
+            /** Stamp */
+            stamp: string;
+            columns: components["schemas"]["FrameColumns"];
+            /** Removed */
+            removed: number[];
             /** Refusals */
             refusals: components["schemas"]["RefusalOut"][];
         };
-        /** CaptureOut */
-        CaptureOut: {
-            /** File Type */
-            file_type: string;
-            /** Width */
-            width: number;
-            /** Height */
-            height: number;
-            /** Bits */
-            bits: number;
-            /** Channels */
-            channels: number;
-            /** Raw */
-            raw: boolean;
-            /** Orientation */
-            orientation: number;
-            /** Colour Space */
-            colour_space: string;
-            /** Camera Make */
-            camera_make: string;
-            /** Camera Model */
-            camera_model: string;
-            /** Lens */
-            lens: string;
-            /** Exposure Time S */
-            exposure_time_s: number;
-            /** F Number */
-            f_number: number;
-            /** Iso */
-            iso: number;
-            /** Focal Length Mm */
-            focal_length_mm: number;
-            /** Captured At */
-            captured_at: string;
-            /** Own Lens */
-            own_lens: string;
-        };
-        /** FrameOut */
-        FrameOut: {
+        /**
+         * FrameColumns
+         * @description Frames of a shoot, one list for each fact, all of one length: ten thousand rows without ten thousand sets of names.
+         */
+        FrameColumns: {
             /** Id */
-            id: number;
-            /** Shoot */
-            shoot: number;
+            id: number[];
             /** Name */
-            name: string;
+            name: string[];
             /** Content Hash */
-            content_hash: string;
+            content_hash: string[];
             /** Size Bytes */
-            size_bytes: number;
-            capture: components["schemas"]["CaptureOut"];
+            size_bytes: number[];
             /** Raw */
-            raw: boolean;
-            /**
-             * Mark
-             * @enum {string}
-             */
-            mark: "" | "keep" | "maybe" | "drop";
+            raw: boolean[];
+            /** Mark */
+            mark: ("" | "keep" | "maybe" | "drop")[];
             /** Stars */
-            stars: number;
+            stars: number[];
             /** Label */
-            label: string;
-            /**
-             * Thumb State
-             * @enum {string}
-             */
-            thumb_state: "none" | "embedded" | "own" | "failed";
+            label: string[];
+            /** Thumb State */
+            thumb_state: ("none" | "embedded" | "own" | "failed")[];
+            /** Camera */
+            camera: string[];
+            /** Lens */
+            lens: string[];
+            /** File Type */
+            file_type: string[];
+            /** Width */
+            width: number[];
+            /** Height */
+            height: number[];
+            /** Exposure Time S */
+            exposure_time_s: number[];
+            /** F Number */
+            f_number: number[];
+            /** Iso */
+            iso: number[];
+            /** Focal Length Mm */
+            focal_length_mm: number[];
+            /** Own Lens */
+            own_lens: boolean[];
+            /** Captured At */
+            captured_at: string[];
+            /** Changed At */
+            changed_at: string[];
             /** Version */
-            version: number;
-            /** Thumb */
-            thumb: string;
+            version: number[];
+            /** Versions */
+            versions: number[];
             /** Adjusted */
-            adjusted: boolean;
+            adjusted: boolean[];
             /** Delivered */
-            delivered: number;
+            delivered: number[];
+            /** Thumb */
+            thumb: string[];
         };
         /** RefusalOut */
         RefusalOut: {
@@ -642,6 +941,16 @@ export interface components {
             reason: string;
             /** Created At */
             created_at: string;
+        };
+        /** CountOut */
+        CountOut: {
+            /** Frames */
+            frames: number;
+        };
+        /** FramesIn */
+        FramesIn: {
+            /** Frames */
+            frames: number[];
         };
         /** FoundOut */
         FoundOut: {
@@ -747,11 +1056,6 @@ export interface components {
              */
             request_key: string;
         };
-        /** CountOut */
-        CountOut: {
-            /** Frames */
-            frames: number;
-        };
         /** MarksIn */
         MarksIn: {
             /** Frames */
@@ -837,6 +1141,8 @@ export interface components {
             gesture: string;
             forth: components["schemas"]["PatchOut"] | null;
             back: components["schemas"]["PatchOut"] | null;
+            /** Bulk */
+            bulk: number | null;
         };
         /**
          * PatchOut
@@ -870,6 +1176,9 @@ export interface components {
          *     ``set`` puts controls (step -> control -> value) and switches (step -> on); changes of one ``gesture`` that follow each other
          *     are one entry of the history. ``undo``, ``redo`` and ``go`` (to ``position``) move in the history. ``keep`` names the current
          *     recipe, ``return`` makes the named state ``state`` current again, ``forget`` takes its name away.
+         *
+         *     ``together`` names further versions that are edited along: what is set here is set there (``as_change``: numbers change there
+         *     by as much), as one thing that undo and redo take back and make again for all of them.
          */
         Change: {
             /**
@@ -920,6 +1229,16 @@ export interface components {
              * @default
              */
             name: string;
+            /**
+             * Together
+             * @default []
+             */
+            together: number[];
+            /**
+             * As Change
+             * @default false
+             */
+            as_change: boolean;
         };
         /**
          * ViewIn
@@ -1290,6 +1609,318 @@ export interface components {
             /** Lenses */
             lenses: components["schemas"]["LensProfile"][];
         };
+        /** VersionsOut */
+        VersionsOut: {
+            /** Versions */
+            versions: components["schemas"]["VersionRowOut"][];
+        };
+        /** VersionRowOut */
+        VersionRowOut: {
+            /** Id */
+            id: number;
+            /** Frame */
+            frame: number;
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /** Revision */
+            revision: number;
+            /** Adjusted */
+            adjusted: boolean;
+            /** Cover */
+            cover: boolean;
+            /** Thumb */
+            thumb: string;
+            /** Words */
+            words: string[];
+        };
+        /**
+         * NewVersionIn
+         * @description ``like`` is the version to copy; null begins as the frame came in.
+         */
+        NewVersionIn: {
+            /**
+             * Like
+             * @default null
+             */
+            like: number | null;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
+        /** NameIn */
+        NameIn: {
+            /** Name */
+            name: string;
+        };
+        /** CoverChangeOut */
+        CoverChangeOut: {
+            /** Cover */
+            cover: number;
+        };
+        /** WordsOut */
+        WordsOut: {
+            /** Words */
+            words: string[];
+        };
+        /** AdjustmentsOut */
+        AdjustmentsOut: {
+            /** Adjustments */
+            adjustments: components["schemas"]["AdjustmentOut"][];
+        };
+        /**
+         * AdjustmentOut
+         * @description One operation of a version: for choosing what to carry or keep.
+         */
+        AdjustmentOut: {
+            /** Id */
+            id: string;
+            /** Step */
+            step: string;
+            /** Label */
+            label: string;
+            /** Touched */
+            touched: boolean;
+            /** Words */
+            words: string[];
+        };
+        /** CompareIn */
+        CompareIn: {
+            /** Source */
+            source: number;
+            /** Versions */
+            versions: number[];
+            /**
+             * Balance
+             * @default true
+             */
+            balance: boolean;
+        };
+        /** CarriedOut */
+        CarriedOut: {
+            /** Bulk */
+            bulk: number | null;
+            /** Words */
+            words: string;
+            /** Changed */
+            changed: number[];
+            /** Unchanged */
+            unchanged: number[];
+            /** Refused */
+            refused: components["schemas"]["CarryRefusedOut"][];
+        };
+        /** CarryRefusedOut */
+        CarryRefusedOut: {
+            /** Version */
+            version: number;
+            /** Frame */
+            frame: string;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * Carry
+         * @description What is put on many versions as one step.
+         *
+         *     From the version ``source`` its ``operations``; or a ``preset`` at a ``strength``; or ``reset`` of ``operations``; or (none of
+         *     these) each target's own values alone. ``as_change`` names operations of a source that are carried as a change.
+         */
+        Carry: {
+            /**
+             * Source
+             * @default null
+             */
+            source: number | null;
+            /**
+             * Preset
+             * @default null
+             */
+            preset: string | null;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Reset
+             * @default false
+             */
+            reset: boolean;
+            /**
+             * Operations
+             * @default []
+             */
+            operations: string[];
+            /**
+             * As Change
+             * @default []
+             */
+            as_change: string[];
+            /** Targets */
+            targets: components["schemas"]["Target"][];
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+            /**
+             * Request Key
+             * @default
+             */
+            request_key: string;
+        };
+        /**
+         * Target
+         * @description One frame's version, and what it gets instead of, or besides, what all get: its own correction.
+         */
+        Target: {
+            /** Version */
+            version: number;
+            /**
+             * Values
+             * @default {}
+             */
+            values: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
+        };
+        /** BulksOut */
+        BulksOut: {
+            /** Steps */
+            steps: components["schemas"]["BulkOut"][];
+        };
+        /** BulkOut */
+        BulkOut: {
+            /** Bulk */
+            bulk: number;
+            /** Kind */
+            kind: string;
+            /** Words */
+            words: string;
+            /** Frames */
+            frames: number;
+            /** Undone */
+            undone: boolean;
+            /** At */
+            at: string;
+        };
+        /**
+         * MovedOut
+         * @description What undoing or redoing a step over many frames did; ``left`` names frames that were changed since.
+         */
+        MovedOut: {
+            /** Bulk */
+            bulk: number;
+            /** Words */
+            words: string;
+            /** Changed */
+            changed: number[];
+            /** Left */
+            left: string[];
+        };
+        /** RecipePresetsOut */
+        RecipePresetsOut: {
+            /** Presets */
+            presets: components["schemas"]["RecipePresetOut"][];
+            /** Refused */
+            refused: string[];
+        };
+        /** RecipePresetOut */
+        RecipePresetOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Folder */
+            folder: string;
+            /** Note */
+            note: string;
+            /** Own */
+            own: boolean;
+            /** Operations */
+            operations: string[];
+            /** Words */
+            words: string[];
+        };
+        /** SavePresetIn */
+        SavePresetIn: {
+            /** Version */
+            version: number;
+            /** Operations */
+            operations: string[];
+            /** Name */
+            name: string;
+            /**
+             * Folder
+             * @default
+             */
+            folder: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Replace
+             * @default false
+             */
+            replace: boolean;
+        };
+        /** PresetTextIn */
+        PresetTextIn: {
+            /** Text */
+            text: string;
+            /**
+             * Replace
+             * @default false
+             */
+            replace: boolean;
+        };
+        /** RenamePresetIn */
+        RenamePresetIn: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Folder
+             * @default
+             */
+            folder: string;
+        };
+        /** PresetTextOut */
+        PresetTextOut: {
+            /** Text */
+            text: string;
+        };
+        /** PresetValuesOut */
+        PresetValuesOut: {
+            /** Values */
+            values: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
+            /** Words */
+            words: string[];
+        };
+        /** PresetValuesIn */
+        PresetValuesIn: {
+            /** Id */
+            id: string;
+            /** Version */
+            version: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+        };
         /** PresetsOut */
         PresetsOut: {
             /** Presets */
@@ -1457,9 +2088,11 @@ export interface operations {
             };
         };
     };
-    shoots_list_frames_shoots__int_id__frames_get: {
+    shoots_frames_shoots__int_id__frames_get: {
         parameters: {
-            query?: never;
+            query?: {
+                since?: string | null;
+            };
             header?: never;
             path: {
                 id: number;
@@ -1475,6 +2108,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FramesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    shoots_remove_frames_remove_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FramesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    shoots_restore_frames_restore_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FramesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountOut"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -1692,7 +2391,7 @@ export interface operations {
             };
         };
     };
-    bench_get_version_versions__int_id__get: {
+    carrying_delete_version_versions__int_id__delete: {
         parameters: {
             query?: never;
             header?: never;
@@ -1709,7 +2408,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["VersionOut"];
+                    "application/json": components["schemas"]["CoverChangeOut"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -2050,6 +2749,638 @@ export interface operations {
                     "application/json": components["schemas"]["LensesOut"];
                 };
             };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    carrying_versions_frames__int_id__versions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    carrying_new_version_frames__int_id__versions_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewVersionIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionRowOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    carrying_name_version_versions__int_id__name_patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NameIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionRowOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    carrying_cover_versions__int_id__cover_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionRowOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    carrying_restore_version_versions__int_id__restore_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionRowOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    carrying_against_versions__int_id__against__int_other__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                other: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WordsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    carrying_adjustments_versions__int_id__adjustments_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AdjustmentsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    carrying_fit_fit_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompareIn"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    carrying_even_even_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompareIn"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    carrying_carry_over_carry_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Carry"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CarriedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    carrying_bulk_steps_bulk_get: {
+        parameters: {
+            query?: {
+                shoot?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BulksOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    carrying_undo_bulk_bulk__int_id__undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MovedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    carrying_redo_bulk_bulk__int_id__redo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MovedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    carrying_presets_recipe_presets_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipePresetsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    carrying_save_preset_recipe_presets_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SavePresetIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipePresetOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    carrying_delete_preset_recipe_presets_delete: {
+        parameters: {
+            query: {
+                id: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresetTextOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    carrying_rename_preset_recipe_presets_patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RenamePresetIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipePresetOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    carrying_import_preset_recipe_presets_import_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PresetTextIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipePresetOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    carrying_preset_values_recipe_presets_values_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PresetValuesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresetValuesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    carrying_preset_file_recipe_presets_file_get: {
+        parameters: {
+            query: {
+                id: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Unprocessable Entity */
             422: {
                 headers: {
