@@ -10,7 +10,7 @@ import { isActive, listen } from "./state/jobs";
 import { complain } from "./state/notices";
 import { queryClient } from "./state/queries";
 import { useRoute } from "./state/route";
-import { onSaved } from "./state/savers";
+import { onAlong, onSaved } from "./state/savers";
 import { toPlace } from "./ui/focus";
 import { KeysDialog } from "./ui/keys_dialog";
 import { NoticeList } from "./ui/notices";
@@ -31,6 +31,8 @@ function useJobEvents() {
       }),
     [],
   );
+  // what was edited along shows in lists too
+  useEffect(() => onAlong(() => void queryClient.invalidateQueries({ queryKey: ["frames"] })), []);
   // a saved change shows in small pictures and in the ledger's states, wherever one is by then
   useEffect(
     () =>
@@ -40,7 +42,7 @@ function useJobEvents() {
           (list) =>
             list && { ...list, frames: list.frames.map((f) => (f.version === id ? { ...f, thumb, adjusted } : f)) },
         );
-        for (const key of ["ledger", "shoots"]) void queryClient.invalidateQueries({ queryKey: [key] });
+        for (const key of ["ledger", "shoots", "versions"]) void queryClient.invalidateQueries({ queryKey: [key] });
       }),
     [],
   );
@@ -61,7 +63,9 @@ export function App() {
       <Tooltip.Provider delayDuration={500}>
         {route.place === "shoots" && <Shoots />}
         {route.place === "sheet" && <ContactSheet key={route.shoot} shoot={route.shoot} />}
-        {route.place === "bench" && <BenchPlace shoot={route.shoot} frame={route.frame} step={route.step} />}
+        {route.place === "bench" && (
+          <BenchPlace shoot={route.shoot} frame={route.frame} step={route.step} version={route.version} />
+        )}
         {route.place === "deliver" && <DeliveryDesk key={route.shoot} shoot={route.shoot} frames={route.frames} />}
         <KeysDialog />
         <NoticeList />

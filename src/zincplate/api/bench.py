@@ -10,7 +10,7 @@ from zincplate.api.context import context
 from zincplate.formats.turns import Urgency
 from zincplate.recipe.schema import panel
 from zincplate.render.view import ViewRequest
-from zincplate.services import changes, versions, views
+from zincplate.services import changes, version_list, versions, views
 from zincplate.services.changes import Change
 from zincplate.services.framing import lens_search
 
@@ -27,6 +27,12 @@ def schema() -> Any:
 def get_version(path: m.Id) -> Any:
     """Recipe, revision and history."""
     return versions.state(versions.get(path.id))
+
+
+@api.delete("/versions/<int:id>", responses={200: m.CoverChangeOut})
+def delete_version(path: m.Id) -> Any:
+    """Takes a version away; it can be brought back."""
+    return version_list.delete(context(), path.id)
 
 
 @api.post("/versions/<int:id>/changes", responses={200: m.VersionOut, 409: m.ErrorOut})

@@ -91,12 +91,6 @@ def cover(path: m.Id) -> Any:
     return version_list.choose_cover(path.id)
 
 
-@api.delete("/versions/<int:id>", responses={200: f.CoverChangeOut})
-def delete_version(path: m.Id) -> Any:
-    """Takes a version away; it can be brought back."""
-    return version_list.delete(context(), path.id)
-
-
 @api.post("/versions/<int:id>/restore", responses={200: f.VersionRowOut})
 def restore_version(path: m.Id) -> Any:
     """Brings a deleted version back."""

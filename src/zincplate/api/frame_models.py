@@ -41,6 +41,8 @@ class FrameColumns(BaseModel):
     camera: list[str]
     lens: list[str]
     file_type: list[str]
+    bits: list[int]
+    colour_space: list[str]
     width: list[int]
     height: list[int]
     exposure_time_s: list[float]

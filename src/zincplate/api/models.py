@@ -5,11 +5,13 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from zincplate.api.frame_models import CoverChangeOut as CoverChangeOut
 from zincplate.api.frame_models import FactsOut as FactsOut
 from zincplate.api.frame_models import FramesOut as FramesOut
 from zincplate.formats.lens_profiles import LensProfile
 from zincplate.services.deliver import Preset
 from zincplate.services.framing import Action
+from zincplate.services.labels import MOST, Label
 
 
 class In(BaseModel):
@@ -121,6 +123,14 @@ class MarksIn(In):
     mark: Literal["", "keep", "maybe", "drop"] | None = None
     stars: int | None = Field(default=None, ge=0, le=5)
     label: str | None = Field(default=None, max_length=40)
+
+
+class LabelsIn(In):
+    labels: list[Label] = Field(max_length=MOST)
+
+
+class LabelsOut(BaseModel):
+    labels: list[Label]
 
 
 class CountOut(BaseModel):

@@ -11,7 +11,7 @@ from flask_openapi3 import APIBlueprint
 from zincplate.api import models as m
 from zincplate.api.context import context
 from zincplate.formats.files import whole_file
-from zincplate.services import bring_in, pictures, shoots, versions, views, work
+from zincplate.services import bring_in, labels, pictures, shoots, versions, views, work
 from zincplate.services.context import UserError
 
 api = APIBlueprint("shoots", __name__, url_prefix="/api", abp_responses={422: m.ErrorOut})
@@ -107,6 +107,18 @@ def start_bring_in(body: m.BringInIn) -> Any:
     if job.arguments["shoot_id"] != shoot.id and body.shoot is None:
         shoot.delete_instance()  # the same request, sent twice at once: the other one's shoot gets the frames
     return {"shoot": job.arguments["shoot_id"], "job": work.as_dict(job)}, 202
+
+
+@api.get("/labels", responses={200: m.LabelsOut})
+def get_labels() -> Any:
+    """Labels in the user's words."""
+    return {"labels": [label.model_dump() for label in labels.labels(context().home)]}
+
+
+@api.put("/labels", responses={200: m.LabelsOut})
+def put_labels(body: m.LabelsIn) -> Any:
+    """Replaces them; what frames carry stays."""
+    return {"labels": [label.model_dump() for label in labels.set_labels(context().home, body.labels)]}
 
 
 @api.patch("/frames/marks", responses={200: m.CountOut})

@@ -228,6 +228,8 @@ def _one(context: Context, shoot: Shoot, path: Path, reference: bool) -> Version
                 camera=f"{capture.camera_make} {capture.camera_model}".strip()[:120],
                 lens=capture.lens[:200],
                 file_type=capture.file_type[:60],
+                colour_space=capture.colour_space[:60],
+                bits=capture.bits,
                 own_lens=bool(capture.own_lens),
                 **{
                     name: getattr(capture, name)

@@ -47,6 +47,11 @@ class Home:
         return self.root / "presets"
 
     @property
+    def labels(self) -> Path:
+        """The user's labels and their colours."""
+        return self.root / "labels.json"
+
+    @property
     def manifest(self) -> Path:
         """One JSON line for each original: path, SHA-256, size. Makes them verifiable without the database."""
         return self.root / "originals.jsonl"

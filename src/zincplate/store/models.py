@@ -65,6 +65,8 @@ class Frame(Table):
     """Maker and model. This and what follows stand in ``capture`` too: lists of frames read columns, never whole documents."""
     lens = peewee.CharField(200, default="")
     file_type = peewee.CharField(60, default="")
+    bits = peewee.IntegerField(default=0)
+    colour_space = peewee.CharField(60, default="")
     width = peewee.IntegerField(default=0)
     height = peewee.IntegerField(default=0)
     exposure_time_s = Double(default=0)

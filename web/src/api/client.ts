@@ -4,14 +4,13 @@ import type { Recipe } from "./generated/recipe";
 
 type Schemas = components["schemas"];
 export type Shoot = Schemas["ShootOut"];
-export type Frame = Schemas["FrameOut"];
-export type Frames = Schemas["FramesOut"];
+export type { Frame, Frames } from "../state/frames";
 export type Job = Schemas["JobOut"];
 export type Preset = Schemas["Preset"];
 export type Delivered = Schemas["DeliveredOut"];
 export type PlanRow = Schemas["PlanRow"];
 export type PixelValues = Schemas["PixelOut"];
-export type Mark = Frame["mark"];
+export type Mark = Schemas["FrameColumns"]["mark"][number];
 export type Version = Omit<Schemas["VersionOut"], "recipe"> & { recipe: Recipe };
 
 export const api = createClient<paths>({

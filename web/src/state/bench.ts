@@ -7,6 +7,7 @@ import { equal } from "./equal";
 import { difference, EMPTY, isEmpty, type Patch, patched, touches, without } from "./patch";
 import { kept, onSaverChange, openSaver, saverOf, waitingNow } from "./savers";
 import type { Deed, Saver } from "./saving";
+import { alongWith } from "./together";
 import { afterTurns, runRested } from "./turns";
 
 export type Surround = "white" | "light" | "grey" | "dark" | "black";
@@ -32,6 +33,8 @@ interface Bench {
   moving: boolean;
   viewport: Viewport;
   compare: "none" | "original" | "split" | "side";
+  /** The version that is compared with; null is the frame as it came in. */
+  against: { version: number; name: string; recipe: Recipe; words: string[] } | null;
   split: number;
   warnings: boolean;
   /** Whose ends are hatched: any channel's (-1), red, green or blue (0, 1, 2). */
@@ -134,6 +137,10 @@ export const useBench = create<Bench>((set, get) => {
   onSaverChange(show);
 
   const open = () => saverOf(get().version?.id);
+  const along = () => {
+    const { together } = alongWith(get().version?.id ?? 0);
+    return together.length ? { together } : {};
+  };
   const put = (deed: Deed) => {
     runRested();
     const saver = open();
@@ -153,6 +160,7 @@ export const useBench = create<Bench>((set, get) => {
     moving: false,
     viewport: FIT,
     compare: "none",
+    against: null,
     split: 0.5,
     warnings: false,
     warned: -1,
@@ -199,6 +207,7 @@ export const useBench = create<Bench>((set, get) => {
         drawMs: null,
         moving: false,
         viewport: FIT,
+        ...(get().against ? { against: null, compare: "none" as const } : {}),
       });
       const saver = await openSaver(versionId);
       if (get().frame !== frame) return;
@@ -226,7 +235,7 @@ export const useBench = create<Bench>((set, get) => {
       hand = change ? without(hand, patch) : EMPTY;
       if (isEmpty(hand)) set({ moving: false });
       if (isEmpty(patch)) show(saver);
-      else saver.add({ do: "set", patch, gesture: gestureOf(patch) });
+      else saver.add({ do: "set", patch, gesture: gestureOf(patch), ...alongWith(saver.version.id) });
     },
     forThis: () => {
       const asked = open();
@@ -251,7 +260,7 @@ export const useBench = create<Bench>((set, get) => {
     nameState: (name) => put({ do: "keep", name }),
     returnTo: (state) => put({ do: "return", state }),
     forgetState: (state) => put({ do: "forget", state }),
-    undo: () => put({ do: "undo" }),
-    redo: () => put({ do: "redo" }),
+    undo: () => put({ do: "undo", ...along() }),
+    redo: () => put({ do: "redo", ...along() }),
   };
 });

@@ -29,7 +29,9 @@ export const useNotices = create<Notices>((set) => ({
     set((s) => ({
       list: [...s.list.filter((n) => n.text !== text).slice(-3), { id, text, bad, ...(action ? { action } : {}) }],
     }));
-    if (!bad) setTimeout(() => set((s) => ({ list: s.list.filter((n) => n.id !== id) })), 5000);
+    // what can be undone stays long enough to be read and reached
+    const ms = action ? 15_000 : 5000;
+    if (!bad) setTimeout(() => set((s) => ({ list: s.list.filter((n) => n.id !== id) })), ms);
   },
   dismiss: (id) => set((s) => ({ list: s.list.filter((n) => n.id !== id) })),
 }));

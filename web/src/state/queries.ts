@@ -1,5 +1,6 @@
 import { QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, type Frame, type Frames, type Mark, need } from "../api/client";
+import { brought } from "./frames";
 import { complain } from "./notices";
 
 export const queryClient = new QueryClient({
@@ -11,7 +12,16 @@ export const useShoots = () => useQuery({ queryKey: ["shoots"], queryFn: () => n
 export const useFrames = (shoot: number) =>
   useQuery({
     queryKey: ["frames", shoot],
-    queryFn: () => need(api.GET("/api/shoots/{id}/frames", { params: { path: { id: shoot } } })),
+    queryFn: async () => {
+      const before = queryClient.getQueryData<Frames>(["frames", shoot]);
+      const query = before ? { since: before.stamp } : {};
+      return brought(
+        before,
+        await need(api.GET("/api/shoots/{id}/frames", { params: { path: { id: shoot }, query } })),
+      );
+    },
+    // rows that did not change are the same objects already
+    structuralSharing: false,
   });
 
 export const usePresets = () => useQuery({ queryKey: ["presets"], queryFn: () => need(api.GET("/api/presets")) });
@@ -26,6 +36,7 @@ export interface Marking {
   frames: number[];
   mark?: Mark;
   stars?: number;
+  label?: string;
 }
 
 /** Frames without what a refused marking did to them: marks and stars that were given since stay. */
@@ -36,7 +47,8 @@ export function takenBack(now: readonly Frame[], before: readonly Frame[], m: Ma
     if (!was) return f;
     const mark = m.mark !== undefined && f.mark === m.mark ? was.mark : f.mark;
     const stars = m.stars !== undefined && f.stars === m.stars ? was.stars : f.stars;
-    return { ...f, mark, stars };
+    const label = m.label !== undefined && f.label === m.label ? was.label : f.label;
+    return { ...f, mark, stars, label };
   });
 }
 
@@ -48,14 +60,14 @@ export function useMarking(shoot: number) {
     mutationFn: (m: Marking) =>
       need(
         api.PATCH("/api/frames/marks", {
-          body: { frames: m.frames, mark: m.mark ?? null, stars: m.stars ?? null, label: null },
+          body: { frames: m.frames, mark: m.mark ?? null, stars: m.stars ?? null, label: m.label ?? null },
         }),
       ),
     onMutate: (m: Marking) => {
       const before = client.getQueryData<Frames>(key);
       const chosen = new Set(m.frames);
       const change = (f: Frame): Frame =>
-        chosen.has(f.id) ? { ...f, mark: m.mark ?? f.mark, stars: m.stars ?? f.stars } : f;
+        chosen.has(f.id) ? { ...f, mark: m.mark ?? f.mark, stars: m.stars ?? f.stars, label: m.label ?? f.label } : f;
       if (before) client.setQueryData<Frames>(key, { ...before, frames: before.frames.map(change) });
       return before;
     },

@@ -4,7 +4,7 @@ import { useSyncExternalStore } from "react";
 export type Route =
   | { place: "shoots" }
   | { place: "sheet"; shoot: number }
-  | { place: "bench"; shoot: number; frame: number; step: string }
+  | { place: "bench"; shoot: number; frame: number; step: string; version?: number | undefined }
   | { place: "deliver"; shoot: number; frames: number[] };
 
 export function parse(url: string): Route {
@@ -13,12 +13,23 @@ export function parse(url: string): Route {
   const shoot = Number(parts[1]);
   if (parts[0] !== "shoots" || !Number.isInteger(shoot) || shoot < 1) return { place: "shoots" };
   if (parts[2] === "frames" && Number(parts[3]) >= 1)
-    return { place: "bench", shoot, frame: Number(parts[3]), step: searchParams.get("step") ?? "tone" };
+    return {
+      place: "bench",
+      shoot,
+      frame: Number(parts[3]),
+      step: searchParams.get("step") ?? "tone",
+      version: Number(searchParams.get("version")) || undefined,
+    };
   if (parts[2] === "deliver") {
     const frames = (searchParams.get("frames") ?? "").split(",").map(Number).filter(Boolean);
     return { place: "deliver", shoot, frames };
   }
   return { place: "sheet", shoot };
+}
+
+function query(parts: Record<string, string | number | undefined>): string {
+  const given = Object.entries(parts).filter(([, value]) => value !== undefined);
+  return given.length ? `?${given.map(([name, value]) => `${name}=${value}`).join("&")}` : "";
 }
 
 export function address(route: Route): string {
@@ -28,7 +39,7 @@ export function address(route: Route): string {
     case "sheet":
       return `/shoots/${route.shoot}`;
     case "bench":
-      return `/shoots/${route.shoot}/frames/${route.frame}${route.step === "tone" ? "" : `?step=${route.step}`}`;
+      return `/shoots/${route.shoot}/frames/${route.frame}${query({ step: route.step === "tone" ? undefined : route.step, version: route.version })}`;
     case "deliver":
       return `/shoots/${route.shoot}/deliver${route.frames.length ? `?frames=${route.frames.join(",")}` : ""}`;
   }

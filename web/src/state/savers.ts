@@ -10,11 +10,25 @@ const savers = new Map<number, Saver>();
 let opened: number | null = null;
 let heard: (saver: Saver) => void = () => {};
 
-let saved: (version: Version) => void = () => {};
+const savedListeners = new Set<(version: Version) => void>();
+const saved = (version: Version): void => {
+  for (const listener of savedListeners) listener(version);
+};
 
-/** Called with every state that a change of this tab led to; lists of frames listen. */
-export function onSaved(listener: (version: Version) => void): void {
-  saved = listener;
+/** Called with every state that a change of this tab led to; lists of frames listen. Returns how to stop it. */
+export function onSaved(listener: (version: Version) => void): () => void {
+  savedListeners.add(listener);
+  return () => savedListeners.delete(listener);
+}
+
+let alongHeard: (versions: readonly number[]) => void = () => {};
+
+/** Called with the versions that were edited along with one; lists of frames listen. */
+export function onAlong(listener: (versions: readonly number[]) => void): void {
+  alongHeard = (versions) => {
+    followVersions(versions);
+    listener(versions);
+  };
 }
 
 /** Called whenever a state or what waits has changed; the bench listens. */
@@ -25,15 +39,28 @@ export function onSaverChange(listener: (saver: Saver) => void): void {
 const load = (id: number): Promise<Version> =>
   need(api.GET("/api/versions/{id}", { params: { path: { id } } })) as unknown as Promise<Version>;
 
-const EMPTY = { values: {} as Values, switches: {}, gesture: "", position: 0, state: 0, name: "" };
+const EMPTY = {
+  values: {} as Values,
+  switches: {},
+  gesture: "",
+  position: 0,
+  state: 0,
+  name: "",
+  together: [] as number[],
+  as_change: false,
+};
 
 async function send(id: number, revision: number, entry: Entry): Promise<Version> {
   const { deed } = entry;
   const change = { ...EMPTY, id: entry.id, revision, do: deed.do };
-  if (deed.do === "set") Object.assign(change, deed.patch, { gesture: deed.gesture });
-  else Object.assign(change, deed);
+  if (deed.do === "set") {
+    const { patch, gesture, together = [], as_change = false } = deed;
+    Object.assign(change, patch, { gesture, together, as_change });
+  } else Object.assign(change, deed);
   const answer = await need(api.POST("/api/versions/{id}/changes", { params: { path: { id } }, body: change }));
   announce(id, answer.revision);
+  const along = (change as { together?: number[] }).together?.filter((v) => v !== id) ?? [];
+  if (along.length) alongHeard(along);
   const version = answer as unknown as Version;
   saved(version);
   return version;
@@ -86,6 +113,23 @@ function nameOf(frame: number): string {
 
 /** How many changes of all versions are not saved yet. */
 export const waitingNow = (): number => [...savers.values()].reduce((sum, s) => sum + s.waiting.length, 0);
+
+/** Resolves when nothing waits any more: what is done to many frames at once comes after what was done to each. */
+export async function settledVersions(): Promise<void> {
+  const end = Date.now() + SETTLE_MS;
+  while (waitingNow() > 0 && Date.now() < end) await around.pause(25);
+}
+const SETTLE_MS = 10_000;
+
+/** Versions that were changed on the server by something else than their own queue: those that are held here look at it. */
+export function followVersions(versions: readonly number[]): void {
+  for (const id of versions) {
+    const saver = savers.get(id);
+    if (!saver) continue;
+    announced.set(id, Number.POSITIVE_INFINITY);
+    follow(saver);
+  }
+}
 
 export const saverOf = (version: number | undefined): Saver | undefined =>
   version === undefined ? undefined : savers.get(version);

@@ -5,9 +5,10 @@ import { EMPTY, isEmpty, merged, named, type Patch, patched, reconciled, standin
 
 /** One thing that was done to a version. */
 export type Deed =
-  | { do: "set"; patch: Patch; gesture: string }
-  | { do: "undo" }
-  | { do: "redo" }
+  /** ``together``: versions that are edited along. */
+  | { do: "set"; patch: Patch; gesture: string; together?: number[]; as_change?: boolean }
+  | { do: "undo"; together?: number[] }
+  | { do: "redo"; together?: number[] }
   | { do: "go"; position: number }
   | { do: "keep"; name: string }
   | { do: "return"; state: number }

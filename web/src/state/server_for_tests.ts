@@ -39,7 +39,7 @@ export class VersionForTests {
         const near = before && Math.abs(position - this.position) <= this.known;
         const forth = near ? difference(before, recipe) : null;
         const back = near ? difference(recipe, before) : null;
-        return { position, words: "", at: "", gesture, forth, back };
+        return { position, words: "", at: "", gesture, forth, back, bulk: null };
       }),
       states: [],
       thumb: "",

@@ -1,6 +1,6 @@
 import { expect, it } from "vitest";
 import { unpack } from "../api/view";
-import { matches, next } from "../features/contact_sheet/selection";
+import { EVERYTHING, matches, next } from "../features/contact_sheet/selection";
 import { clamp, exposureTime, readNumber, roundTo, written } from "../ui/number";
 import { equal } from "./equal";
 import { address, parse, type Route } from "./route";
@@ -38,7 +38,7 @@ it("filters and moves over frames", () => {
   const frame = (id: number, mark: "" | "keep", stars: number) => ({ id, mark, stars, adjusted: false, delivered: 0 });
   const list = [frame(1, "keep", 0), frame(2, "", 4), frame(3, "keep", 5)];
   // biome-ignore lint/suspicious/noExplicitAny: only what the filter reads
-  const kept = list.filter((f) => matches(f as any, "keep", 1));
+  const kept = list.filter((f) => matches(f as any, { ...EVERYTHING, filter: "keep", stars: 1 }));
   expect(kept.map((f) => f.id)).toEqual([3]);
   expect(next(list, 2, 1)?.id).toBe(3);
   expect(next(list, 3, 1)).toBeNull();

@@ -17,7 +17,11 @@ const KEYS: [string, [string, string][]][] = [
     [
       ["arrows", "next frame; with Shift adds it"],
       ["Enter", "open on the bench"],
+      ["6 to 9", "the first four labels"],
       ["Ctrl+A, Esc", "select all, none"],
+      ["Ctrl+C", "carry from this frame"],
+      ["Ctrl+Z", "take the last step over several frames back"],
+      ["Delete", "take out of the shoot"],
     ],
   ],
   [
@@ -34,6 +38,8 @@ const KEYS: [string, [string, string][]][] = [
       ["I", "facts of the file"],
       ["W, G", "warnings; colours that the delivery cannot hold"],
       ["Ctrl+Z, Ctrl+Shift+Z", "undo, redo"],
+      ["Ctrl+C, Ctrl+V", "copy the adjustments, put them on another frame"],
+      ["L, T", "same as the last corrected frame; edit together"],
       ["arrows on a gauge", "one step; Shift ten; Delete resets"],
       ["arrows on a handle", "moves it by a pixel of the screen; Shift ten"],
       ["Esc", "leaves a drag or the picker as it was"],

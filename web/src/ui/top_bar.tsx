@@ -2,7 +2,16 @@ import type { ReactNode } from "react";
 import { go, type Route } from "../state/route";
 
 /** The bar of every place: where we are at the left, what can be done at the right. */
-export function TopBar({ crumbs, children }: { crumbs: [string, Route | null][]; children: ReactNode }) {
+export function TopBar({
+  crumbs,
+  after,
+  children,
+}: {
+  crumbs: [string, Route | null][];
+  /** Right behind where we are. */
+  after?: ReactNode;
+  children: ReactNode;
+}) {
   return (
     <header className="flex h-11 shrink-0 items-center gap-3 border-b border-ink bg-sheet px-3.5">
       <button
@@ -37,6 +46,7 @@ export function TopBar({ crumbs, children }: { crumbs: [string, Route | null][];
           </span>
         ))}
       </nav>
+      {after}
       <span className="grow" />
       {children}
     </header>

@@ -10,6 +10,7 @@ ALTER TABLE frame
   ADD COLUMN IF NOT EXISTS height INT NOT NULL DEFAULT 0, ADD COLUMN IF NOT EXISTS exposure_time_s DOUBLE NOT NULL DEFAULT 0,
   ADD COLUMN IF NOT EXISTS f_number DOUBLE NOT NULL DEFAULT 0, ADD COLUMN IF NOT EXISTS iso INT NOT NULL DEFAULT 0,
   ADD COLUMN IF NOT EXISTS focal_length_mm DOUBLE NOT NULL DEFAULT 0, ADD COLUMN IF NOT EXISTS own_lens BOOL NOT NULL DEFAULT 0,
+  ADD COLUMN IF NOT EXISTS bits INT NOT NULL DEFAULT 0, ADD COLUMN IF NOT EXISTS colour_space VARCHAR(60) NOT NULL DEFAULT '',
   ADD COLUMN IF NOT EXISTS cover_id INT NULL, ADD COLUMN IF NOT EXISTS removed_at DATETIME(6) NULL,
   ADD COLUMN IF NOT EXISTS changed_at DATETIME(6) NOT NULL DEFAULT '2000-01-01';
 ALTER TABLE frame ADD INDEX IF NOT EXISTS frame_changed (shoot_id, changed_at);
@@ -22,7 +23,8 @@ ALTER TABLE history_entry MODIFY COLUMN recipe JSON NULL, ADD COLUMN IF NOT EXIS
   ADD COLUMN IF NOT EXISTS bulk_id INT NULL;
 ALTER TABLE history_entry ADD INDEX IF NOT EXISTS history_bulk (bulk_id)
 """
-FACTS = ("lens", "file_type", "width", "height", "exposure_time_s", "f_number", "iso", "focal_length_mm")
+FACTS = ("lens", "file_type", "colour_space", "bits", "width", "height", "exposure_time_s", "f_number", "iso", "focal_length_mm")
+TEXTS = ("lens", "file_type", "colour_space")
 
 atomic = False
 
@@ -36,8 +38,8 @@ def up(migrator: Any, database: Any) -> None:
     update = f"UPDATE frame SET {names}, camera = %s, own_lens = %s, changed_at = created_at WHERE id = %s"  # noqa: S608
     for number, capture in database.execute_sql("SELECT id, capture FROM frame WHERE width = 0").fetchall():
         facts = json.loads(capture) if isinstance(capture, str | bytes) else capture
-        values = [facts.get(name) or ("" if name in ("lens", "file_type") else 0) for name in FACTS]
-        values[0], values[1] = str(values[0])[:200], str(values[1])[:60]
+        values = [facts.get(name) or ("" if name in TEXTS else 0) for name in FACTS]
+        values[:3] = [str(value)[:60] if i else str(value)[:200] for i, value in enumerate(values[:3])]
         camera = f"{facts.get('camera_make') or ''} {facts.get('camera_model') or ''}".strip()[:120]
         database.execute_sql(update, (*values, camera, bool(facts.get("own_lens")), number))
     first = "SELECT MIN(version.id) FROM version WHERE version.frame_id = frame.id"

@@ -123,6 +123,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/labels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Labels in the user's words. */
+        get: operations["shoots_get_labels_labels_get"];
+        /** Replaces them; what frames carry stays. */
+        put: operations["shoots_put_labels_labels_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/frames/marks": {
         parameters: {
             query?: never;
@@ -198,11 +216,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** Recipe, revision and history. */
+        get: operations["bench_get_version_versions__int_id__get"];
         put?: never;
         post?: never;
         /** Takes a version away; it can be brought back. */
-        delete: operations["carrying_delete_version_versions__int_id__delete"];
+        delete: operations["bench_delete_version_versions__int_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -747,7 +766,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** One job with its whole result. */
+        get: operations["jobs_one_jobs__string_id__get"];
         put?: never;
         post?: never;
         /** Asks a job to stop. */
@@ -904,6 +924,10 @@ export interface components {
             lens: string[];
             /** File Type */
             file_type: string[];
+            /** Bits */
+            bits: number[];
+            /** Colour Space */
+            colour_space: string[];
             /** Width */
             width: number[];
             /** Height */
@@ -1056,6 +1080,29 @@ export interface components {
              */
             request_key: string;
         };
+        /** LabelsOut */
+        LabelsOut: {
+            /** Labels */
+            labels: components["schemas"]["Label"][];
+        };
+        /**
+         * Label
+         * @description A word and its colour.
+         */
+        Label: {
+            /** Name */
+            name: string;
+            /**
+             * Ink
+             * @enum {string}
+             */
+            ink: "ochre" | "brick" | "plum" | "slate" | "teal" | "moss" | "sand" | "ink";
+        };
+        /** LabelsIn */
+        LabelsIn: {
+            /** Labels */
+            labels: components["schemas"]["Label"][];
+        };
         /** MarksIn */
         MarksIn: {
             /** Frames */
@@ -1168,6 +1215,11 @@ export interface components {
             name: string;
             /** At */
             at: string;
+        };
+        /** CoverChangeOut */
+        CoverChangeOut: {
+            /** Cover */
+            cover: number;
         };
         /**
          * Change
@@ -1655,11 +1707,6 @@ export interface components {
         NameIn: {
             /** Name */
             name: string;
-        };
-        /** CoverChangeOut */
-        CoverChangeOut: {
-            /** Cover */
-            cover: number;
         };
         /** WordsOut */
         WordsOut: {
@@ -2285,6 +2332,68 @@ export interface operations {
             };
         };
     };
+    shoots_get_labels_labels_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LabelsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    shoots_put_labels_labels_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LabelsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LabelsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
     shoots_set_marks_frames_marks_patch: {
         parameters: {
             query?: never;
@@ -2391,7 +2500,38 @@ export interface operations {
             };
         };
     };
-    carrying_delete_version_versions__int_id__delete: {
+    bench_get_version_versions__int_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    bench_delete_version_versions__int_id__delete: {
         parameters: {
             query?: never;
             header?: never;
@@ -3556,6 +3696,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    jobs_one_jobs__string_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -1,39 +1,75 @@
-import { Maximize, PanelLeftClose, PanelLeftOpen, PanelRightClose, PanelRightOpen } from "lucide-react";
-import { useCallback, useEffect } from "react";
+import { useCallback, useEffect, useState } from "react";
 import type { Frame } from "../../api/client";
 import type { Step } from "../../api/generated/recipe";
 import { FIT } from "../../canvas/viewport";
 import { useBench } from "../../state/bench";
+import { adjustmentsOf, carry, takenAtFirst, useCarrying } from "../../state/carrying";
 import { newItemId } from "../../state/items";
-import { complain } from "../../state/notices";
+import { complain, useNotices } from "../../state/notices";
 import { useFrames, useMarking } from "../../state/queries";
 import { useRoom } from "../../state/room";
 import { go } from "../../state/route";
-import { Button, Hint } from "../../ui/controls";
+import { onSaved } from "../../state/savers";
+import { chosenOf } from "../../state/selection";
+import { useTogether } from "../../state/together";
+import { Button } from "../../ui/controls";
 import { TopBar } from "../../ui/top_bar";
 import { isTyped } from "../../ui/typing";
+import { CarrySheet } from "../carry/carry_sheet";
 import { next } from "../contact_sheet/selection";
 import { JobsButton } from "../jobs/jobs_button";
 import { FootBar } from "./foot_bar";
 import { FrameStrip } from "./frame_strip";
 import { useFraming } from "./framing/framing_state";
 import { FramingTable } from "./framing/framing_table";
-import { HistoryDrawer } from "./history_drawer";
 import { Panel } from "./panel";
 import { Picture } from "./picture";
+import { PresetsDrawer } from "./presets_drawer";
 import { Samplers } from "./samplers";
-import { isTouched, STEP_NAMES, STEP_NUMBERS, STEPS, withControls } from "./steps/control";
+import { StepRail } from "./step_rail";
+import { STEP_NUMBERS, STEPS, withControls } from "./steps/control";
 import { nameFor } from "./steps/ink_keys";
+import { TogetherBar } from "./together_bar";
+import { Tools } from "./tools_bar";
+import { VersionsDrawer } from "./versions_drawer";
+
+const NOBODY: ReadonlyMap<number, number> = new Map();
+
+interface Props {
+  shoot: number;
+  frame: number;
+  step: string;
+  /** Another version than the frame's cover. */
+  version?: number | undefined;
+}
 
 /** One frame: step rail, controls with scope and wedge, picture, frame strip, foot. */
-export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; frame: number; step: string }) {
+export function BenchPlace({ shoot, frame: id, step: asked, version: chosenVersion }: Props) {
   const { data, error } = useFrames(shoot);
   const frames = data?.frames ?? [];
   const frame = frames.find((f) => f.id === id);
   const step: Step = STEPS.find((s) => s === asked) ?? "tone";
   const marking = useMarking(shoot);
   const room = useRoom();
-  const version = frame?.version;
+  const version = chosenVersion ?? frame?.version;
+  const [carrying, setCarrying] = useState(false);
+  const together = useTogether((s) => (s.shoot === shoot ? s.members : NOBODY));
+
+  // who edits together leaves it by leaving the frames that are tied
+  useEffect(() => {
+    const { shoot: of, members, end } = useTogether.getState();
+    if (members.size && (of !== shoot || !members.has(id))) end();
+  }, [shoot, id]);
+  useEffect(() => () => useTogether.getState().end(), []);
+  // "same as last" takes from the frame that was corrected last
+  useEffect(
+    () =>
+      onSaved((saved) => {
+        const of = frames.find((f) => f.id === saved.frame);
+        if (of && saved.adjusted) useCarrying.setState({ last: { frame: of.id, version: saved.id, name: of.name } });
+      }),
+    [frames],
+  );
 
   useEffect(() => {
     if (version !== undefined) useBench.getState().open(id, version).catch(complain);
@@ -50,10 +86,48 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
         show: "picture",
         ...(s === "framing" ? { viewport: FIT, compare: "none" } : {}),
       });
-      go({ place: "bench", shoot, frame: id, step: s }, true);
+      go({ place: "bench", shoot, frame: id, step: s, version: chosenVersion }, true);
     },
-    [shoot, id],
+    [shoot, id, chosenVersion],
   );
+  const openVersion = useCallback(
+    (v: number) => go({ place: "bench", shoot, frame: id, step, version: v === frame?.version ? undefined : v }, true),
+    [shoot, id, step, frame?.version],
+  );
+
+  /** Puts what was copied, or what the last corrected frame has, on this one. */
+  const takeFrom = (from: { version: number; name: string } | null) => {
+    if (!from || version === undefined || from.version === version) {
+      useNotices.getState().say(from ? "This is the frame itself." : "Nothing was copied or corrected yet.");
+      return;
+    }
+    adjustmentsOf(from.version)
+      .then((list) => {
+        const operations = list.filter((a) => a.touched && takenAtFirst(a)).map((a) => a.id);
+        return carry({ source: from.version, operations, targets: [{ version, values: {} }] });
+      })
+      .catch(complain);
+  };
+  const paste = () => takeFrom(useCarrying.getState().copied);
+  const sameAsLast = () => takeFrom(useCarrying.getState().last);
+  const editTogether = () => {
+    if (together.size) {
+      useTogether.getState().end();
+      return;
+    }
+    const chosen = chosenOf(shoot);
+    const members = frames.filter((f) => f.id === id || chosen.has(f.id));
+    if (members.length < 2) {
+      useNotices
+        .getState()
+        .say("Choose the frames first: in the strip with Ctrl or Shift held, or on the contact sheet.");
+      return;
+    }
+    useTogether.getState().begin(
+      shoot,
+      members.map((f) => [f.id, f.id === id && version !== undefined ? version : f.version]),
+    );
+  };
 
   useEffect(() => {
     const down = (e: KeyboardEvent) => {
@@ -62,6 +136,10 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
       const key = e.key.toLowerCase();
       const ctrl = e.ctrlKey || e.metaKey;
       if (ctrl) {
+        if (key === "c" && version !== undefined && !window.getSelection()?.toString()) {
+          useCarrying.setState({ copied: { version, name: frame?.name ?? "", operations: [] } });
+          useNotices.getState().say(`Adjustments of ${frame?.name} copied. Ctrl+V puts them on another frame.`);
+        } else if (key === "v") paste();
         if (key !== "z") return;
         if (e.shiftKey) s.redo();
         else s.undo();
@@ -83,6 +161,8 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
         useBench.setState({
           viewport: s.viewport.zoom === "fit" ? { ...FIT, zoom: window.devicePixelRatio || 1 } : FIT,
         });
+      else if (key === "l") sameAsLast();
+      else if (key === "t") editTogether();
       else if (key === "b") useRoom.getState().setAlone(!useRoom.getState().alone);
       else if (key === "z") useBench.setState({ magnifier: !s.magnifier });
       else if (key === "p") {
@@ -95,6 +175,7 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
       else if (key === "w") useBench.setState({ warnings: !s.warnings });
       else if (key === "escape") {
         useRoom.getState().setAlone(false);
+        useTogether.getState().end();
         useBench.setState({ tool: "hand", show: "picture" });
         useFraming.setState({ tool: "crop", points: [] });
       } else if (key === "arrowright") show(next(frames, id, 1));
@@ -116,7 +197,7 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
       window.removeEventListener("keydown", down);
       window.removeEventListener("keyup", up);
     };
-  }, [frames, id, frame, marking, setStep, show, step]);
+  });
 
   if (error)
     return (
@@ -141,14 +222,22 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
             [data?.name ?? "", { place: "sheet", shoot }],
             [frame?.name.replace(/\.[^.]+$/, "") ?? "", null],
           ]}
+          after={
+            frame && version !== undefined && <VersionsDrawer frame={frame} version={version} onOpen={openVersion} />
+          }
         >
           <Tools framing={step === "framing"} raw={frame?.raw ?? false} />
+          {frame && version !== undefined && <PresetsDrawer frame={frame} version={version} />}
+          <Button disabled={!frame} onClick={() => setCarrying(true)}>
+            Carry
+          </Button>
           <JobsButton />
           <Button ink onClick={() => go({ place: "deliver", shoot, frames: [id] })}>
             Deliver
           </Button>
         </TopBar>
       )}
+      <TogetherBar shoot={shoot} />
       <div className="grid min-h-0 grow" style={{ gridTemplateColumns: columns(room) }}>
         {!room.alone && <StepRail step={step} frame={frame} onStep={setStep} />}
         {!room.alone && room.panel && (frame ? <Panel frame={frame} step={step} /> : <div className="bg-paper" />)}
@@ -189,9 +278,20 @@ export function BenchPlace({ shoot, frame: id, step: asked }: { shoot: number; f
           <SplitWords />
           {frame && step !== "framing" && <Samplers frame={frame} />}
         </main>
-        {!room.alone && room.strip && <FrameStrip frames={frames} current={id} onShow={show} />}
+        {!room.alone && room.strip && (
+          <FrameStrip shoot={shoot} frames={frames} current={id} tied={together} onShow={show} />
+        )}
       </div>
       {!room.alone && <FootBar frame={frame} />}
+      {carrying && (
+        <CarrySheet
+          shoot={shoot}
+          frames={frames}
+          source={frame ?? null}
+          version={version}
+          onClose={() => setCarrying(false)}
+        />
+      )}
     </div>
   );
 }
@@ -202,184 +302,34 @@ function columns({ alone, panel, strip }: { alone: boolean; panel: boolean; stri
   return `60px ${panel ? "292px " : ""}minmax(0, 1fr)${strip ? " 112px" : ""}`;
 }
 
-/** Undo, history, comparison and zoom; what makes no sense on the whole plane of the framing step is switched off there. */
-function Tools({ framing, raw }: { framing: boolean; raw: boolean }) {
-  const mayUndo = useBench((s) => s.mayUndo);
-  const mayRedo = useBench((s) => s.mayRedo);
-  const compare = useBench((s) => s.compare);
-  const zoom = useBench((s) => s.viewport.zoom);
-  const warnings = useBench((s) => s.warnings);
-  const { undo, redo } = useBench.getState();
-  const hold = (on: boolean) => useBench.setState({ compare: on ? "original" : "none" });
-  return (
-    <>
-      <Hint text="Ctrl+Z">
-        <Button disabled={!mayUndo} onClick={undo}>
-          Undo
-        </Button>
-      </Hint>
-      <Hint text="Ctrl+Shift+Z">
-        <Button disabled={!mayRedo} onClick={redo}>
-          Redo
-        </Button>
-      </Hint>
-      <HistoryDrawer raw={raw} />
-      <span className="h-5 w-px bg-rule" />
-      <Hint text="Hold to see the frame as it came in (O)">
-        <Button
-          pressed={compare === "original"}
-          onPointerDown={() => hold(true)}
-          onPointerUp={() => hold(false)}
-          onPointerLeave={() => compare === "original" && hold(false)}
-          onKeyDown={(e) => (e.key === " " || e.key === "Enter") && hold(true)}
-          onKeyUp={() => hold(false)}
-        >
-          Original
-        </Button>
-      </Hint>
-      <Hint text="Original and adjusted side by side (Shift+O)">
-        <Button
-          disabled={framing}
-          pressed={!framing && compare === "split"}
-          onClick={() => useBench.setState({ compare: compare === "split" ? "none" : "split" })}
-        >
-          Split
-        </Button>
-      </Hint>
-      <Hint text="Original and adjusted beside each other (Shift+S)">
-        <Button
-          disabled={framing}
-          pressed={!framing && compare === "side"}
-          onClick={() => useBench.setState({ compare: compare === "side" ? "none" : "side" })}
-        >
-          Side by side
-        </Button>
-      </Hint>
-      <Hint text="Hatching where the picture or the sensor is at its end (W)">
-        <Button
-          disabled={framing}
-          pressed={!framing && warnings}
-          onClick={() => useBench.setState({ warnings: !warnings })}
-        >
-          Warnings
-        </Button>
-      </Hint>
-      <Button
-        disabled={framing}
-        pressed={!framing && zoom === "fit"}
-        onClick={() => useBench.setState({ viewport: FIT })}
-      >
-        Fit
-      </Button>
-      <Hint text="One picture pixel on one screen pixel (F)">
-        <Button
-          disabled={framing}
-          pressed={!framing && zoom === (window.devicePixelRatio || 1)}
-          onClick={() =>
-            useBench.setState((s) => ({ viewport: { ...s.viewport, zoom: window.devicePixelRatio || 1 } }))
-          }
-        >
-          1:1
-        </Button>
-      </Hint>
-    </>
-  );
-}
-
-function StepRail({ step, frame, onStep }: { step: Step; frame: Frame | undefined; onStep: (s: Step) => void }) {
-  const draft = useBench((s) => s.draft);
-  return (
-    <nav aria-label="Steps" className="flex flex-col border-r border-rule bg-zinc pt-1.5">
-      {STEPS.map((s) => {
-        const touched = draft && frame && isTouched(draft, s, frame.raw);
-        const off = draft?.off.includes(s);
-        return (
-          <button
-            key={s}
-            type="button"
-            aria-current={s === step ? "step" : undefined}
-            aria-keyshortcuts={`Shift+${STEP_NUMBERS[s]}`}
-            onClick={() => onStep(s)}
-            className={`relative flex h-[62px] flex-col items-center justify-center ${s === step ? "bg-paper" : "hover:bg-[#dcdcdc]"}`}
-          >
-            {s === step && <span className="absolute bottom-2 left-0 top-2 w-1 bg-ink" />}
-            {touched && <span className="absolute right-2 top-2 h-1.5 w-1.5 rounded-full bg-wax" title="adjusted" />}
-            <span className={`font-slab text-[19px] font-semibold leading-5 ${off ? "text-ink3" : ""}`}>
-              {STEP_NUMBERS[s]}
-            </span>
-            <span className={`text-xs ${off ? "text-ink2 line-through" : "text-ink2"}`}>{STEP_NAMES[s]}</span>
-          </button>
-        );
-      })}
-      <span className="grow" />
-      <Folds />
-    </nav>
-  );
-}
-
-/** Folds the controls and the frame strip away, for more picture. */
-function Folds() {
-  const { panel, strip, fold, setAlone } = useRoom();
-  const look = "flex h-8 w-full items-center justify-center text-ink2 hover:bg-[#dcdcdc] hover:text-ink";
-  return (
-    <div className="mb-1">
-      <Hint text={panel ? "Fold the controls away" : "Controls"} side="right">
-        <button
-          type="button"
-          aria-label="Controls in sight"
-          aria-pressed={panel}
-          className={look}
-          onClick={() => fold("panel")}
-        >
-          {panel ? <PanelLeftClose size={17} aria-hidden /> : <PanelLeftOpen size={17} aria-hidden />}
-        </button>
-      </Hint>
-      <Hint text={strip ? "Fold the frames away" : "Frames of the shoot"} side="right">
-        <button
-          type="button"
-          aria-label="Frames in sight"
-          aria-pressed={strip}
-          className={look}
-          onClick={() => fold("strip")}
-        >
-          {strip ? <PanelRightClose size={17} aria-hidden /> : <PanelRightOpen size={17} aria-hidden />}
-        </button>
-      </Hint>
-      <Hint text="The picture alone (B)" side="right">
-        <button
-          type="button"
-          aria-label="The picture alone"
-          aria-keyshortcuts="B"
-          className={look}
-          onClick={() => setAlone(true)}
-        >
-          <Maximize size={16} aria-hidden />
-        </button>
-      </Hint>
-    </div>
-  );
-}
-
 function SplitWords() {
   const compare = useBench((s) => s.compare);
   const split = useBench((s) => s.split);
+  const against = useBench((s) => s.against);
+  const here = useBench((s) => s.version?.name);
   if (compare === "none") return null;
   const words = "pointer-events-none absolute top-2 rounded-[2px] bg-ink/85 px-1.5 py-0.5 text-xs text-white";
+  const other = against?.name ?? "as it came in";
   if (compare === "original")
     return (
       <span className={words} style={{ left: 8 }}>
-        as it came in
+        {other}
       </span>
     );
   const line = compare === "side" ? 0.5 : split;
   return (
     <>
       <span className={words} style={{ right: `calc(${(1 - line) * 100}% + 8px)` }}>
-        as it came in
+        {other}
       </span>
       <span className={words} style={{ left: `calc(${line * 100}% + 8px)` }}>
-        adjusted
+        {against ? here || "this version" : "adjusted"}
       </span>
+      {against && (
+        <p className="absolute bottom-2 left-1/2 max-w-[80%] -translate-x-1/2 rounded-[2px] bg-ink/85 px-2 py-1 text-center text-xs text-white">
+          {against.words.length ? `This version: ${against.words.join("; ")}` : "Both versions are the same."}
+        </p>
+      )}
     </>
   );
 }

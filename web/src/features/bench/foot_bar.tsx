@@ -25,7 +25,7 @@ export function FootBar({ frame }: { frame: Frame | undefined }) {
   const [facts, setFacts] = useState(false);
   const said = [...(header?.notes ?? []), ...remarks].join(" ");
   const fit = header ? header.scaled_width / header.full_width : 0;
-  const c = frame?.capture;
+  const c = frame;
   const percent = zoom === "fit" ? fit * 100 : (zoom / (window.devicePixelRatio || 1)) * 100;
   return (
     <footer className="flex h-7 shrink-0 items-center gap-5 whitespace-nowrap border-t border-ink bg-sheet px-3.5 text-xs text-ink2">

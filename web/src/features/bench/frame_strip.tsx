@@ -1,8 +1,9 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useEffect, useRef } from "react";
+import { type MouseEvent, useEffect, useRef } from "react";
 import type { Frame } from "../../api/client";
 import { useBench } from "../../state/bench";
 import { thumbUrl } from "../../state/queries";
+import { useChosen, useSelection } from "../../state/selection";
 import { GreasePencil, MARK_WORDS } from "../../ui/marks";
 
 const ROW = 88;
@@ -17,14 +18,31 @@ function short(name: string): [number, number] {
 
 /** The shoot's frames, upright at the right. */
 export function FrameStrip({
+  shoot,
   frames,
   current,
+  tied,
   onShow,
 }: {
+  shoot: number;
   frames: Frame[];
   current: number;
+  /** Frames that are edited together, by id. */
+  tied: ReadonlyMap<number, number>;
   onShow: (frame: Frame) => void;
 }) {
+  const chosen = useChosen(shoot);
+  const press = (frame: Frame, e: MouseEvent) => {
+    const { choose } = useSelection.getState();
+    if (e.ctrlKey || e.metaKey) {
+      const set = new Set(chosen.size ? chosen : [current]);
+      if (!set.delete(frame.id)) set.add(frame.id);
+      choose(shoot, set);
+    } else if (e.shiftKey) {
+      const [a, b] = [frames.findIndex((f) => f.id === current), frames.indexOf(frame)].sort((x, y) => x - y);
+      choose(shoot, [...chosen, ...frames.slice(a, (b ?? 0) + 1).map((f) => f.id)]);
+    } else onShow(frame);
+  };
   const scroller = useRef<HTMLDivElement>(null);
   const version = useBench((s) => s.version);
   const virtual = useVirtualizer({
@@ -49,17 +67,21 @@ export function FrameStrip({
         {virtual.getVirtualItems().map((item) => {
           const frame = frames[item.index] as Frame;
           const mine = version?.frame === frame.id ? { ...frame, thumb: version.thumb } : frame;
-          const scale = Math.min(PICTURE.width / frame.capture.width, PICTURE.height / frame.capture.height);
-          const size = { width: frame.capture.width * scale, height: frame.capture.height * scale };
+          const scale = Math.min(PICTURE.width / frame.width, PICTURE.height / frame.height);
+          const size = { width: frame.width * scale, height: frame.height * scale };
           return (
             <button
               key={frame.id}
               type="button"
               aria-current={frame.id === current ? "true" : undefined}
-              onClick={() => onShow(frame)}
-              className={`absolute left-1.5 right-1.5 flex flex-col items-center rounded-[2px] border-2 pt-[3px] ${frame.id === current ? "border-ink bg-white" : "border-transparent hover:bg-white/60"}`}
+              aria-pressed={chosen.has(frame.id)}
+              onClick={(e) => press(frame, e)}
+              className={`absolute left-1.5 right-1.5 flex flex-col items-center rounded-[2px] border-2 pt-[3px] ${frame.id === current ? "border-ink bg-white" : chosen.has(frame.id) ? "border-ink3 border-dashed bg-white/70" : "border-transparent hover:bg-white/60"}`}
               style={{ top: item.start, height: ROW - 4 }}
             >
+              {tied.has(frame.id) && (
+                <span aria-hidden className="absolute -bottom-1.5 -left-[5px] -top-1.5 w-[3px] bg-wax" />
+              )}
               <span className="flex items-center justify-center" style={PICTURE}>
                 <span className="relative block" style={size}>
                   {frame.thumb_state === "none" || frame.thumb_state === "failed" ? (
@@ -87,6 +109,7 @@ export function FrameStrip({
                   {frame.name.slice(...short(frame.name))}
                   <span className="sr-only">
                     {frame.name.slice(short(frame.name)[1])} {MARK_WORDS[frame.mark]}
+                    {tied.has(frame.id) ? ", edited together" : ""}
                   </span>
                 </span>
                 {frame.stars > 0 && (

@@ -36,7 +36,7 @@ export function Picture({
   const painter = useRef<Painter | null>(null);
   // the finished picture's size is known when its first view has come; until then the file's stands in. One object for the
   // life of this component: everything that draws or asks reads it when it is needed.
-  const picture = useRef<Size>({ width: frame.capture.width, height: frame.capture.height }).current;
+  const picture = useRef<Size>({ width: frame.width, height: frame.height }).current;
   const pace = useRef(new Pace()).current;
   const redrawAsked = useRef(false);
 
@@ -72,8 +72,8 @@ export function Picture({
   // a new frame: nothing of the old one may be seen; the camera's own preview comes first. The frame's facts may be asked
   // for again at any time (a job changed them): that is no new frame.
   const id = frame.id;
-  const size = useRef<Size>(frame.capture);
-  size.current = frame.capture;
+  const size = useRef<Size>(frame);
+  size.current = frame;
   const embedded = frame.raw && frame.thumb_state !== "none";
   const raw = frame.raw;
   useEffect(() => {
@@ -120,7 +120,8 @@ export function Picture({
         v.request("adjusted", panning);
         if (s.compare !== "none") v.request("original", panning);
       }
-      if (s.compare !== before.compare && s.compare !== "none") v.request("original");
+      const other = s.compare !== before.compare || s.against !== before.against;
+      if (other && s.compare !== "none") v.request("original");
       if (s.compare !== before.compare || s.split !== before.split || s.surround !== before.surround) redraw();
       if (s.viewport !== before.viewport) redraw();
       if (s.tool !== before.tool) {

@@ -1,3 +1,4 @@
+import type { Recipe } from "../../api/generated/recipe";
 import { closeView, fetchView, toldOf, type View } from "../../api/view";
 import { Latest } from "../../canvas/latest";
 import type { Pace } from "../../canvas/pace";
@@ -13,6 +14,10 @@ type Which = "adjusted" | "original";
 /** How long a hand rests before the sharp picture is asked for. */
 const REST_MS = 60;
 const EMPTY = (): Layer => ({ whole: null, part: null });
+
+/** What stands beside the adjusted picture: another version in this one's frame, else the frame as it came in. */
+const otherSide = (draft: Recipe | null, against: Recipe | undefined, raw: boolean): Recipe | null =>
+  draft && against ? { ...against, framing: draft.framing } : unadjusted(draft, raw);
 
 /**
  * The rendered pictures of one frame: what is asked of the server, how large while a hand moves, and what is shown of it. While a
@@ -69,7 +74,7 @@ export class PictureViews {
     this.share[which] = share;
     const ask = (window: RequestWindow, whole: boolean, at: number): Ask => ({
       frame: this.frame.id,
-      recipe: which === "original" ? unadjusted(s.draft, this.frame.raw) : s.draft,
+      recipe: which === "original" ? otherSide(s.draft, s.against?.recipe, this.frame.raw) : s.draft,
       window: reduced(window, at),
       options: {
         ...(which === "adjusted" ? adjustedOptions(whole, this.frame.raw) : {}),

@@ -4,22 +4,35 @@ import { thumbUrl } from "../../state/queries";
 import { GreasePencil, MARK_WORDS, Stars } from "../../ui/marks";
 import { exposureTime } from "../../ui/number";
 
-export const CELL = { width: 178, height: 162, picture: 164, tall: 110 };
+/** Room of one frame at each of the three sizes, in CSS pixels. */
+export const SIZES = {
+  small: { width: 122, height: 122, picture: 110, tall: 74 },
+  medium: { width: 178, height: 162, picture: 164, tall: 110 },
+  large: { width: 302, height: 246, picture: 286, tall: 194 },
+} as const;
+export type Size = keyof typeof SIZES;
 
 interface Props {
   frame: Frame;
+  size: Size;
   chosen: boolean;
   current: boolean;
+  ink: string;
   onPress: (e: MouseEvent) => void;
   onOpen: () => void;
 }
 
 /** One frame on the sheet: picture, grease-pencil mark, number and exposure underneath. */
-export const Cell = memo(function Cell({ frame, chosen, current, onPress, onOpen }: Props) {
-  const { width, height, exposure_time_s, f_number } = frame.capture;
-  const scale = Math.min(CELL.picture / width, CELL.tall / height);
+export const Cell = memo(function Cell({ frame, size: name, chosen, current, ink, onPress, onOpen }: Props) {
+  const cell = SIZES[name];
+  const { width, height, exposure_time_s, f_number } = frame;
+  const scale = Math.min(cell.picture / width, cell.tall / height);
   const size = { width: Math.round(width * scale), height: Math.round(height * scale) };
-  const badges = [frame.adjusted ? "adjusted" : "", frame.delivered ? "delivered" : ""].filter(Boolean);
+  const badges = [
+    frame.adjusted ? "adjusted" : "",
+    frame.versions > 1 ? `${frame.versions} versions` : "",
+    frame.delivered ? "delivered" : "",
+  ].filter(Boolean);
   const number = frame.name.replace(/\.[^.]+$/, "");
   return (
     // biome-ignore lint/a11y/useSemanticElements: see the grid
@@ -33,12 +46,12 @@ export const Cell = memo(function Cell({ frame, chosen, current, onPress, onOpen
       onDoubleClick={onOpen}
       onKeyDown={() => undefined}
       className={`flex flex-col items-center border-2 pt-[5px] ${chosen ? "border-ink bg-white" : current ? "border-rule" : "border-transparent"} ${current ? "outline-offset-[-1px] outline-wax group-focus-visible:outline-2" : ""}`}
-      style={{ width: CELL.width, height: CELL.height - 4 }}
+      style={{ width: cell.width, height: cell.height - 4 }}
     >
-      <div className="flex items-end justify-center" style={{ height: CELL.tall }}>
+      <div className="flex items-end justify-center" style={{ height: cell.tall }}>
         <div className="relative" style={size}>
           {frame.thumb_state === "none" || frame.thumb_state === "failed" ? (
-            <div className="flex h-full w-full items-center justify-center border border-rule bg-zinc p-2 text-center text-xs text-ink2">
+            <div className="flex h-full w-full items-center justify-center border border-rule bg-zinc p-1 text-center text-xs text-ink2">
               {frame.thumb_state === "none" ? "small picture is being made" : "cannot be decoded"}
             </div>
           ) : (
@@ -59,11 +72,20 @@ export const Cell = memo(function Cell({ frame, chosen, current, onPress, onOpen
         </b>
         <Stars count={frame.stars} />
         <span className="grow" />
-        <span className="truncate text-ink2">
-          {exposureTime(exposure_time_s)} {f_number ? `f/${f_number}` : frame.capture.file_type}
-        </span>
+        {name !== "small" && (
+          <span className="truncate text-ink2">
+            {exposureTime(exposure_time_s)} {f_number ? `f/${f_number}` : frame.file_type}
+          </span>
+        )}
       </div>
-      <div className="flex w-full gap-1.5 px-1.5 text-xs text-ink2">{badges.join(" \u00b7 ")}</div>
+      <div className="flex w-full items-baseline gap-1.5 overflow-hidden whitespace-nowrap px-1.5 text-xs text-ink2">
+        {frame.label && (
+          <span className="rounded-[2px] px-1 font-medium text-white" style={{ background: ink }}>
+            {frame.label}
+          </span>
+        )}
+        <span className="truncate">{badges.join(" \u00b7 ")}</span>
+      </div>
     </div>
   );
 });

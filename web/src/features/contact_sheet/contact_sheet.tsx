@@ -1,82 +1,73 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type KeyboardEvent, type MouseEvent, useEffect, useMemo, useRef, useState } from "react";
 import type { Frame, Mark } from "../../api/client";
-import { isActive, useJobs } from "../../state/jobs";
+import { carry, undoNewestStep, useCarrying } from "../../state/carrying";
+import { inkOf, useLabels } from "../../state/labels";
 import { useFrames, useMarking, useShoots } from "../../state/queries";
 import { go } from "../../state/route";
+import { useChosen, useSelection } from "../../state/selection";
 import { Button } from "../../ui/controls";
 import { TopBar } from "../../ui/top_bar";
+import { CarrySheet } from "../carry/carry_sheet";
+import { EvenSheet } from "../carry/even_sheet";
+import { PresetSheet } from "../carry/preset_sheet";
 import { JobsButton } from "../jobs/jobs_button";
 import { BringIn, useDrop } from "../shoots/bring_in";
-import { CELL, Cell } from "./cell";
+import { Cell, SIZES } from "./cell";
 import { useFound } from "./find";
-import { FILTERS, type Filter, matches, next } from "./selection";
+import { LabelsDialog } from "./labels_dialog";
+import { takeOut } from "./removing";
+import { EVERYTHING, type Look, matches, next, ordered, same } from "./selection";
+import { type Deeds, SheetActions } from "./sheet_actions";
+import { SheetBar } from "./sheet_bar";
+import { useSheetMemory } from "./sheet_memory";
 
-/** What is still on its way to this shoot: how many of how many. */
-function Coming({ shoot }: { shoot: number }) {
-  const jobs = useJobs((s) => s.jobs);
-  const active = jobs.filter((j) => j.shoot === shoot && isActive(j) && j.files > 0);
-  const camera = active.find((j) => j.kind === "camera");
-  const others = active.filter((j) => j.kind === "bring_in");
-  const sum = (of: "files" | "files_done") => others.reduce((n, j) => n + j[of], 0);
-  const words = [
-    camera ? `the camera has taken ${camera.files_done} of ${camera.files} frames` : "",
-    others.length && !camera ? `bringing in: ${sum("files_done")} of ${sum("files")} files` : "",
-  ].filter(Boolean);
-  return (
-    <span role="status" className="flex items-center gap-2 font-medium">
-      {words.length > 0 && (
-        <>
-          <span className="block h-[7px] w-24 border border-ink3 bg-white" aria-hidden>
-            <span
-              className="block h-full bg-ink"
-              style={{
-                width: `${(100 * (camera?.files_done ?? sum("files_done"))) / (camera?.files ?? sum("files"))}%`,
-              }}
-            />
-          </span>
-          {words.join("; ")}
-        </>
-      )}
-    </span>
-  );
-}
+type Asking = "carry" | "even" | "preset" | "labels" | "bring_in" | null;
 
 /** The grid of a shoot's frames, with marks, filters and what to do with the chosen ones. */
 export function ContactSheet({ shoot }: { shoot: number }) {
   const { data, error } = useFrames(shoot);
   const shoots = useShoots();
+  const labels = useLabels();
   const marking = useMarking(shoot);
-  const [filter, setFilter] = useState<Filter>("all");
-  const [stars, setStars] = useState(0);
-  const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
+  const [look, setLook] = useState<Look>(EVERYTHING);
+  const { size, order, remember } = useSheetMemory();
+  const cell = SIZES[size];
+  const chosen = useChosen(shoot);
+  const setChosen = (ids: Iterable<number>) => useSelection.getState().choose(shoot, ids);
   const [cursor, setCursor] = useState<number | null>(null);
-  const [asking, setAsking] = useState(false);
+  const [asking, setAsking] = useState<Asking>(null);
   const [dropped, setDropped] = useState<File[] | null>(null);
   const [showRefused, setShowRefused] = useState(true);
   const scroller = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(1240);
   const drop = useDrop((files) => {
     setDropped(files);
-    setAsking(true);
+    setAsking("bring_in");
   });
 
   const all = data?.frames ?? [];
   const [text, setText] = useState("");
   const found = useFound(shoot, text);
   const frames = useMemo(
-    () => all.filter((f) => matches(f, filter, stars) && (found === null || found.has(f.id))),
-    [all, filter, stars, found],
+    () =>
+      ordered(
+        all.filter((f) => matches(f, look) && (found === null || found.has(f.id))),
+        order,
+      ),
+    [all, look, found, order],
   );
-  const columns = Math.max(1, Math.floor((width - 28) / CELL.width));
+  const columns = Math.max(1, Math.floor((width - 28) / cell.width));
   const rows = Math.ceil(frames.length / columns);
   const virtual = useVirtualizer({
     count: rows,
     getScrollElement: () => scroller.current,
-    estimateSize: () => CELL.height,
+    estimateSize: () => cell.height,
     overscan: 4,
   });
 
+  // biome-ignore lint/correctness/useExhaustiveDependencies: rows are measured anew when their height changes
+  useEffect(() => virtual.measure(), [cell.height, virtual]);
   useEffect(() => {
     const element = scroller.current;
     if (!element) return;
@@ -89,11 +80,22 @@ export function ContactSheet({ shoot }: { shoot: number }) {
     if (frames.length && !frames.some((f) => f.id === cursor)) setCursor(frames[0]?.id ?? null);
   }, [frames, cursor]);
 
-  const here = cursor !== null && frames.some((f) => f.id === cursor);
-  const targets = chosen.size ? [...chosen] : here ? [cursor] : [];
+  const current = frames.find((f) => f.id === cursor);
+  const targets = useMemo(() => {
+    const there = all.filter((f) => chosen.has(f.id)).map((f) => f.id);
+    return there.length ? there : current ? [current.id] : [];
+  }, [all, chosen, current]);
+  const picked = useMemo(() => {
+    const set = new Set(targets);
+    return all.filter((f) => set.has(f.id));
+  }, [all, targets]);
   const mark = (value: Mark) => {
-    const same = targets.every((id) => all.find((f) => f.id === id)?.mark === value);
-    if (targets.length) marking.mutate({ frames: targets, mark: same ? "" : value });
+    const already = picked.every((f) => f.mark === value);
+    if (targets.length) marking.mutate({ frames: targets, mark: already ? "" : value });
+  };
+  const label = (name: string) => {
+    const already = picked.every((f) => f.label === name);
+    if (targets.length) marking.mutate({ frames: targets, label: already ? "" : name });
   };
   const open = (id: number) => go({ place: "bench", shoot, frame: id, step: "tone" });
 
@@ -103,41 +105,70 @@ export function ContactSheet({ shoot }: { shoot: number }) {
       const from = frames.findIndex((f) => f.id === cursor);
       const to = frames.findIndex((f) => f.id === frame.id);
       const range = frames.slice(Math.min(from, to), Math.max(from, to) + 1).map((f) => f.id);
-      setChosen(new Set(e.ctrlKey || e.metaKey ? [...chosen, ...range] : range));
+      setChosen(e.ctrlKey || e.metaKey ? [...chosen, ...range] : range);
     } else if (e.ctrlKey || e.metaKey) {
       const set = new Set(chosen);
       if (!set.delete(frame.id)) set.add(frame.id);
       setChosen(set);
-    } else setChosen(new Set([frame.id]));
+    } else setChosen([frame.id]);
+  };
+
+  const deeds: Deeds = {
+    mark,
+    label,
+    open: () => current && open(current.id),
+    deliver: () => go({ place: "deliver", shoot, frames: picked.map((f) => f.id) }),
+    carry: () => setAsking("carry"),
+    evenOut: () => setAsking("even"),
+    preset: () => setAsking("preset"),
+    reset: () => void carry({ reset: true, targets: picked.map((f) => ({ version: f.version, values: {} })) }),
+    remove: () => void takeOut(shoot, picked),
+    invert: () => setChosen(frames.filter((f) => !chosen.has(f.id)).map((f) => f.id)),
+    selectAll: () => setChosen(frames.map((f) => f.id)),
+    selectSame: (of) => current && setChosen(same(frames, current, of)),
+    editLabels: () => setAsking("labels"),
+    undoStep: () => void undoNewestStep(shoot),
   };
 
   const onKey = (e: KeyboardEvent) => {
     const ctrl = e.ctrlKey || e.metaKey;
-    if (ctrl && e.key.toLowerCase() === "a") {
+    const key = e.key.toLowerCase();
+    const commands: Record<string, () => void> = {
+      a: deeds.selectAll,
+      z: deeds.undoStep,
+      c: () => {
+        if (current) useCarrying.setState({ copied: { version: current.version, name: current.name, operations: [] } });
+        deeds.carry();
+      },
+      v: deeds.carry,
+    };
+    if (ctrl && commands[key] && !e.shiftKey) {
       e.preventDefault();
-      setChosen(new Set(frames.map((f) => f.id)));
+      commands[key]();
       return;
     }
     if (ctrl || e.altKey) return;
     const marks: Record<string, Mark> = { k: "keep", m: "maybe", d: "drop" };
-    const key = e.key.toLowerCase();
     const step = { ArrowRight: 1, ArrowLeft: -1, ArrowDown: columns, ArrowUp: -columns }[e.key];
+    const named = /^[6-9]$/.test(key) ? labels[Number(key) - 6] : undefined;
     if (marks[key]) mark(marks[key]);
+    else if (named) label(named.name);
     else if (/^[0-5]$/.test(key)) {
       if (targets.length) marking.mutate({ frames: targets, stars: Number(key) });
     } else if (step) {
       const target = next(frames, cursor, step);
       if (!target) return;
       setCursor(target.id);
-      setChosen(e.shiftKey ? new Set([...chosen, target.id]) : new Set([target.id]));
+      setChosen(e.shiftKey ? [...chosen, target.id] : [target.id]);
       virtual.scrollToIndex(Math.floor(frames.indexOf(target) / columns));
     } else if (e.key === "Enter" && cursor !== null) open(cursor);
-    else if (e.key === "Escape") setChosen(new Set());
+    else if (e.key === "Escape") setChosen([]);
+    else if (e.key === "Delete") deeds.remove();
     else return;
     e.preventDefault();
   };
 
-  const count = (f: Filter) => all.filter((frame) => matches(frame, f, 0)).length;
+  const number = all.filter((f) => chosen.has(f.id)).length;
   return (
     <div className="flex h-full flex-col" {...drop.handlers}>
       <TopBar
@@ -148,60 +179,15 @@ export function ContactSheet({ shoot }: { shoot: number }) {
       >
         <JobsButton />
         <Button onClick={() => go({ place: "deliver", shoot, frames: [] })}>Delivery desk</Button>
-        <Button ink onClick={() => setAsking(true)}>
+        <Button ink onClick={() => setAsking("bring_in")}>
           Bring in
         </Button>
       </TopBar>
-      <div className="flex h-10 shrink-0 items-center gap-4 border-b border-rule bg-paper px-4">
-        <div role="toolbar" aria-label="Filter" className="flex gap-4">
-          {FILTERS.map(([key, name]) => (
-            <button
-              key={key}
-              type="button"
-              aria-pressed={filter === key}
-              onClick={() => setFilter(key)}
-              className={`h-10 border-b-2 pt-0.5 ${filter === key ? "border-wax text-ink" : "border-transparent text-ink2 hover:text-ink"}`}
-            >
-              {name} <b className="font-semibold text-ink">{count(key)}</b>
-            </button>
-          ))}
-        </div>
-        <span className="h-4 w-px bg-rule" />
-        <label className="flex items-center gap-2 text-ink2">
-          stars
-          <select
-            aria-label="At least this many stars"
-            value={stars}
-            onChange={(e) => setStars(Number(e.currentTarget.value))}
-            className="h-7 border border-rule bg-sheet px-1"
-          >
-            <option value={0}>any</option>
-            {[1, 2, 3, 4, 5].map((n) => (
-              <option key={n} value={n}>
-                {n} and up
-              </option>
-            ))}
-          </select>
-        </label>
-        <label className="flex items-center gap-2 text-ink2">
-          find
-          <input
-            type="search"
-            aria-label="Find frames by name, keywords, caption, camera or place"
-            value={text}
-            maxLength={200}
-            onChange={(e) => setText(e.currentTarget.value)}
-            onKeyDown={(e) => {
-              e.stopPropagation();
-              if (e.key === "Escape") setText("");
-            }}
-            className="h-7 w-44 border border-rule bg-white px-1.5 text-ink"
-          />
-        </label>
-        <span className="grow" />
-        <Coming shoot={shoot} />
-        <span className="text-ink2">by time taken</span>
-      </div>
+      <SheetBar
+        {...{ shoot, all, labels, look, setLook, order, size, text, setText }}
+        setOrder={(o) => remember({ order: o })}
+        setSize={(s) => remember({ size: s })}
+      />
       {data && data.refusals.length > 0 && showRefused && (
         <section
           aria-label="Refused files"
@@ -239,7 +225,7 @@ export function ContactSheet({ shoot }: { shoot: number }) {
           aria-multiselectable
           aria-rowcount={rows}
           aria-colcount={columns}
-          aria-activedescendant={here ? `frame-${cursor}` : undefined}
+          aria-activedescendant={current ? `frame-${cursor}` : undefined}
           tabIndex={0}
           data-place-start
           onKeyDown={onKey}
@@ -260,6 +246,8 @@ export function ContactSheet({ shoot }: { shoot: number }) {
                 <Cell
                   key={frame.id}
                   frame={frame}
+                  size={size}
+                  ink={inkOf(labels, frame.label)}
                   chosen={chosen.has(frame.id)}
                   current={cursor === frame.id}
                   onPress={(e) => press(frame, e)}
@@ -270,36 +258,25 @@ export function ContactSheet({ shoot }: { shoot: number }) {
           ))}
         </div>
       </main>
-      <footer className="flex h-[52px] shrink-0 items-center gap-2 border-t border-ink bg-paper px-4">
-        <b className="font-semibold">{chosen.size ? `${chosen.size} selected` : `${frames.length} frames`}</b>
-        <span className="grow" />
-        {(["keep", "maybe", "drop"] as const).map((m) => (
-          <Button key={m} disabled={!targets.length} onClick={() => mark(m)} aria-keyshortcuts={m[0]}>
-            {{ keep: "Keep", maybe: "Maybe", drop: "Drop" }[m]}
-            <span className="text-xs text-ink3">{m[0]?.toUpperCase()}</span>
-          </Button>
-        ))}
-        <span className="mx-1 h-5 w-px bg-rule" />
-        <Button disabled={cursor === null} onClick={() => cursor !== null && open(cursor)}>
-          Open
-        </Button>
-        <Button
-          ink
-          disabled={!targets.length}
-          onClick={() =>
-            go({ place: "deliver", shoot, frames: frames.filter((f) => targets.includes(f.id)).map((f) => f.id) })
-          }
-        >
-          Deliver {targets.length > 1 ? targets.length : ""}
-        </Button>
-      </footer>
+      <SheetActions
+        words={number ? `${number} selected` : `${frames.length} frames`}
+        count={targets.length}
+        labels={labels}
+        deeds={deeds}
+      />
+      {asking === "carry" && (
+        <CarrySheet shoot={shoot} frames={all} source={current ?? null} onClose={() => setAsking(null)} />
+      )}
+      {asking === "even" && <EvenSheet frames={picked} reference={current ?? null} onClose={() => setAsking(null)} />}
+      {asking === "preset" && <PresetSheet frames={picked} onClose={() => setAsking(null)} />}
+      {asking === "labels" && <LabelsDialog labels={labels} onClose={() => setAsking(null)} />}
       <BringIn
         card={shoots.data?.card ?? null}
         shoot={data ? { id: data.id, name: data.name } : undefined}
         dropped={dropped}
-        open={asking}
+        open={asking === "bring_in"}
         onClose={() => {
-          setAsking(false);
+          setAsking(null);
           setDropped(null);
         }}
       />

@@ -1,6 +1,6 @@
 import { expect, it } from "vitest";
 import type { Frame } from "../../api/client";
-import { FILTERS, type Filter, matches, next } from "./selection";
+import { EVERYTHING, FILTERS, type Filter, matches, next, ordered, same } from "./selection";
 
 const frame = (more: Partial<Frame>): Frame =>
   ({ id: 1, mark: "", stars: 0, adjusted: false, delivered: 0, ...more }) as Frame;
@@ -16,7 +16,7 @@ it("every filter takes what its name says and nothing else", () => {
   };
   const taken = (filter: Filter) =>
     Object.entries(frames)
-      .filter(([, f]) => matches(f, filter, 0))
+      .filter(([, f]) => matches(f, { ...EVERYTHING, filter }))
       .map(([name]) => name);
   expect(taken("all")).toHaveLength(6);
   expect(taken("keep")).toEqual(["kept"]);
@@ -29,9 +29,9 @@ it("every filter takes what its name says and nothing else", () => {
 });
 
 it("stars narrow every filter", () => {
-  expect(matches(frame({ mark: "keep", stars: 2 }), "keep", 3)).toBe(false);
-  expect(matches(frame({ mark: "keep", stars: 3 }), "keep", 3)).toBe(true);
-  expect(matches(frame({ stars: 2 }), "all", 3)).toBe(false);
+  expect(matches(frame({ mark: "keep", stars: 2 }), { ...EVERYTHING, filter: "keep", stars: 3 })).toBe(false);
+  expect(matches(frame({ mark: "keep", stars: 3 }), { ...EVERYTHING, filter: "keep", stars: 3 })).toBe(true);
+  expect(matches(frame({ stars: 2 }), { ...EVERYTHING, stars: 3 })).toBe(false);
 });
 
 it("moving stops at the ends and starts at the first", () => {
@@ -43,4 +43,28 @@ it("moving stops at the ends and starts at the first", () => {
   expect(next(list, 4, 5)).toBeNull();
   expect(next(list, 77, 1)).toEqual({ id: 4 });
   expect(next([], null, 1)).toBeNull();
+});
+
+it("label, camera, lens and kind each narrow by themselves and together", () => {
+  const one = frame({ label: "print", camera: "Field 6", lens: "52 mm", raw: true });
+  expect(matches(one, { ...EVERYTHING, label: "print", camera: "Field 6", lens: "52 mm", kind: "raw" })).toBe(true);
+  for (const other of [{ label: "web" }, { camera: "Rove 4" }, { lens: "28 mm" }, { kind: "finished" as const }])
+    expect(matches(one, { ...EVERYTHING, ...other })).toBe(false);
+  expect(matches(frame({ raw: false }), { ...EVERYTHING, kind: "finished" })).toBe(true);
+});
+
+it("every order puts first what its name says and leaves equals in time", () => {
+  const plain = { exposure_time_s: 0.01, iso: 100, f_number: 4, camera: "B", lens: "", changed_at: "2026-01-01" };
+  const a = frame({ id: 1, name: "TW-10", mark: "drop", stars: 1, ...plain });
+  const b = frame({ id: 2, name: "TW-9", mark: "keep", stars: 5, ...plain, exposure_time_s: 0.02, camera: "A" });
+  const c = frame({ id: 3, name: "TW-10", mark: "", stars: 1, ...plain, f_number: 0, changed_at: "2026-02-01" });
+  const by = (order: Parameters<typeof ordered>[1]) => ordered([a, b, c], order).map((f) => f.id);
+  expect(by("time")).toEqual([1, 2, 3]);
+  expect(by("name")).toEqual([2, 1, 3]);
+  expect(by("mark")).toEqual([2, 3, 1]);
+  expect(by("stars")).toEqual([2, 1, 3]);
+  expect(by("exposure")).toEqual([1, 2, 3]);
+  expect(by("camera")).toEqual([2, 1, 3]);
+  expect(by("changed")).toEqual([3, 1, 2]);
+  expect(same([a, b, c], a, "stars")).toEqual([1, 3]);
 });

@@ -12,9 +12,26 @@ export const FILTERS: readonly (readonly [Filter, string])[] = [
   ["delivered", "delivered"],
 ];
 
-export function matches(frame: Frame, filter: Filter, stars: number): boolean {
-  if (frame.stars < stars) return false;
-  switch (filter) {
+/** What a sheet shows of its frames: everything has to hold. */
+export interface Look {
+  filter: Filter;
+  /** At least so many. */
+  stars: number;
+  label: string;
+  camera: string;
+  lens: string;
+  kind: "any" | "raw" | "finished";
+}
+
+export const EVERYTHING: Look = { filter: "all", stars: 0, label: "", camera: "", lens: "", kind: "any" };
+
+export function matches(frame: Frame, look: Look): boolean {
+  if (frame.stars < look.stars) return false;
+  if (look.label && frame.label !== look.label) return false;
+  if (look.camera && frame.camera !== look.camera) return false;
+  if (look.lens && frame.lens !== look.lens) return false;
+  if (look.kind !== "any" && frame.raw !== (look.kind === "raw")) return false;
+  switch (look.filter) {
     case "all":
       return true;
     case "unmarked":
@@ -24,8 +41,46 @@ export function matches(frame: Frame, filter: Filter, stars: number): boolean {
     case "delivered":
       return frame.delivered > 0;
     default:
-      return frame.mark === filter;
+      return frame.mark === look.filter;
   }
+}
+
+export type Order = "time" | "name" | "mark" | "stars" | "exposure" | "camera" | "changed";
+
+export const ORDERS: readonly (readonly [Order, string])[] = [
+  ["time", "time taken"],
+  ["name", "name"],
+  ["mark", "mark"],
+  ["stars", "stars"],
+  ["exposure", "exposure"],
+  ["camera", "camera"],
+  ["changed", "last changed"],
+];
+
+/** log2 of time * ISO / f-number squared; what is not told comes last. */
+function exposureOf({ exposure_time_s: time, iso, f_number }: Frame): number {
+  return time > 0 && iso > 0 && f_number > 0 ? Math.log2((time * iso) / f_number ** 2) : Number.POSITIVE_INFINITY;
+}
+
+const MARKS = ["keep", "maybe", "", "drop"];
+const names = new Intl.Collator("en", { numeric: true });
+
+const BY: Record<Exclude<Order, "time">, (a: Frame, b: Frame) => number> = {
+  name: (a, b) => names.compare(a.name, b.name),
+  mark: (a, b) => MARKS.indexOf(a.mark) - MARKS.indexOf(b.mark),
+  stars: (a, b) => b.stars - a.stars,
+  exposure: (a, b) => {
+    const x = exposureOf(a);
+    const y = exposureOf(b);
+    return x === y ? 0 : x < y ? -1 : 1;
+  },
+  camera: (a, b) => names.compare(a.camera, b.camera) || names.compare(a.lens, b.lens),
+  changed: (a, b) => (a.changed_at === b.changed_at ? 0 : a.changed_at < b.changed_at ? 1 : -1),
+};
+
+/** Frames, which come in the order they were taken, in another one; equals stay in time. */
+export function ordered(frames: readonly Frame[], order: Order): readonly Frame[] {
+  return order === "time" ? frames : [...frames].sort(BY[order]);
 }
 
 /** The frame some places further, kept inside the list; the first when nothing is current. */
@@ -34,4 +89,13 @@ export function next<T extends { id: number }>(frames: readonly T[], current: nu
   if (at < 0) return frames[0] ?? null;
   const target = at + step;
   return target < 0 || target >= frames.length ? null : (frames[target] ?? null);
+}
+
+/** Frames that have the same of something as one of them, for "select same". */
+export function same(
+  frames: readonly Frame[],
+  as: Frame,
+  of: "mark" | "stars" | "label" | "camera" | "lens",
+): number[] {
+  return frames.filter((f) => f[of] === as[of]).map((f) => f.id);
 }

@@ -20,7 +20,7 @@ export function Lens({ frame, recipe }: StepProps) {
   const points = useFraming((s) => s.points);
   const { save } = useBench.getState();
   const profile = recipe.framing.lens_profile;
-  const described = frame.capture.own_lens !== "";
+  const described = frame.own_lens;
   const ownLens = described && recipe.framing.own_lens === "apply";
   const used = useBench((s) => s.header?.framing?.profile ?? "");
   useEffect(() => {

@@ -1,0 +1,88 @@
+import { FIT } from "../../canvas/viewport";
+import { useBench } from "../../state/bench";
+import { Button, Hint } from "../../ui/controls";
+import { HistoryDrawer } from "./history_drawer";
+
+/** Undo, history, comparison and zoom; what makes no sense on the whole plane of the framing step is switched off there. */
+export function Tools({ framing, raw }: { framing: boolean; raw: boolean }) {
+  const mayUndo = useBench((s) => s.mayUndo);
+  const mayRedo = useBench((s) => s.mayRedo);
+  const compare = useBench((s) => s.compare);
+  const zoom = useBench((s) => s.viewport.zoom);
+  const warnings = useBench((s) => s.warnings);
+  const { undo, redo } = useBench.getState();
+  const hold = (on: boolean) => useBench.setState({ compare: on ? "original" : "none" });
+  return (
+    <>
+      <Hint text="Ctrl+Z">
+        <Button disabled={!mayUndo} onClick={undo}>
+          Undo
+        </Button>
+      </Hint>
+      <Hint text="Ctrl+Shift+Z">
+        <Button disabled={!mayRedo} onClick={redo}>
+          Redo
+        </Button>
+      </Hint>
+      <HistoryDrawer raw={raw} />
+      <span className="h-5 w-px bg-rule" />
+      <Hint text="Hold to see the frame as it came in (O)">
+        <Button
+          pressed={compare === "original"}
+          onPointerDown={() => hold(true)}
+          onPointerUp={() => hold(false)}
+          onPointerLeave={() => compare === "original" && hold(false)}
+          onKeyDown={(e) => (e.key === " " || e.key === "Enter") && hold(true)}
+          onKeyUp={() => hold(false)}
+        >
+          Original
+        </Button>
+      </Hint>
+      <Hint text="Original and adjusted side by side (Shift+O)">
+        <Button
+          disabled={framing}
+          pressed={!framing && compare === "split"}
+          onClick={() => useBench.setState({ compare: compare === "split" ? "none" : "split" })}
+        >
+          Split
+        </Button>
+      </Hint>
+      <Hint text="Original and adjusted beside each other (Shift+S)">
+        <Button
+          disabled={framing}
+          pressed={!framing && compare === "side"}
+          onClick={() => useBench.setState({ compare: compare === "side" ? "none" : "side" })}
+        >
+          Side by side
+        </Button>
+      </Hint>
+      <Hint text="Hatching where the picture or the sensor is at its end (W)">
+        <Button
+          disabled={framing}
+          pressed={!framing && warnings}
+          onClick={() => useBench.setState({ warnings: !warnings })}
+        >
+          Warnings
+        </Button>
+      </Hint>
+      <Button
+        disabled={framing}
+        pressed={!framing && zoom === "fit"}
+        onClick={() => useBench.setState({ viewport: FIT })}
+      >
+        Fit
+      </Button>
+      <Hint text="One picture pixel on one screen pixel (F)">
+        <Button
+          disabled={framing}
+          pressed={!framing && zoom === (window.devicePixelRatio || 1)}
+          onClick={() =>
+            useBench.setState((s) => ({ viewport: { ...s.viewport, zoom: window.devicePixelRatio || 1 } }))
+          }
+        >
+          1:1
+        </Button>
+      </Hint>
+    </>
+  );
+}

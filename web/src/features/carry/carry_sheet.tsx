@@ -1,0 +1,238 @@
+import { useEffect, useMemo, useState } from "react";
+import type { Frame } from "../../api/client";
+import {
+  type Adjustment,
+  adjustmentsOf,
+  carry,
+  rememberChoice,
+  takenAtFirst,
+  undoStep,
+  useCarrying,
+} from "../../state/carrying";
+import { complain } from "../../state/notices";
+import { useChosen } from "../../state/selection";
+import { Button, Choices } from "../../ui/controls";
+import { AdjustmentList } from "./adjustment_list";
+import { differenceWords, type FitRow, useComparison } from "./comparing";
+import { SheetDialog } from "./sheet_dialog";
+import { TargetCard, type Way } from "./target_card";
+
+type Reach = "chosen" | "following" | "all";
+
+interface Props {
+  shoot: number;
+  /** Of the shoot, in time. */
+  frames: readonly Frame[];
+  source: Frame | null;
+  /** The version that is carried from, when it is not the source's cover. */
+  version?: number | undefined;
+  onClose: () => void;
+}
+
+const EXPOSED = new Set(["exposure", "balance"]);
+
+/** The transfer sheet: what is carried at the left, the frames it goes to at the right with what the fit check says of each. */
+export function CarrySheet({ shoot, frames, source, version, onClose }: Props) {
+  const copied = useCarrying((s) => s.copied);
+  const from = version ?? copied?.version ?? source?.version ?? null;
+  const fromFrame = frames.find((f) => f.version === from) ?? source;
+  const name = (copied && copied.version === from ? copied.name : fromFrame?.name) ?? "";
+  const chosen = useChosen(shoot);
+  const [adjustments, setAdjustments] = useState<Adjustment[]>([]);
+  const [taken, setTaken] = useState<ReadonlySet<string>>(new Set());
+  const [asChange, setAsChange] = useState(false);
+  const [ways, setWays] = useState<ReadonlyMap<number, Way>>(new Map());
+  const [done, setDone] = useState<{ bulk: number; changed: ReadonlySet<number> } | null>(null);
+  const others = useMemo(() => frames.filter((f) => f.id !== fromFrame?.id), [frames, fromFrame]);
+  const picked = useMemo(() => others.filter((f) => chosen.has(f.id)), [others, chosen]);
+  const following = useMemo(() => {
+    const at = frames.findIndex((f) => f.id === fromFrame?.id);
+    return at < 0 ? [] : frames.slice(at + 1);
+  }, [frames, fromFrame]);
+  const [reach, setReach] = useState<Reach>(picked.length ? "chosen" : "following");
+  const reached = reach === "chosen" ? picked : reach === "following" ? following : others;
+  const versions = useMemo(() => reached.map((f) => f.version), [reached]);
+  const fit = useComparison<FitRow>("fit", from, versions);
+
+  useEffect(() => {
+    if (from === null) return;
+    let wanted = true;
+    adjustmentsOf(from)
+      .then((list) => {
+        if (!wanted) return;
+        setAdjustments(list);
+        setTaken(new Set(list.filter((a) => a.touched && takenAtFirst(a)).map((a) => a.id)));
+      })
+      .catch(complain);
+    return () => {
+      wanted = false;
+    };
+  }, [from]);
+
+  const row = (f: Frame) => fit.rows?.get(f.version);
+  const doubt = (f: Frame) => {
+    const r = row(f);
+    return fit.refused.get(f.version) ?? (r && !r.fits ? r.reasons.join("; ") : "");
+  };
+  const mayOwn = [...EXPOSED].some((id) => taken.has(id));
+  /** What cannot be compared is left out until it is decided otherwise; what jumps gets its own correction where it can. */
+  const wayOf = (f: Frame): Way => {
+    const decided = ways.get(f.id);
+    if (decided) return decided === "own" && !mayOwn ? "carry" : decided;
+    return doubt(f) ? "leave" : "carry";
+  };
+  const going = reached.filter((f) => wayOf(f) !== "leave");
+  const odd = fit.rows ? reached.filter((f) => doubt(f)) : [];
+  const shown = done ? [...reached].sort((a, b) => Number(doubt(b) !== "") - Number(doubt(a) !== "")) : reached;
+
+  const own = (f: Frame) => {
+    const values = row(f)?.own ?? {};
+    const part: Record<string, Record<string, number>> = {};
+    if (taken.has("exposure") && values.tone) part.tone = values.tone;
+    if (taken.has("balance") && values.balance) part.balance = values.balance;
+    return part;
+  };
+  const run = async () => {
+    if (from === null) return;
+    rememberChoice(Object.fromEntries(adjustments.filter((a) => a.touched).map((a) => [a.id, taken.has(a.id)])));
+    const relative = asChange ? [...EXPOSED].filter((id) => taken.has(id)) : [];
+    const answer = await carry({
+      source: from,
+      operations: [...taken],
+      as_change: relative,
+      targets: going.map((f) => ({ version: f.version, values: wayOf(f) === "own" ? own(f) : {} })),
+    });
+    if (answer?.bulk) setDone({ bulk: answer.bulk, changed: new Set(answer.changed) });
+  };
+
+  const about = done
+    ? `${done.changed.size} frames changed. The doubtful ones come first.`
+    : fit.rows
+      ? `${odd.length ? `${odd.length} of ${reached.length} do not fit` : `All ${reached.length} fit`}.`
+      : fit.failed || (reached.length ? `Comparing the light: ${Math.round(fit.progress * 100)} %` : "");
+  const nothing = adjustments.length > 0 && !adjustments.some((a) => a.touched);
+  return (
+    <SheetDialog
+      title={`Carry from ${name.replace(/\.[^.]+$/, "")}`}
+      about={<span role="status">{about}</span>}
+      onClose={onClose}
+      foot={
+        done ? (
+          <>
+            <span className="grow" />
+            <Button
+              onClick={() => {
+                void undoStep(done.bulk);
+                setDone(null);
+              }}
+            >
+              Take it back
+            </Button>
+            <Button ink onClick={onClose}>
+              Done
+            </Button>
+          </>
+        ) : (
+          <>
+            <label
+              className="flex items-center gap-2"
+              title="Exposure changes by as many stops, temperature by as many mired as here"
+            >
+              <input
+                type="checkbox"
+                checked={asChange}
+                disabled={!mayOwn}
+                onChange={(e) => setAsChange(e.currentTarget.checked)}
+              />
+              exposure and balance as a change
+            </label>
+            <span className="grow" />
+            <Button onClick={onClose}>Cancel</Button>
+            <Button ink disabled={!going.length || !taken.size} onClick={() => void run()}>
+              Carry to {going.length} frame{going.length === 1 ? "" : "s"}
+            </Button>
+          </>
+        )
+      }
+    >
+      <div className="grid min-h-0 grow grid-cols-[290px_1fr]">
+        <div className="scroll-plain border-r border-rule px-5 py-3">
+          {nothing && (
+            <p className="mb-3 text-ink2">
+              Nothing is adjusted on this frame yet. Whatever you take along is reset there.
+            </p>
+          )}
+          <AdjustmentList
+            adjustments={adjustments}
+            taken={taken}
+            onTake={(id, on) => {
+              const next = new Set(taken);
+              if (on) next.add(id);
+              else next.delete(id);
+              setTaken(next);
+            }}
+          />
+        </div>
+        <div className="flex min-h-0 flex-col">
+          <div className="flex items-center gap-4 border-b border-rule px-4 py-2">
+            <span className="text-ink2">to</span>
+            <Choices
+              label="Which frames"
+              value={reach}
+              onChange={setReach}
+              options={[
+                ["chosen", `the selected ${picked.length}`],
+                ["following", `the ${following.length} that follow`],
+                ["all", `all ${others.length} others`],
+              ]}
+            />
+            <span className="grow" />
+            {odd.length > 0 && !done && mayOwn && (
+              <Button
+                onClick={() =>
+                  setWays(
+                    new Map([
+                      ...ways,
+                      ...odd.filter((f) => row(f)?.measured).map((f) => [f.id, "own"] as [number, Way]),
+                    ]),
+                  )
+                }
+              >
+                Correct those that differ
+              </Button>
+            )}
+            {!done && mayOwn && fit.rows && (
+              <Button
+                onClick={() =>
+                  setWays(new Map(reached.filter((f) => row(f)?.measured).map((f) => [f.id, "own"] as [number, Way])))
+                }
+              >
+                Correct each
+              </Button>
+            )}
+          </div>
+          <ul
+            tabIndex={0}
+            aria-label="Frames that adjustments go to"
+            className="scroll-plain flex min-h-0 grow flex-wrap content-start gap-2.5 px-4 py-3"
+          >
+            {shown.map((f) => (
+              <TargetCard
+                key={f.id}
+                frame={f}
+                words={row(f) ? (row(f)?.measured ? differenceWords(row(f) as FitRow) : "another subject") : ""}
+                doubt={doubt(f)}
+                way={wayOf(f)}
+                mayOwn={mayOwn && Boolean(row(f)?.measured)}
+                onWay={(way) => setWays(new Map([...ways, [f.id, way]]))}
+              />
+            ))}
+            {!reached.length && (
+              <li className="m-4 text-ink2">There is no frame here. Choose which frames it goes to.</li>
+            )}
+          </ul>
+        </div>
+      </div>
+    </SheetDialog>
+  );
+}

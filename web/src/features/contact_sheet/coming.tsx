@@ -1,0 +1,31 @@
+import { isActive, useJobs } from "../../state/jobs";
+
+/** What is still on its way to this shoot: how many of how many. */
+export function Coming({ shoot }: { shoot: number }) {
+  const jobs = useJobs((s) => s.jobs);
+  const active = jobs.filter((j) => j.shoot === shoot && isActive(j) && j.files > 0);
+  const camera = active.find((j) => j.kind === "camera");
+  const others = active.filter((j) => j.kind === "bring_in");
+  const sum = (of: "files" | "files_done") => others.reduce((n, j) => n + j[of], 0);
+  const words = [
+    camera ? `the camera has taken ${camera.files_done} of ${camera.files} frames` : "",
+    others.length && !camera ? `bringing in: ${sum("files_done")} of ${sum("files")} files` : "",
+  ].filter(Boolean);
+  return (
+    <span role="status" className="flex items-center gap-2 whitespace-nowrap font-medium">
+      {words.length > 0 && (
+        <>
+          <span className="block h-[7px] w-20 border border-ink3 bg-white" aria-hidden>
+            <span
+              className="block h-full bg-ink"
+              style={{
+                width: `${(100 * (camera?.files_done ?? sum("files_done"))) / (camera?.files ?? sum("files"))}%`,
+              }}
+            />
+          </span>
+          {words.join("; ")}
+        </>
+      )}
+    </span>
+  );
+}

@@ -1,0 +1,179 @@
+import { Popover } from "radix-ui";
+import { useMemo } from "react";
+import type { Frame } from "../../api/client";
+import type { Label } from "../../state/labels";
+import { Button } from "../../ui/controls";
+import type { Size } from "./cell";
+import { Coming } from "./coming";
+import { EVERYTHING, FILTERS, type Look, matches, ORDERS, type Order } from "./selection";
+
+interface Props {
+  shoot: number;
+  all: readonly Frame[];
+  labels: readonly Label[];
+  look: Look;
+  setLook: (look: Look) => void;
+  order: Order;
+  setOrder: (order: Order) => void;
+  size: Size;
+  setSize: (size: Size) => void;
+  text: string;
+  setText: (text: string) => void;
+}
+
+const SELECT = "h-7 border border-rule bg-sheet px-1";
+
+/** What the sheet shows and in which order: marks, what else narrows it, words, order, size of the pictures. */
+export function SheetBar({ shoot, all, labels, look, setLook, order, setOrder, size, setSize, text, setText }: Props) {
+  const counts = useMemo(
+    () => FILTERS.map(([filter]) => all.filter((f) => matches(f, { ...EVERYTHING, filter })).length),
+    [all],
+  );
+  return (
+    <div className="flex h-10 shrink-0 items-center gap-3.5 border-b border-rule bg-paper px-4">
+      <div role="toolbar" aria-label="Filter" className="flex gap-3.5">
+        {FILTERS.map(([key, name], i) => (
+          <button
+            key={key}
+            type="button"
+            aria-pressed={look.filter === key}
+            onClick={() => setLook({ ...look, filter: key })}
+            className={`h-10 whitespace-nowrap border-b-2 pt-0.5 ${look.filter === key ? "border-wax text-ink" : "border-transparent text-ink2 hover:text-ink"}`}
+          >
+            {name} <b className="font-semibold text-ink">{counts[i]}</b>
+          </button>
+        ))}
+      </div>
+      <span className="h-4 w-px shrink-0 bg-rule" />
+      <Narrow all={all} labels={labels} look={look} setLook={setLook} />
+      <label className="flex items-center gap-1.5 text-ink2">
+        find
+        <input
+          type="search"
+          aria-label="Find frames by name, keywords, caption, camera or place"
+          value={text}
+          maxLength={200}
+          onChange={(e) => setText(e.currentTarget.value)}
+          onKeyDown={(e) => {
+            e.stopPropagation();
+            if (e.key === "Escape") setText("");
+          }}
+          className="h-7 w-32 border border-rule bg-white px-1.5 text-ink"
+        />
+      </label>
+      <span className="grow" />
+      <Coming shoot={shoot} />
+      <label className="flex items-center gap-1.5 whitespace-nowrap text-ink2">
+        by
+        <select
+          aria-label="Order of the frames"
+          value={order}
+          onChange={(e) => setOrder(e.currentTarget.value as Order)}
+          className={SELECT}
+        >
+          {ORDERS.map(([key, name]) => (
+            <option key={key} value={key}>
+              {name}
+            </option>
+          ))}
+        </select>
+      </label>
+      <select
+        aria-label="Size of the pictures"
+        value={size}
+        onChange={(e) => setSize(e.currentTarget.value as Size)}
+        className={SELECT}
+      >
+        <option value="small">small</option>
+        <option value="medium">medium</option>
+        <option value="large">large</option>
+      </select>
+    </div>
+  );
+}
+
+const count = (look: Look): number =>
+  (look.stars > 0 ? 1 : 0) +
+  (look.label ? 1 : 0) +
+  (look.camera ? 1 : 0) +
+  (look.lens ? 1 : 0) +
+  (look.kind !== "any" ? 1 : 0);
+
+/** Stars, label, camera, lens and kind: folded away, with how many of them hold. */
+function Narrow({ all, labels, look, setLook }: Pick<Props, "all" | "labels" | "look" | "setLook">) {
+  const values = useMemo(() => {
+    const of = (key: "camera" | "lens" | "label") => [...new Set(all.map((f) => f[key]).filter(Boolean))].sort();
+    return { camera: of("camera"), lens: of("lens"), label: of("label") };
+  }, [all]);
+  const used = count(look);
+  const known = [...new Set([...labels.map((l) => l.name), ...values.label])];
+  const row = (name: string, key: "label" | "camera" | "lens", options: readonly string[]) => (
+    <label className="grid grid-cols-[64px_1fr] items-center gap-2">
+      <span className="text-ink2">{name}</span>
+      <select
+        value={look[key]}
+        onChange={(e) => setLook({ ...look, [key]: e.currentTarget.value })}
+        className={`${SELECT} min-w-0`}
+      >
+        <option value="">any</option>
+        {options.map((o) => (
+          <option key={o} value={o}>
+            {o}
+          </option>
+        ))}
+      </select>
+    </label>
+  );
+  return (
+    <Popover.Root>
+      <Popover.Trigger asChild>
+        <Button pressed={used > 0}>{used ? `Narrowed by ${used}` : "Narrow"}</Button>
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          align="start"
+          sideOffset={6}
+          aria-label="Narrow what is shown"
+          className="z-40 flex w-80 flex-col gap-2 border border-ink bg-sheet p-3 shadow-lg"
+        >
+          <label className="grid grid-cols-[64px_1fr] items-center gap-2">
+            <span className="text-ink2">Stars</span>
+            <select
+              aria-label="At least this many stars"
+              value={look.stars}
+              onChange={(e) => setLook({ ...look, stars: Number(e.currentTarget.value) })}
+              className={SELECT}
+            >
+              <option value={0}>any</option>
+              {[1, 2, 3, 4, 5].map((n) => (
+                <option key={n} value={n}>
+                  {n} and up
+                </option>
+              ))}
+            </select>
+          </label>
+          {row("Label", "label", known)}
+          {row("Camera", "camera", values.camera)}
+          {row("Lens", "lens", values.lens)}
+          <label className="grid grid-cols-[64px_1fr] items-center gap-2">
+            <span className="text-ink2">Kind</span>
+            <select
+              value={look.kind}
+              onChange={(e) => setLook({ ...look, kind: e.currentTarget.value as Look["kind"] })}
+              className={SELECT}
+            >
+              <option value="any">any</option>
+              <option value="raw">camera raw</option>
+              <option value="finished">finished picture</option>
+            </select>
+          </label>
+          <div className="flex justify-end">
+            <Button disabled={!used} onClick={() => setLook({ ...EVERYTHING, filter: look.filter })}>
+              Show all again
+            </Button>
+          </div>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}

@@ -1,0 +1,122 @@
+import { create } from "zustand";
+import { api, need } from "../api/client";
+import type { components } from "../api/generated/api";
+import { complain, useNotices } from "./notices";
+import { queryClient } from "./queries";
+import { followVersions, settledVersions } from "./savers";
+
+type Schemas = components["schemas"];
+export type CarryBody = Partial<Schemas["Carry"]> & Pick<Schemas["Carry"], "targets">;
+export type Carried = Schemas["CarriedOut"];
+export type Adjustment = Schemas["AdjustmentOut"];
+
+interface Carrying {
+  /** The version whose adjustments were copied, and what of them. */
+  copied: { version: number; name: string; operations: string[] } | null;
+  /** The frame that was corrected last: "same as last" takes from it. */
+  last: { frame: number; version: number; name: string } | null;
+  /** The newest step over many frames: Ctrl+Z on the contact sheet takes it back. */
+  step: number | null;
+}
+
+export const useCarrying = create<Carrying>(() => ({ copied: null, last: null, step: null }));
+
+const KEY = "zincplate.carried";
+
+/** Adjustments that were left out, or taken in although they are left out at first, the last time. */
+export function rememberedChoice(): Record<string, boolean> {
+  try {
+    return JSON.parse(localStorage.getItem(KEY) ?? "{}") as Record<string, boolean>;
+  } catch {
+    return {};
+  }
+}
+
+export function rememberChoice(choice: Record<string, boolean>): void {
+  try {
+    localStorage.setItem(KEY, JSON.stringify({ ...rememberedChoice(), ...choice }));
+  } catch {
+    // forbidden or full: it is only not remembered
+  }
+}
+
+/** Framing belongs to one frame: it is left out until it is asked for. */
+export const takenAtFirst = (a: Adjustment): boolean => rememberedChoice()[a.id] ?? a.step !== "framing";
+
+export const adjustmentsOf = async (version: number): Promise<Adjustment[]> => {
+  await settledVersions();
+  return (await need(api.GET("/api/versions/{id}/adjustments", { params: { path: { id: version } } }))).adjustments;
+};
+
+const PLAIN = { source: null, preset: null, strength: 1, reset: false, operations: [], as_change: [], words: "" };
+
+const counted = (n: number, one: string) => `${n} ${one}${n === 1 ? "" : "s"}`;
+
+/** Puts adjustments on many frames as one step, and says what came of it. */
+export async function carry(body: CarryBody): Promise<Carried | null> {
+  try {
+    await settledVersions();
+    const done = await need(api.POST("/api/carry", { body: { ...PLAIN, request_key: crypto.randomUUID(), ...body } }));
+    if (done.bulk !== null) useCarrying.setState({ step: done.bulk });
+    changedElsewhere(done.changed);
+    const { say } = useNotices.getState();
+    const refused = done.refused.map((r) => `${r.frame}: ${r.reason}`).join(" ");
+    if (done.bulk !== null)
+      say(`${done.words}: ${counted(done.changed.length, "frame")}.${refused ? ` ${refused}` : ""}`, refused !== "", {
+        words: "Undo",
+        run: () => void undoStep(done.bulk as number),
+      });
+    else say(refused || "These frames are like that already.", refused !== "");
+    return done;
+  } catch (error) {
+    complain(error);
+    return null;
+  }
+}
+
+/** Lists and open versions hear of what was changed on the server. */
+function changedElsewhere(versions: readonly number[]): void {
+  followVersions(versions);
+  for (const key of ["frames", "shoots", "ledger", "versions"]) void queryClient.invalidateQueries({ queryKey: [key] });
+}
+
+async function moveStep(bulk: number, way: "undo" | "redo"): Promise<void> {
+  try {
+    await settledVersions();
+    const path = { params: { path: { id: bulk } } };
+    const done = await need(
+      way === "undo" ? api.POST("/api/bulk/{id}/undo", path) : api.POST("/api/bulk/{id}/redo", path),
+    );
+    changedElsewhere(done.changed);
+    useCarrying.setState({ step: way === "undo" ? null : bulk });
+    const left = done.left.length
+      ? ` Left as they are, since they were changed since: ${done.left.slice(0, 6).join(", ")}${done.left.length > 6 ? ` and ${done.left.length - 6} more` : ""}.`
+      : "";
+    useNotices
+      .getState()
+      .say(
+        `${done.words}: ${way === "undo" ? "taken back" : "made again"} for ${counted(done.changed.length, "frame")}.${left}`,
+        left !== "",
+        {
+          words: way === "undo" ? "Do it again" : "Undo",
+          run: () => void moveStep(bulk, way === "undo" ? "redo" : "undo"),
+        },
+      );
+  } catch (error) {
+    complain(error);
+  }
+}
+
+export const undoStep = (bulk: number): Promise<void> => moveStep(bulk, "undo");
+
+/** Takes back the newest step over many frames of a shoot, also one of before a reload. */
+export async function undoNewestStep(shoot: number): Promise<void> {
+  try {
+    const { steps } = await need(api.GET("/api/bulk", { params: { query: { shoot } } }));
+    const newest = steps.find((s) => !s.undone);
+    if (newest) await undoStep(newest.bulk);
+    else useNotices.getState().say("There is no step over several frames to take back.");
+  } catch (error) {
+    complain(error);
+  }
+}
