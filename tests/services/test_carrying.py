@@ -54,7 +54,7 @@ def test_a_carry_is_one_step_that_leaves_alone_what_was_changed_since(context: C
     assert [tone(v)["exposure_ev"] for v in rest] == [0.7, 1.4, 0.7, 0.7, 0.7]
     assert [tone(v)["contrast"] for v in six] == [12, 0, 0, 0, 0, 0] and tone(rest[0])["shadows"] == 30
     state = versions.state(Version.get_by_id(rest[0].id))
-    assert state["history"][-1]["words"] == "Carried from TW-0700.dng: white balance, Exposure" and state["adjusted"]
+    assert state["history"][-1]["words"] == "Carried from TW-0700.dng: white balance, exposure" and state["adjusted"]
     # one of them is worked on; another undone by hand: the step back for all says so
     put(context, rest[1].id, 1, {"tone": {"white_point": 5}})
     make(context, rest[2].id, 1, do="undo")

@@ -20,7 +20,6 @@ from zincplate.store.models import Bulk, Frame, Version
 MOST = 20_000
 RELATIVE = frozenset({"exposure", "balance"})
 """Adjustments that may be carried as a change: what their numbers mean depends on the frame's own light."""
-_LABEL = {o.id: o.label for o in ORDER}
 
 
 class Target(BaseModel):
@@ -81,8 +80,8 @@ def _common(context: Context, asked: Carry) -> tuple[str, str, Any]:
         version = get_version(asked.source)
         recipe = Recipe.from_document(version.recipe)
         values = values_of(recipe, asked.operations)
-        labels = ", ".join(_LABEL[o.id] for o in ORDER if o.id in asked.operations)
-        words = f"Carried from {version.frame.name}: {labels[0].lower() + labels[1:] if labels else 'nothing'}"
+        labels = ", ".join(o.label.lower() for o in ORDER if o.id in asked.operations)
+        words = f"Carried from {version.frame.name}: {labels or 'its own correction'}"
         if not asked.as_change:
             return "carry", words, lambda _target: values
         if set(asked.as_change) - RELATIVE:

@@ -12,7 +12,7 @@ export type Adjustment = Schemas["AdjustmentOut"];
 
 interface Carrying {
   /** The version whose adjustments were copied, and what of them. */
-  copied: { version: number; name: string; operations: string[] } | null;
+  copied: { version: number; name: string } | null;
   /** The frame that was corrected last: "same as last" takes from it. */
   last: { frame: number; version: number; name: string } | null;
   /** The newest step over many frames: Ctrl+Z on the contact sheet takes it back. */
@@ -62,7 +62,7 @@ export async function carry(body: CarryBody): Promise<Carried | null> {
     const { say } = useNotices.getState();
     const refused = done.refused.map((r) => `${r.frame}: ${r.reason}`).join(" ");
     if (done.bulk !== null)
-      say(`${done.words}: ${counted(done.changed.length, "frame")}.${refused ? ` ${refused}` : ""}`, refused !== "", {
+      say(`${done.words} (${counted(done.changed.length, "frame")}).${refused ? ` ${refused}` : ""}`, refused !== "", {
         words: "Undo",
         run: () => void undoStep(done.bulk as number),
       });
@@ -73,6 +73,25 @@ export async function carry(body: CarryBody): Promise<Carried | null> {
     return null;
   }
 }
+
+/** Puts what was copied, or what another frame has, on some: its touched adjustments, as they were chosen the last time. */
+export async function takeFrom(from: { version: number; name: string } | null, onto: readonly number[]): Promise<void> {
+  const { say } = useNotices.getState();
+  const targets = onto.filter((v) => v !== from?.version).map((version) => ({ version, values: {} }));
+  if (!from) say("Nothing was copied or corrected yet.");
+  else if (!targets.length) say("This is the frame itself.");
+  else
+    try {
+      const list = await adjustmentsOf(from.version);
+      const operations = list.filter((a) => a.touched && takenAtFirst(a)).map((a) => a.id);
+      if (operations.length) await carry({ source: from.version, operations, targets });
+      else say(`${from.name} has nothing adjusted that is carried.`);
+    } catch (error) {
+      complain(error);
+    }
+}
+
+export const pasteOn = (onto: readonly number[]): Promise<void> => takeFrom(useCarrying.getState().copied, onto);
 
 /** Lists and open versions hear of what was changed on the server. */
 function changedElsewhere(versions: readonly number[]): void {

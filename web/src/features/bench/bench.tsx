@@ -3,7 +3,7 @@ import type { Frame } from "../../api/client";
 import type { Step } from "../../api/generated/recipe";
 import { FIT } from "../../canvas/viewport";
 import { useBench } from "../../state/bench";
-import { adjustmentsOf, carry, takenAtFirst, useCarrying } from "../../state/carrying";
+import { pasteOn, takeFrom, useCarrying } from "../../state/carrying";
 import { newItemId } from "../../state/items";
 import { complain, useNotices } from "../../state/notices";
 import { useFrames, useMarking } from "../../state/queries";
@@ -95,21 +95,6 @@ export function BenchPlace({ shoot, frame: id, step: asked, version: chosenVersi
     [shoot, id, step, frame?.version],
   );
 
-  /** Puts what was copied, or what the last corrected frame has, on this one. */
-  const takeFrom = (from: { version: number; name: string } | null) => {
-    if (!from || version === undefined || from.version === version) {
-      useNotices.getState().say(from ? "This is the frame itself." : "Nothing was copied or corrected yet.");
-      return;
-    }
-    adjustmentsOf(from.version)
-      .then((list) => {
-        const operations = list.filter((a) => a.touched && takenAtFirst(a)).map((a) => a.id);
-        return carry({ source: from.version, operations, targets: [{ version, values: {} }] });
-      })
-      .catch(complain);
-  };
-  const paste = () => takeFrom(useCarrying.getState().copied);
-  const sameAsLast = () => takeFrom(useCarrying.getState().last);
   const editTogether = () => {
     if (together.size) {
       useTogether.getState().end();
@@ -137,9 +122,9 @@ export function BenchPlace({ shoot, frame: id, step: asked, version: chosenVersi
       const ctrl = e.ctrlKey || e.metaKey;
       if (ctrl) {
         if (key === "c" && version !== undefined && !window.getSelection()?.toString()) {
-          useCarrying.setState({ copied: { version, name: frame?.name ?? "", operations: [] } });
+          useCarrying.setState({ copied: { version, name: frame?.name ?? "" } });
           useNotices.getState().say(`Adjustments of ${frame?.name} copied. Ctrl+V puts them on another frame.`);
-        } else if (key === "v") paste();
+        } else if (key === "v" && version !== undefined) void pasteOn([version]);
         if (key !== "z") return;
         if (e.shiftKey) s.redo();
         else s.undo();
@@ -161,7 +146,7 @@ export function BenchPlace({ shoot, frame: id, step: asked, version: chosenVersi
         useBench.setState({
           viewport: s.viewport.zoom === "fit" ? { ...FIT, zoom: window.devicePixelRatio || 1 } : FIT,
         });
-      else if (key === "l") sameAsLast();
+      else if (key === "l" && version !== undefined) void takeFrom(useCarrying.getState().last, [version]);
       else if (key === "t") editTogether();
       else if (key === "b") useRoom.getState().setAlone(!useRoom.getState().alone);
       else if (key === "z") useBench.setState({ magnifier: !s.magnifier });

@@ -1,3 +1,4 @@
+import { Redo2, Undo2 } from "lucide-react";
 import { FIT } from "../../canvas/viewport";
 import { useBench } from "../../state/bench";
 import { Button, Hint } from "../../ui/controls";
@@ -14,14 +15,14 @@ export function Tools({ framing, raw }: { framing: boolean; raw: boolean }) {
   const hold = (on: boolean) => useBench.setState({ compare: on ? "original" : "none" });
   return (
     <>
-      <Hint text="Ctrl+Z">
-        <Button disabled={!mayUndo} onClick={undo}>
-          Undo
+      <Hint text="Undo (Ctrl+Z)">
+        <Button disabled={!mayUndo} onClick={undo} aria-label="Undo">
+          <Undo2 size={15} aria-hidden />
         </Button>
       </Hint>
-      <Hint text="Ctrl+Shift+Z">
-        <Button disabled={!mayRedo} onClick={redo}>
-          Redo
+      <Hint text="Redo (Ctrl+Shift+Z)">
+        <Button disabled={!mayRedo} onClick={redo} aria-label="Redo">
+          <Redo2 size={15} aria-hidden />
         </Button>
       </Hint>
       <HistoryDrawer raw={raw} />

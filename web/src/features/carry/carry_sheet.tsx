@@ -29,15 +29,27 @@ interface Props {
   onClose: () => void;
 }
 
+/** The frame in hand if it is adjusted, else the one that was corrected last, else the first adjusted one of those chosen. */
+function firstSource(frames: readonly Frame[], chosen: ReadonlySet<number>, source: Frame | null): Frame | null {
+  if (source?.adjusted) return source;
+  const adjusted = frames.filter((f) => f.adjusted && chosen.has(f.id));
+  const last = useCarrying.getState().last?.frame;
+  return adjusted.find((f) => f.id === last) ?? adjusted[0] ?? source;
+}
+
 const EXPOSED = new Set(["exposure", "balance"]);
 
 /** The transfer sheet: what is carried at the left, the frames it goes to at the right with what the fit check says of each. */
 export function CarrySheet({ shoot, frames, source, version, onClose }: Props) {
-  const copied = useCarrying((s) => s.copied);
-  const from = version ?? copied?.version ?? source?.version ?? null;
-  const fromFrame = frames.find((f) => f.version === from) ?? source;
-  const name = (copied && copied.version === from ? copied.name : fromFrame?.name) ?? "";
   const chosen = useChosen(shoot);
+  const [from, setFrom] = useState<number | null>(
+    () => version ?? firstSource(frames, chosen, source)?.version ?? null,
+  );
+  const fromFrame = from === version ? source : frames.find((f) => f.version === from);
+  const sources = useMemo(
+    () => frames.filter((f) => f.adjusted || f.id === source?.id || f.version === from),
+    [frames, source, from],
+  );
   const [adjustments, setAdjustments] = useState<Adjustment[]>([]);
   const [taken, setTaken] = useState<ReadonlySet<string>>(new Set());
   const [asChange, setAsChange] = useState(false);
@@ -74,32 +86,26 @@ export function CarrySheet({ shoot, frames, source, version, onClose }: Props) {
     const r = row(f);
     return fit.refused.get(f.version) ?? (r && !r.fits ? r.reasons.join("; ") : "");
   };
-  const mayOwn = [...EXPOSED].some((id) => taken.has(id));
+  const relative = [...EXPOSED].filter((id) => taken.has(id));
   /** What cannot be compared is left out until it is decided otherwise; what jumps gets its own correction where it can. */
   const wayOf = (f: Frame): Way => {
     const decided = ways.get(f.id);
-    if (decided) return decided === "own" && !mayOwn ? "carry" : decided;
+    if (decided) return decided;
     return doubt(f) ? "leave" : "carry";
   };
   const going = reached.filter((f) => wayOf(f) !== "leave");
   const odd = fit.rows ? reached.filter((f) => doubt(f)) : [];
   const shown = done ? [...reached].sort((a, b) => Number(doubt(b) !== "") - Number(doubt(a) !== "")) : reached;
 
-  const own = (f: Frame) => {
-    const values = row(f)?.own ?? {};
-    const part: Record<string, Record<string, number>> = {};
-    if (taken.has("exposure") && values.tone) part.tone = values.tone;
-    if (taken.has("balance") && values.balance) part.balance = values.balance;
-    return part;
-  };
+  /** What makes it look like the source: its exposure and balance, whatever else is carried. */
+  const own = (f: Frame) => row(f)?.own ?? {};
   const run = async () => {
     if (from === null) return;
     rememberChoice(Object.fromEntries(adjustments.filter((a) => a.touched).map((a) => [a.id, taken.has(a.id)])));
-    const relative = asChange ? [...EXPOSED].filter((id) => taken.has(id)) : [];
     const answer = await carry({
       source: from,
       operations: [...taken],
-      as_change: relative,
+      as_change: asChange ? relative : [],
       targets: going.map((f) => ({ version: f.version, values: wayOf(f) === "own" ? own(f) : {} })),
     });
     if (answer?.bulk) setDone({ bulk: answer.bulk, changed: new Set(answer.changed) });
@@ -113,7 +119,7 @@ export function CarrySheet({ shoot, frames, source, version, onClose }: Props) {
   const nothing = adjustments.length > 0 && !adjustments.some((a) => a.touched);
   return (
     <SheetDialog
-      title={`Carry from ${name.replace(/\.[^.]+$/, "")}`}
+      title={version === undefined ? "Carry" : `Carry from ${(fromFrame?.name ?? "").replace(/\.[^.]+$/, "")}`}
       about={<span role="status">{about}</span>}
       onClose={onClose}
       foot={
@@ -141,7 +147,7 @@ export function CarrySheet({ shoot, frames, source, version, onClose }: Props) {
               <input
                 type="checkbox"
                 checked={asChange}
-                disabled={!mayOwn}
+                disabled={!relative.length}
                 onChange={(e) => setAsChange(e.currentTarget.checked)}
               />
               exposure and balance as a change
@@ -157,6 +163,22 @@ export function CarrySheet({ shoot, frames, source, version, onClose }: Props) {
     >
       <div className="grid min-h-0 grow grid-cols-[290px_1fr]">
         <div className="scroll-plain border-r border-rule px-5 py-3">
+          {version === undefined && !done && (
+            <label className="mb-3 flex items-center gap-2">
+              from
+              <select
+                value={from ?? 0}
+                onChange={(e) => setFrom(Number(e.currentTarget.value))}
+                className="h-7 min-w-0 grow border border-rule bg-white px-1 font-semibold"
+              >
+                {sources.map((f) => (
+                  <option key={f.id} value={f.version}>
+                    {f.name}
+                  </option>
+                ))}
+              </select>
+            </label>
+          )}
           {nothing && (
             <p className="mb-3 text-ink2">
               Nothing is adjusted on this frame yet. Whatever you take along is reset there.
@@ -187,7 +209,7 @@ export function CarrySheet({ shoot, frames, source, version, onClose }: Props) {
               ]}
             />
             <span className="grow" />
-            {odd.length > 0 && !done && mayOwn && (
+            {odd.length > 0 && !done && (
               <Button
                 onClick={() =>
                   setWays(
@@ -201,7 +223,7 @@ export function CarrySheet({ shoot, frames, source, version, onClose }: Props) {
                 Correct those that differ
               </Button>
             )}
-            {!done && mayOwn && fit.rows && (
+            {!done && fit.rows && (
               <Button
                 onClick={() =>
                   setWays(new Map(reached.filter((f) => row(f)?.measured).map((f) => [f.id, "own"] as [number, Way])))
@@ -223,7 +245,7 @@ export function CarrySheet({ shoot, frames, source, version, onClose }: Props) {
                 words={row(f) ? (row(f)?.measured ? differenceWords(row(f) as FitRow) : "another subject") : ""}
                 doubt={doubt(f)}
                 way={wayOf(f)}
-                mayOwn={mayOwn && Boolean(row(f)?.measured)}
+                mayOwn={Boolean(row(f)?.measured)}
                 onWay={(way) => setWays(new Map([...ways, [f.id, way]]))}
               />
             ))}

@@ -24,16 +24,14 @@ const WAYS: readonly (readonly [Way, string])[] = [
 export function TargetCard({ frame, words, doubt, way, mayOwn, onWay }: Props) {
   const scale = Math.min(146 / frame.width, 98 / frame.height);
   return (
-    <li
-      className={`flex w-[162px] flex-col border p-2 ${doubt ? "border-wax bg-white" : "border-rule bg-white"} ${way === "leave" ? "opacity-60" : ""}`}
-    >
+    <li className={`flex w-[162px] flex-col border p-2 ${doubt ? "border-wax bg-white" : "border-rule bg-white"}`}>
       <div className="flex h-[98px] items-center justify-center">
         <img
           src={thumbUrl(frame)}
           alt=""
           width={Math.round(frame.width * scale)}
           height={Math.round(frame.height * scale)}
-          className="max-h-full max-w-full outline outline-1 outline-black/25"
+          className={`max-h-full max-w-full outline outline-1 outline-black/25 ${way === "leave" ? "opacity-35 grayscale" : ""}`}
         />
       </div>
       <b className="mt-1.5 truncate font-semibold">{frame.name.replace(/\.[^.]+$/, "")}</b>

@@ -1,13 +1,16 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { type KeyboardEvent, type MouseEvent, useEffect, useMemo, useRef, useState } from "react";
+import { type MouseEvent, useEffect, useMemo, useRef, useState } from "react";
 import type { Frame, Mark } from "../../api/client";
-import { carry, undoNewestStep, useCarrying } from "../../state/carrying";
+import { carry, pasteOn, undoNewestStep, useCarrying } from "../../state/carrying";
 import { inkOf, useLabels } from "../../state/labels";
+import { useNotices } from "../../state/notices";
 import { useFrames, useMarking, useShoots } from "../../state/queries";
 import { go } from "../../state/route";
 import { useChosen, useSelection } from "../../state/selection";
+import { useTogether } from "../../state/together";
 import { Button } from "../../ui/controls";
 import { TopBar } from "../../ui/top_bar";
+import { isTyped } from "../../ui/typing";
 import { CarrySheet } from "../carry/carry_sheet";
 import { EvenSheet } from "../carry/even_sheet";
 import { PresetSheet } from "../carry/preset_sheet";
@@ -121,6 +124,15 @@ export function ContactSheet({ shoot }: { shoot: number }) {
     carry: () => setAsking("carry"),
     evenOut: () => setAsking("even"),
     preset: () => setAsking("preset"),
+    together: () => {
+      const first = picked.find((f) => f.id === cursor) ?? picked[0];
+      if (!first) return;
+      useTogether.getState().begin(
+        shoot,
+        picked.map((f) => [f.id, f.version]),
+      );
+      open(first.id);
+    },
     reset: () => void carry({ reset: true, targets: picked.map((f) => ({ version: f.version, values: {} })) }),
     remove: () => void takeOut(shoot, picked),
     invert: () => setChosen(frames.filter((f) => !chosen.has(f.id)).map((f) => f.id)),
@@ -130,17 +142,23 @@ export function ContactSheet({ shoot }: { shoot: number }) {
     undoStep: () => void undoNewestStep(shoot),
   };
 
+  const grid = useRef<HTMLDivElement>(null);
   const onKey = (e: KeyboardEvent) => {
+    const on = e.target as Element | null;
+    if (asking || isTyped(e) || on?.closest?.("[role=menu], [role=dialog]")) return;
+    // what moves and opens belongs to the frames; on a button Enter presses it
+    const inGrid = on === document.body || grid.current?.contains(on);
     const ctrl = e.ctrlKey || e.metaKey;
     const key = e.key.toLowerCase();
     const commands: Record<string, () => void> = {
       a: deeds.selectAll,
       z: deeds.undoStep,
       c: () => {
-        if (current) useCarrying.setState({ copied: { version: current.version, name: current.name, operations: [] } });
-        deeds.carry();
+        if (!current) return;
+        useCarrying.setState({ copied: { version: current.version, name: current.name } });
+        useNotices.getState().say(`Adjustments of ${current.name} copied. Ctrl+V puts them on the selected frames.`);
       },
-      v: deeds.carry,
+      v: () => void pasteOn(picked.map((f) => f.version)),
     };
     if (ctrl && commands[key] && !e.shiftKey) {
       e.preventDefault();
@@ -155,7 +173,9 @@ export function ContactSheet({ shoot }: { shoot: number }) {
     else if (named) label(named.name);
     else if (/^[0-5]$/.test(key)) {
       if (targets.length) marking.mutate({ frames: targets, stars: Number(key) });
-    } else if (step) {
+    } else if (key === "c") deeds.carry();
+    else if (!inGrid) return;
+    else if (step) {
       const target = next(frames, cursor, step);
       if (!target) return;
       setCursor(target.id);
@@ -167,6 +187,13 @@ export function ContactSheet({ shoot }: { shoot: number }) {
     else return;
     e.preventDefault();
   };
+  const latest = useRef(onKey);
+  latest.current = onKey;
+  useEffect(() => {
+    const key = (e: KeyboardEvent) => latest.current(e);
+    window.addEventListener("keydown", key);
+    return () => window.removeEventListener("keydown", key);
+  }, []);
 
   const number = all.filter((f) => chosen.has(f.id)).length;
   return (
@@ -220,6 +247,7 @@ export function ContactSheet({ shoot }: { shoot: number }) {
         )}
         {/* biome-ignore lint/a11y/useSemanticElements: a grid of pictures is no table of data; rows come and go with scrolling */}
         <div
+          ref={grid}
           role="grid"
           aria-label="Frames of the shoot"
           aria-multiselectable
@@ -228,7 +256,6 @@ export function ContactSheet({ shoot }: { shoot: number }) {
           aria-activedescendant={current ? `frame-${cursor}` : undefined}
           tabIndex={0}
           data-place-start
-          onKeyDown={onKey}
           className="group relative min-h-full !outline-none"
           style={{ height: virtual.getTotalSize() }}
         >

@@ -14,6 +14,7 @@ export interface Deeds {
   deliver: () => void;
   carry: () => void;
   evenOut: () => void;
+  together: () => void;
   preset: () => void;
   reset: () => void;
   remove: () => void;
@@ -104,6 +105,9 @@ export function SheetActions({ words, count, labels, deeds }: Props) {
         </DropdownMenu.Trigger>
         <DropdownMenu.Portal>
           <DropdownMenu.Content align="end" sideOffset={6} className={MENU}>
+            <DropdownMenu.Item className={ITEM} disabled={count < 2} onSelect={deeds.together}>
+              Edit together
+            </DropdownMenu.Item>
             <DropdownMenu.Item className={ITEM} disabled={none} onSelect={deeds.preset}>
               Apply a preset
             </DropdownMenu.Item>
