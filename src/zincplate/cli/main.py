@@ -5,21 +5,14 @@ import json
 import sys
 import time
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from zincplate import __version__
+from zincplate.cli.usage import BadUsage, lenses
 from zincplate.formats.errors import FileError, Told
-
-if TYPE_CHECKING:
-    from zincplate.formats.lens_profiles import LensDatabase
-    from zincplate.recipe.document import Recipe
 
 # numpy takes a sixth of a second to load, the models of the recipe as long, the engine with its kernels a second: every command
 # imports what it needs when it needs it.
-
-
-class BadUsage(Exception):
-    """Bad usage found after the arguments were parsed: exit code 2."""
 
 
 _LENSES_HELP = "lens profiles (lensfun's XML) beside those that come with it"
@@ -40,9 +33,14 @@ def _parser(of: str = "") -> argparse.ArgumentParser:
         command.add_argument("--port", type=int, default=8700, help="port on 127.0.0.1 (8700)")
         if name == "demo":
             command.add_argument("--fresh", action="store_true", help="throw the demo's library away and begin anew")
-    command = commands.add_parser("develop", help="develop one file")
-    command.add_argument("input", type=Path, metavar="IN")
-    command.add_argument("-o", "--output", type=Path, required=True, metavar="OUT", help="its ending gives the format")
+    command = commands.add_parser("develop", help="develop one file, or many into a folder")
+    command.add_argument("input", type=Path, metavar="IN", nargs="+")
+    command.add_argument(
+        "-o", "--output", type=Path, required=True, metavar="OUT", help="a file, whose ending gives the format, or a folder"
+    )
+    command.add_argument("--format", choices=("jpeg", "tiff", "png"), default="jpeg", help="of files in a folder (jpeg)")
+    command.add_argument("--preset", type=Path, help="preset as JSON, applied before --set")
+    command.add_argument("--strength", type=float, default=1.0, help="of the preset, 0 to 1.5 (1)")
     command.add_argument("--recipe", type=Path, help="recipe as JSON; may hold only some steps")
     command.add_argument("--set", action="append", default=[], metavar="STEP.CONTROL=VALUE", help="change one control")
     command.add_argument("--long-edge", type=int, help="reduce to this many pixels; never enlarges")
@@ -52,6 +50,7 @@ def _parser(of: str = "") -> argparse.ArgumentParser:
     command.add_argument("--no-location", action="store_true", help="leave out where it was taken")
     command.add_argument("--overwrite", action="store_true", help="replace OUT if it is there")
     command.add_argument("--lenses", type=Path, metavar="FOLDER", help=_LENSES_HELP)
+    _across(commands)
     command = commands.add_parser("suggest", help="measured proposals for balance and tone, or for framing, with reasons")
     command.add_argument("input", type=Path)
     command.add_argument("--of", choices=("whole", "framing"), default="whole", help="what to suggest (whole: balance and tone)")
@@ -80,131 +79,25 @@ def _parser(of: str = "") -> argparse.ArgumentParser:
     return parser
 
 
-_OPTIONS = {"space": "space", "bits": "depth", "long_edge": "long-edge", "quality": "quality", "file_format": "output"}
-"""Names of a delivery's settings on the command line."""
-_OF_A_CROP = ("crop_x", "crop_y", "crop_width", "crop_height")
-
-
-def _setting(text: str) -> tuple[str, str, Any]:
-    """``tone.exposure_ev=0.5`` -> (step, control, value); values are JSON, or plain words."""
-    left, equals, right = text.partition("=")
-    step, dot, control = left.strip().partition(".")
-    if not equals or not dot or not step or not control:
-        raise BadUsage(f'--set {text}: write STEP.CONTROL=VALUE, for example "tone.exposure_ev=0.5".')
-    from zincplate.recipe.document import CONTROLS
-
-    owner = CONTROLS.get((step, control))
-    if owner is not None and _kind(owner, control) == "choice":
-        return step, control, right.strip().strip('"')  # a word also where it looks like a number
-    try:
-        value = json.loads(right)
-    except json.JSONDecodeError:
-        value = right.strip()
-    return step, control, value
-
-
-def _kind(operation_id: str, control: str) -> str:
-    """What a control is: gauge, choice, switch and so on."""
-    from zincplate.ops.order import ORDER
-
-    operation = next(o for o in ORDER if o.id == operation_id)
-    extra = operation.parameters.model_fields[control].json_schema_extra
-    ui: Any = extra.get("x-ui", {}) if isinstance(extra, dict) else {}
-    return str(ui.get("kind", ""))
-
-
-def _check_crop(recipe: "Recipe", given: list[str]) -> None:
-    """A part of a crop does nothing without the rest: that is said instead of passed over."""
-    names = [name for name in _OF_A_CROP if f"framing.{name}" in given]
-    if names and not (recipe.value("framing", "crop_width") and recipe.value("framing", "crop_height")):
-        missing = [n for n in ("crop_width", "crop_height") if not recipe.value("framing", n)]
-        raise BadUsage(f"--set framing.{names[0]}: a crop needs {' and '.join(missing)} too (of the long edge, 0.005 to 4).")
-
-
-def _recipe(arguments: argparse.Namespace, raw: bool) -> "Recipe":
-    from zincplate.recipe.document import Recipe, RecipeError
-
-    recipe = Recipe.neutral(raw)
-    if arguments.recipe is not None:
-        try:
-            document = json.loads(arguments.recipe.read_text(encoding="utf-8"))
-        except OSError as error:
-            raise FileError(arguments.recipe, f"It could not be read: {error.strerror}.") from error
-        except (json.JSONDecodeError, UnicodeDecodeError) as error:
-            raise FileError(arguments.recipe, f"This is not JSON: {error}.") from error
-        if isinstance(document, dict) and isinstance(document.get("recipe"), dict):
-            document = document["recipe"]  # the readable copy that the library keeps
-        try:
-            base = recipe.to_document()
-            if isinstance(document, dict):
-                for key, section in document.items():
-                    if isinstance(section, dict) and isinstance(base.get(key), dict):
-                        document[key] = {**base[key], **section}
-                document = {**base, **document}
-            recipe = Recipe.from_document(document)
-        except RecipeError as error:
-            raise FileError(arguments.recipe, str(error)) from error
-    for text in arguments.set:
-        step, control, value = _setting(text)
-        try:
-            recipe = recipe.with_values({step: {control: value}})
-        except RecipeError as error:
-            raise BadUsage(f"--set {text}: {error}") from error
-    _check_crop(recipe, [text.partition("=")[0].strip() for text in arguments.set])
-    return recipe
-
-
-def _develop(arguments: argparse.Namespace) -> None:
-    from zincplate.formats.isolated import Decoder
-
-    # the child loads its libraries, and reads the file, while this process loads the engine
-    decoder = Decoder()
-    reading = decoder.ahead(arguments.input)
-    from dataclasses import replace
-
-    from zincplate.core.colour.colour_spaces import SPACES
-    from zincplate.formats.encode import write_whole
-    from zincplate.recipe.document import RecipeError
-    from zincplate.render.develop import Delivery, DeliveryError, develop, format_of
-    from zincplate.render.render import Renderer
-    from zincplate.sources.file import Source
-
-    try:
-        file_format = format_of(arguments.output)
-        bits = arguments.depth or (16 if file_format == "tiff" else 8)
-        delivery = Delivery(file_format, arguments.space, bits, arguments.long_edge, arguments.quality)
-        delivery = replace(delivery, location=not arguments.no_location).checked()
-    except DeliveryError as error:
-        given = getattr(arguments, _OPTIONS[error.setting].replace("-", "_"))
-        raise BadUsage(f"--{_OPTIONS[error.setting]} {given}: {error}") from error
-    except RecipeError as error:
-        raise BadUsage(str(error)) from error
-    if arguments.output.exists() and not arguments.overwrite:
-        raise FileError(arguments.output, "A file of this name is already there; add --overwrite to replace it.")
-    if arguments.output.exists() and arguments.input.exists() and arguments.output.samefile(arguments.input):
-        raise FileError(arguments.output, "This is the original; originals are never written.")
-    renderer = Renderer(decoder, _lenses(arguments))
-    key = str(arguments.input)
-    source = Source(reading())
-    recipe = _recipe(arguments, source.raw)
-    try:
-        data, (width, height) = develop(renderer, source, recipe, delivery)
-    except RecipeError as error:
-        raise FileError(arguments.input, str(error)) from error
-    write_whole(arguments.output, data, overwrite=arguments.overwrite)
-    framed = renderer.framed(source, key, source.plan(recipe).frame)
-    notes = [*source.notes, *framed.notes(), *recipe.notes]
-    if recipe.value("framing", "lens_profile") == "auto" and not framed.profile:
-        notes.append("No lens profile is known to fit this file, so none was used. --lenses names a folder with more.")
-    for note in notes:
-        print(f"{arguments.input.name}: {note}", file=sys.stderr)
-    print(f"{arguments.output}: {width} x {height}, {bits} bit, {SPACES[delivery.space].name}, {len(data) / 1e6:.1f} MB")
-
-
-def _lenses(arguments: argparse.Namespace) -> "LensDatabase":
-    from zincplate.formats.lens_profiles import LensDatabase
-
-    return LensDatabase(*([arguments.lenses] if arguments.lenses is not None else []))
+def _across(commands: Any) -> None:
+    """What works on several files."""
+    command = commands.add_parser("fit", help="what frames differ by from one whose adjustments they are to get")
+    command.add_argument("input", type=Path, metavar="SOURCE")
+    command.add_argument("frames", type=Path, metavar="FRAME", nargs="+")
+    command.add_argument("--recipe", type=Path, help="recipe of the source as JSON")
+    command.add_argument("--json", action="store_true")
+    command = commands.add_parser("even", help="exposure and balance that make frames look like one of them")
+    command.add_argument("frames", type=Path, metavar="FRAME", nargs="+")
+    command.add_argument("--reference", metavar="NAME", help="the frame to look like (the one of middle lightness)")
+    command.add_argument("--exposure-only", action="store_true", help="leave the balance as shot")
+    command.add_argument("--json", action="store_true")
+    command = commands.add_parser("preset", help="list the presets that ship with it, show one, or make one of a recipe")
+    command.add_argument("name", nargs="?", help="a shipped preset, or a file")
+    command.add_argument("--recipe", type=Path, help="make a preset of this recipe's adjustments")
+    command.add_argument("--only", action="append", default=[], metavar="ADJUSTMENT", help="only this one; may be repeated")
+    command.add_argument("--strength", type=float, default=1.0, help="show the values at a strength, 0 to 1.5 (1)")
+    command.add_argument("-o", "--output", type=Path, metavar="OUT", help="write it there")
+    command.add_argument("--json", action="store_true")
 
 
 def _suggest(arguments: argparse.Namespace) -> None:
@@ -215,7 +108,7 @@ def _suggest(arguments: argparse.Namespace) -> None:
     from zincplate.render.suggest import Suggester
     from zincplate.render.suggest_framing import suggest_framing
 
-    renderer = Renderer(Decoder(), _lenses(arguments))
+    renderer = Renderer(Decoder(), lenses(arguments))
     key = str(arguments.input)
     source = renderer.open(arguments.input, key)
     neutral = Recipe.neutral(source.raw)
@@ -315,7 +208,13 @@ def main(argv: list[str] | None = None) -> int:
 
                 return serve(demo=arguments.command == "demo", port=arguments.port, fresh=getattr(arguments, "fresh", False))
             case "develop":
-                _develop(arguments)
+                from zincplate.cli.develop import develop
+
+                return develop(arguments)
+            case "fit" | "even" | "preset":
+                from zincplate.cli import across
+
+                {"fit": across.fit, "even": across.even, "preset": across.preset}[arguments.command](arguments)
             case "info":
                 _info(arguments)
             case "suggest":
