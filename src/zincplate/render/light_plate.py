@@ -3,6 +3,7 @@
 import io
 import json
 import math
+import zipfile
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 from functools import cached_property
@@ -88,7 +89,7 @@ class LightPlate:
             with np.load(io.BytesIO(data), allow_pickle=False) as file:
                 told = json.loads(file["settings"].tobytes())
                 planes = file["planes"].astype(np.float32)
-        except (OSError, KeyError, EOFError) as error:
+        except (OSError, KeyError, EOFError, zipfile.BadZipFile) as error:
             raise ValueError("this is no light plate") from error
         matrices = told["matrices"]
         if matrices is not None:

@@ -11,7 +11,8 @@ Float64 = NDArray[np.float64]
 
 NEIGHBOURS = 10
 """Values about one that decide where it should lie."""
-FEWEST = 4
+FEWEST, FEWEST_FOR_LINE = 4, 6
+"""Others that make a course at all, and a sloping one: at the end of a short series one odd value tilts a line."""
 
 
 def theil_sen(x: Float64, y: Float64) -> tuple[float, float]:
@@ -31,6 +32,9 @@ def expected(order: Float64, values: Float64) -> Float64:
         others = np.delete(np.arange(len(values)), i)
         others = others[np.argsort(np.abs(order[others] - order[i]), kind="stable")][:NEIGHBOURS]
         if len(others) < FEWEST:
+            continue
+        if len(others) < FEWEST_FOR_LINE:
+            out[i] = np.median(values[others])
             continue
         slope, offset = theil_sen(order[others], values[others])
         out[i] = slope * order[i] + offset
