@@ -137,7 +137,7 @@ def test_a_sweep_is_compared_along_its_neighbours(tmp_path: Path, decoder: Decod
     assert [f.fits for f in found] == [True, True, False, True]
     assert found[2].exposure_ev == pytest.approx(-1, abs=0.12) and found[3].measured
     # without their times the chain is not known, and nothing is claimed of what cannot be seen
-    bare = [LightPlate(f.plate.planes, replace(f.plate.settings, seconds=None)) for f in frames]
+    bare = [replace(f.plate, settings=replace(f.plate.settings, seconds=None)) for f in frames]
     assert not check(bare[0], bare[4:])[0].measured
 
 
@@ -167,7 +167,7 @@ def test_plates_survive_being_kept_and_tell_what_is_none(tmp_path: Path, decoder
     for bad in (b"", b"PK\x03\x04", b"x" * 100):
         with pytest.raises(ValueError):
             LightPlate.unpacked(bad)
-    assert middle([LightPlate(taken.plate.planes * k, taken.plate.settings) for k in (0.1, 4.0, 1.0)]) == 2
+    assert middle([replace(taken.plate, planes=taken.plate.planes * k) for k in (0.1, 4.0, 1.0)]) == 2
 
 
 def test_the_mode_is_where_most_pairs_lie() -> None:

@@ -16,7 +16,7 @@ from zincplate.core.colour.adaptation import xy_to_xyz, xyz_to_xy
 from zincplate.core.colour.camera_colour import Calibration, CameraMatrices
 from zincplate.core.colour.colour_spaces import REC2020
 from zincplate.core.colour.temperature import temperature_and_tint
-from zincplate.core.measure.same_light import EDGE_PX, reduced
+from zincplate.core.measure.same_light import EDGE_PX, reduced, sharpness_of
 from zincplate.sources.file import Source
 
 Float32 = NDArray[np.float32]
@@ -34,6 +34,13 @@ class Settings:
     """log2 of time * ISO / f-number squared: a stop more lets twice the light through. None where one of them is unknown."""
     seconds: float | None
     """Since 1970, in the camera's own time."""
+    exposure_time_s: float
+    f_number: float
+    iso: int
+    focus_distance_m: float
+    """As the camera tells it; 0 where it does not."""
+    upright: tuple[int, int]
+    """Width and height of the whole picture."""
     as_shot_xy: tuple[float, float]
     """White point of the balance that the camera was set to."""
     matrices: CameraMatrices | None
@@ -53,6 +60,8 @@ class LightPlate:
 
     planes: Float32
     settings: Settings
+    sharpness: Float32
+    """(8, 8): log2 of the fine detail in each part of the picture, against its lightness."""
 
     @cached_property
     def in_rec2020(self) -> Float32:
@@ -79,7 +88,7 @@ class LightPlate:
         """For keeping: about a quarter of a megabyte before compression."""
         out = io.BytesIO()
         settings = np.frombuffer(json.dumps(asdict(self.settings)).encode(), np.uint8)
-        np.savez_compressed(out, planes=self.planes.astype(np.float16), settings=settings)
+        np.savez_compressed(out, planes=self.planes.astype(np.float16), settings=settings, sharpness=self.sharpness)
         return out.getvalue()
 
     @staticmethod
@@ -88,19 +97,23 @@ class LightPlate:
         try:
             with np.load(io.BytesIO(data), allow_pickle=False) as file:
                 told = json.loads(file["settings"].tobytes())
-                planes = file["planes"].astype(np.float32)
+                planes, sharpness = file["planes"].astype(np.float32), file["sharpness"]
         except (OSError, KeyError, EOFError, zipfile.BadZipFile) as error:
             raise ValueError("this is no light plate") from error
         matrices = told["matrices"]
         if matrices is not None:
             further = tuple(Calibration(**_tuples(c)) for c in matrices["further"])
             told["matrices"] = CameraMatrices(**{**_tuples(matrices), "further": further})
-        return LightPlate(planes, Settings(**_tuples(told)))
+        return LightPlate(planes, Settings(**_tuples(told)), sharpness)
 
 
 def _tuples(told: dict[str, Any]) -> dict[str, Any]:
     """Lists of numbers as tuples."""
     return {k: tuple(v) if isinstance(v, list) else v for k, v in told.items()}
+
+
+DETAIL_PX = 1400
+"""Long edge at which sharpness is measured: at least so many pixels, where the picture has them."""
 
 
 def light_plate(source: Source) -> LightPlate:
@@ -113,7 +126,8 @@ def light_plate(source: Source) -> LightPlate:
         matrix = np.reshape(source.to_working, (3, 3))
         planes = np.tensordot(matrix, planes.astype(np.float64), 1).astype(np.float32)
     scale = EDGE_PX / max(planes.shape[1:])
-    return LightPlate(reduced(planes, scale), settings_of(source))
+    detail = source.reduced(max(int(max(source.width, source.height) / DETAIL_PX) // 2 * 2, 2)).planes[1]
+    return LightPlate(reduced(planes, scale), settings_of(source), sharpness_of(detail))
 
 
 def settings_of(source: Source) -> Settings:
@@ -122,11 +136,16 @@ def settings_of(source: Source) -> Settings:
     time_s, f_number, iso = capture.exposure_time_s, capture.f_number, capture.iso
     told = time_s > 0 and f_number > 0 and iso > 0
     return Settings(
-        camera=f"{capture.camera_make} {capture.camera_model}".strip(),
+        camera=" ".join(part for part in (capture.camera_make, capture.camera_model, capture.camera_serial) if part),
         raw=source.raw,
         focal_length_mm=capture.focal_length_mm,
         exposure_ev=math.log2(time_s * iso / f_number**2) if told else None,
         seconds=seconds_of(capture.captured_at),
+        exposure_time_s=time_s,
+        f_number=f_number,
+        iso=iso,
+        focus_distance_m=capture.subject_distance_m,
+        upright=(source.width, source.height),
         as_shot_xy=source.as_shot_xy,
         matrices=source.camera.matrices if source.camera else None,
     )

@@ -127,6 +127,16 @@ def spread_ev(planes: Float32) -> float:
     return float(high - low)
 
 
+def sharpness_of(plane: Float32) -> Float32:
+    """(8, 8): log2 of the mean strength of the second derivative in each part of a plane (h, w), against the part's mean. What
+    is out of focus or shaken has less; twice as much is one more. (Laplacian energy: Subbarao & Tyan 1998; Pertuz et al.
+    2013.)"""
+    smooth = cv2.GaussianBlur(plane, (0, 0), 0.7)
+    detail = np.abs(cv2.Laplacian(smooth, cv2.CV_32F))
+    parts = [cv2.resize(p, (8, 8), interpolation=cv2.INTER_AREA) for p in (detail, plane)]
+    return np.log2(np.maximum(parts[0], 1e-7) / np.maximum(parts[1], 1e-5)).astype(np.float32)
+
+
 def compared(first: Float32, second: Float32) -> Likeness:
     """Compares two small pictures, (3, h, w) linear RGB of one camera or one space with the white level at 1, each reduced to
     about :data:`EDGE_PX` along its long edge. Sizes may differ, the size of what is shown should not."""
