@@ -20,7 +20,7 @@ function useJobEvents() {
   useEffect(
     () =>
       listen((job, before) => {
-        if (job.kind === "bring_in" || job.kind === "thumbs") {
+        if (job.kind === "bring_in" || job.kind === "thumbs" || (job.kind === "sets" && !isActive(job))) {
           void queryClient.invalidateQueries({ queryKey: ["frames"] });
           if (!isActive(job)) void queryClient.invalidateQueries({ queryKey: ["shoots"] });
         }

@@ -60,8 +60,20 @@ class FrameColumns(BaseModel):
     adjusted: list[bool]
     """Whether any of them is."""
     delivered: list[int]
+    set: list[int]
+    """The set it belongs to; 0 is none."""
     thumb: list[str]
     """Stands in the address of the cover's small picture."""
+
+
+class SetOut(BaseModel):
+    """Frames that were taken to be one picture."""
+
+    id: int
+    kind: Literal["bracket", "sweep", "focus", "burst", "sky", "other"]
+    name: str
+    state: Literal["proposed", "kept"]
+    words: str
 
 
 class FramesOut(BaseModel):
@@ -72,6 +84,7 @@ class FramesOut(BaseModel):
     stamp: str
     columns: FrameColumns
     removed: list[int]
+    sets: list[SetOut]
     refusals: list[RefusalOut]
 
 

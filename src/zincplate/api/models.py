@@ -118,6 +118,24 @@ class FramesIn(In):
     frames: list[int] = Field(min_length=1, max_length=20_000)
 
 
+class SetIn(FramesIn):
+    kind: str = Field(max_length=12)
+    name: str = Field(default="", max_length=80)
+
+
+class SetChangeIn(In):
+    kind: str | None = Field(default=None, max_length=12)
+    name: str | None = Field(default=None, max_length=80)
+
+
+class SetsIn(In):
+    sets: list[int] = Field(min_length=1, max_length=5_000)
+
+
+class SetMadeOut(BaseModel):
+    set: int
+
+
 class MarksIn(In):
     frames: list[int] = Field(min_length=1, max_length=20_000)
     mark: Literal["", "keep", "maybe", "drop"] | None = None

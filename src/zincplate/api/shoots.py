@@ -11,7 +11,7 @@ from flask_openapi3 import APIBlueprint
 from zincplate.api import models as m
 from zincplate.api.context import context
 from zincplate.formats.files import whole_file
-from zincplate.services import bring_in, labels, pictures, shoots, versions, views, work
+from zincplate.services import bring_in, labels, pictures, sets, shoots, versions, views, work
 from zincplate.services.context import UserError
 
 api = APIBlueprint("shoots", __name__, url_prefix="/api", abp_responses={422: m.ErrorOut})
@@ -35,7 +35,7 @@ def list_shoots() -> Any:
 def frames(path: m.Id, query: m.SinceQuery) -> Any:
     """Frames of a shoot in columns, or what changed of them, and the files that were refused."""
     since = query.since.replace(tzinfo=None) if query.since else None
-    return {**shoots.columns(path.id, since), "refusals": shoots.refusals(path.id)}
+    return {**shoots.columns(path.id, since), "sets": sets.of_shoot(path.id), "refusals": shoots.refusals(path.id)}
 
 
 @api.post("/frames/remove", responses={200: m.CountOut})
@@ -107,6 +107,36 @@ def start_bring_in(body: m.BringInIn) -> Any:
     if job.arguments["shoot_id"] != shoot.id and body.shoot is None:
         shoot.delete_instance()  # the same request, sent twice at once: the other one's shoot gets the frames
     return {"shoot": job.arguments["shoot_id"], "job": work.as_dict(job)}, 202
+
+
+@api.post("/shoots/<int:id>/sets", responses={202: m.JobOut})
+def propose_sets(path: m.Id) -> Any:
+    """Proposes sets among frames about which nothing was decided."""
+    return sets.start(context(), path.id), 202
+
+
+@api.post("/sets", responses={201: m.SetMadeOut})
+def make_set(body: m.SetIn) -> Any:
+    """A set made by hand."""
+    return sets.make(body.frames, body.kind, body.name), 201
+
+
+@api.post("/sets/keep", responses={200: m.CountOut})
+def keep_sets(body: m.SetsIn) -> Any:
+    """Accepts proposed sets."""
+    return {"frames": sets.keep(body.sets)}
+
+
+@api.patch("/sets/<int:id>", responses={200: m.SetMadeOut})
+def change_set(path: m.Id, body: m.SetChangeIn) -> Any:
+    """Another kind or name."""
+    return sets.change(path.id, body.kind, body.name)
+
+
+@api.post("/sets/leave", responses={200: m.CountOut})
+def leave_sets(body: m.FramesIn) -> Any:
+    """Frames leave their sets."""
+    return {"frames": sets.take_out(body.frames)}
 
 
 @api.get("/labels", responses={200: m.LabelsOut})

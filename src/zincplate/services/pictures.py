@@ -13,6 +13,7 @@ from zincplate.formats.files import write_file
 from zincplate.formats.turns import Turn, Urgency
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.render.view import ViewRequest
+from zincplate.services import sets
 from zincplate.services.context import Context, Progress
 from zincplate.services.job_kinds import Arguments, JobKind
 from zincplate.services.originals import original_path as original_path
@@ -118,4 +119,13 @@ def make_thumbs(context: Context, job: Progress, version_ids: Sequence[int]) -> 
     return {"made": made, "failed": failed}
 
 
-SMALL_PICTURES = JobKind("thumbs", Versions, lambda context, job, arguments: make_thumbs(context, job, arguments.version_ids))
+def _run(context: Context, job: Progress, arguments: Versions) -> dict[str, int]:
+    made = make_thumbs(context, job, arguments.version_ids)
+    # the frames are measured now: what belongs together can be told
+    of = Version.select(Frame.shoot).join(Frame).where(Version.id.in_(list(arguments.version_ids[:1000]))).distinct()
+    for (shoot_id,) in of.tuples():
+        sets.start(context, shoot_id)
+    return made
+
+
+SMALL_PICTURES = JobKind("thumbs", Versions, _run)

@@ -134,7 +134,9 @@ def columns(shoot_id: int, since: datetime | None = None) -> dict[str, Any]:
         mine &= Frame.changed_at > since
     order = (Frame.captured_at.is_null(), Frame.captured_at, Frame.name, Frame.id)
     fields = [getattr(Frame, name) for name in COLUMNS]
-    rows = list(Frame.select(*fields, Frame.cover_id).where(mine, Frame.removed_at.is_null()).order_by(*order).tuples())
+    rows = list(
+        Frame.select(*fields, Frame.set_id, Frame.cover_id).where(mine, Frame.removed_at.is_null()).order_by(*order).tuples()
+    )
     here: Any = Version.frame.in_([row[0] for row in rows]) if since is not None else Frame.shoot == shoot_id
     many: dict[int, tuple[int, bool]] = {}
     covers: dict[int, tuple[str, bool]] = {}
@@ -154,6 +156,7 @@ def columns(shoot_id: int, since: datetime | None = None) -> dict[str, Any]:
     lists["version"] = [row[-1] for row in rows]
     lists["versions"] = [many.get(row[0], (1, False))[0] for row in rows]
     lists["adjusted"] = [many.get(row[0], (1, False))[1] for row in rows]
+    lists["set"] = [row[-2] or 0 for row in rows]
     lists["delivered"] = [delivered.get(row[0], 0) for row in rows]
     lists["thumb"] = [
         thumb_name(content_hash, state, *covers.get(version, ("", False)))

@@ -77,10 +77,25 @@ class Frame(Table):
     """The file describes its lens itself."""
     cover_id = peewee.IntegerField(null=True)
     """The version that stands for the frame."""
+    set_id = peewee.IntegerField(null=True)
+    """The set it belongs to."""
+    set_decided = peewee.BooleanField(default=False)
+    """The user has decided about that: proposals leave it alone."""
     removed_at = Moment(null=True)
     """Taken out of the shoot; the original stays where it is."""
     changed_at = Moment(default=now)
     """Of anything a list shows: mark, small picture, versions. Lists ask for what changed since."""
+    created_at = Moment(default=now)
+
+
+class FrameSet(Table):
+    """Frames that were taken to be one picture."""
+
+    shoot = peewee.ForeignKeyField(Shoot, on_delete="CASCADE")
+    kind = peewee.CharField(12)
+    name = peewee.CharField(80, default="")
+    state = peewee.CharField(12, default="proposed")
+    """proposed, kept."""
     created_at = Moment(default=now)
 
 
@@ -200,4 +215,4 @@ class Delivered(Table):
     created_at = Moment(default=now)
 
 
-TABLES = (Shoot, Frame, Version, Bulk, HistoryEntry, AppliedChange, NamedState, Refusal, Job, Delivered)
+TABLES = (Shoot, Frame, FrameSet, Version, Bulk, HistoryEntry, AppliedChange, NamedState, Refusal, Job, Delivered)

@@ -18,6 +18,7 @@ const KEYS: [string, [string, string][]][] = [
       ["arrows", "next frame; with Shift adds it"],
       ["Enter", "open on the bench"],
       ["6 to 9", "the first four labels"],
+      ["Space", "open or fold the set"],
       ["Ctrl+A, Esc", "select all, none"],
       ["C", "carry to other frames, with the fit check"],
       ["Ctrl+C, Ctrl+V", "copy the adjustments, put them on the selected frames"],

@@ -3,6 +3,7 @@ import type { Frame } from "../../api/client";
 import { thumbUrl } from "../../state/queries";
 import { GreasePencil, MARK_WORDS, Stars } from "../../ui/marks";
 import { exposureTime } from "../../ui/number";
+import type { Stack } from "./stacks";
 
 /** Room of one frame at each of the three sizes, in CSS pixels. */
 export const SIZES = {
@@ -18,12 +19,25 @@ interface Props {
   chosen: boolean;
   current: boolean;
   ink: string;
+  /** The set it stands in or for. */
+  stack?: Stack | undefined;
+  onFold?: (() => void) | undefined;
   onPress: (e: MouseEvent) => void;
   onOpen: () => void;
 }
 
 /** One frame on the sheet: picture, grease-pencil mark, number and exposure underneath. */
-export const Cell = memo(function Cell({ frame, size: name, chosen, current, ink, onPress, onOpen }: Props) {
+export const Cell = memo(function Cell({
+  frame,
+  size: name,
+  chosen,
+  current,
+  ink,
+  stack,
+  onFold,
+  onPress,
+  onOpen,
+}: Props) {
   const cell = SIZES[name];
   const { width, height, exposure_time_s, f_number } = frame;
   const scale = Math.min(cell.picture / width, cell.tall / height);
@@ -45,11 +59,23 @@ export const Cell = memo(function Cell({ frame, size: name, chosen, current, ink
       onClick={onPress}
       onDoubleClick={onOpen}
       onKeyDown={() => undefined}
-      className={`flex flex-col items-center border-2 pt-[5px] ${chosen ? "border-ink bg-white" : current ? "border-rule" : "border-transparent"} ${current ? "outline-offset-[-1px] outline-wax group-focus-visible:outline-2" : ""}`}
+      className={`relative flex flex-col items-center border-2 pt-[5px] ${chosen ? "border-ink bg-white" : current ? "border-rule" : "border-transparent"} ${current ? "outline-offset-[-1px] outline-wax group-focus-visible:outline-2" : ""}`}
       style={{ width: cell.width, height: cell.height - 4 }}
     >
       <div className="flex items-end justify-center" style={{ height: cell.tall }}>
         <div className="relative" style={size}>
+          {stack?.folded && (
+            <>
+              <span
+                aria-hidden
+                className="absolute inset-0 translate-x-[5px] -translate-y-[5px] border border-ink3 bg-sheet"
+              />
+              <span
+                aria-hidden
+                className="absolute inset-0 translate-x-[2.5px] -translate-y-[2.5px] border border-ink3 bg-sheet"
+              />
+            </>
+          )}
           {frame.thumb_state === "none" || frame.thumb_state === "failed" ? (
             <div className="flex h-full w-full items-center justify-center border border-rule bg-zinc p-1 text-center text-xs text-ink2">
               {frame.thumb_state === "none" ? "small picture is being made" : "cannot be decoded"}
@@ -86,6 +112,36 @@ export const Cell = memo(function Cell({ frame, size: name, chosen, current, ink
         )}
         <span className="truncate">{badges.join(" \u00b7 ")}</span>
       </div>
+      {stack && <SetLine stack={stack} onFold={onFold} />}
     </div>
   );
 });
+
+/** The line that joins the frames of an open set, with its kind and number; a folded one has the words alone. */
+function SetLine({ stack, onFold }: { stack: Stack; onFold: (() => void) | undefined }) {
+  const { set, folded, first, last, members } = stack;
+  return (
+    <>
+      {!folded && (
+        <span
+          aria-hidden
+          className={`absolute bottom-0 h-[9px] border-b-2 border-ink ${first ? "left-2 border-l-2" : "-left-0.5"} ${last ? "right-2 border-r-2" : "-right-0.5"}`}
+        />
+      )}
+      {(folded || first) && (
+        <button
+          type="button"
+          tabIndex={-1}
+          onClick={(e) => {
+            e.stopPropagation();
+            onFold?.();
+          }}
+          onDoubleClick={(e) => e.stopPropagation()}
+          className={`absolute bottom-[-4px] left-3 whitespace-nowrap bg-sheet px-1 text-xs font-medium hover:underline ${set.state === "proposed" ? "italic text-ink2" : "text-ink"}`}
+        >
+          {set.name || set.words} {"\u00b7"} {members.length} {folded ? "\u25B8" : "\u25C2"}
+        </button>
+      )}
+    </>
+  );
+}

@@ -2,6 +2,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { type MouseEvent, useEffect, useMemo, useRef, useState } from "react";
 import type { Frame, Mark } from "../../api/client";
 import { carry, pasteOn, undoNewestStep, useCarrying } from "../../state/carrying";
+import type { FrameSet } from "../../state/frames";
 import { inkOf, useLabels } from "../../state/labels";
 import { useNotices } from "../../state/notices";
 import { useFrames, useMarking, useShoots } from "../../state/queries";
@@ -21,9 +22,13 @@ import { useFound } from "./find";
 import { LabelsDialog } from "./labels_dialog";
 import { takeOut } from "./removing";
 import { EVERYTHING, type Look, matches, next, ordered, same } from "./selection";
+import { SetsMenu } from "./sets_menu";
 import { type Deeds, SheetActions } from "./sheet_actions";
 import { SheetBar } from "./sheet_bar";
 import { useSheetMemory } from "./sheet_memory";
+import { stacked } from "./stacks";
+
+const NO_SETS: FrameSet[] = [];
 
 type Asking = "carry" | "even" | "preset" | "labels" | "bring_in" | null;
 
@@ -60,8 +65,18 @@ export function ContactSheet({ shoot }: { shoot: number }) {
       ),
     [all, look, found, order],
   );
+  const sets = data?.sets ?? NO_SETS;
+  const [opened, setOpened] = useState<ReadonlySet<number>>(new Set());
+  const [allOpen, setAllOpen] = useState(false);
+  const stacks = useMemo(() => stacked(frames, sets, opened, allOpen), [frames, sets, opened, allOpen]);
+  const { shown } = stacks;
+  const fold = (id: number) => {
+    const next = new Set(opened);
+    if (!next.delete(id)) next.add(id);
+    setOpened(next);
+  };
   const columns = Math.max(1, Math.floor((width - 28) / cell.width));
-  const rows = Math.ceil(frames.length / columns);
+  const rows = Math.ceil(shown.length / columns);
   const virtual = useVirtualizer({
     count: rows,
     getScrollElement: () => scroller.current,
@@ -80,14 +95,14 @@ export function ContactSheet({ shoot }: { shoot: number }) {
   }, []);
   useEffect(() => {
     // what a filter hides is not where one stands
-    if (frames.length && !frames.some((f) => f.id === cursor)) setCursor(frames[0]?.id ?? null);
-  }, [frames, cursor]);
+    if (shown.length && !shown.some((f) => f.id === cursor)) setCursor(shown[0]?.id ?? null);
+  }, [shown, cursor]);
 
-  const current = frames.find((f) => f.id === cursor);
+  const current = shown.find((f) => f.id === cursor);
   const targets = useMemo(() => {
     const there = all.filter((f) => chosen.has(f.id)).map((f) => f.id);
-    return there.length ? there : current ? [current.id] : [];
-  }, [all, chosen, current]);
+    return there.length ? there : current ? stacks.expand([current.id]) : [];
+  }, [all, chosen, current, stacks]);
   const picked = useMemo(() => {
     const set = new Set(targets);
     return all.filter((f) => set.has(f.id));
@@ -105,15 +120,19 @@ export function ContactSheet({ shoot }: { shoot: number }) {
   const press = (frame: Frame, e: MouseEvent) => {
     setCursor(frame.id);
     if (e.shiftKey && cursor !== null) {
-      const from = frames.findIndex((f) => f.id === cursor);
-      const to = frames.findIndex((f) => f.id === frame.id);
-      const range = frames.slice(Math.min(from, to), Math.max(from, to) + 1).map((f) => f.id);
+      const from = shown.findIndex((f) => f.id === cursor);
+      const to = shown.findIndex((f) => f.id === frame.id);
+      const range = stacks.expand(shown.slice(Math.min(from, to), Math.max(from, to) + 1).map((f) => f.id));
       setChosen(e.ctrlKey || e.metaKey ? [...chosen, ...range] : range);
     } else if (e.ctrlKey || e.metaKey) {
       const set = new Set(chosen);
-      if (!set.delete(frame.id)) set.add(frame.id);
+      const there = set.has(frame.id);
+      for (const id of stacks.expand([frame.id])) {
+        if (there) set.delete(id);
+        else set.add(id);
+      }
       setChosen(set);
-    } else setChosen([frame.id]);
+    } else setChosen(stacks.expand([frame.id]));
   };
 
   const deeds: Deeds = {
@@ -176,12 +195,13 @@ export function ContactSheet({ shoot }: { shoot: number }) {
     } else if (key === "c") deeds.carry();
     else if (!inGrid) return;
     else if (step) {
-      const target = next(frames, cursor, step);
+      const target = next(shown, cursor, step);
       if (!target) return;
       setCursor(target.id);
-      setChosen(e.shiftKey ? [...chosen, target.id] : [target.id]);
-      virtual.scrollToIndex(Math.floor(frames.indexOf(target) / columns));
-    } else if (e.key === "Enter" && cursor !== null) open(cursor);
+      setChosen(e.shiftKey ? [...chosen, ...stacks.expand([target.id])] : stacks.expand([target.id]));
+      virtual.scrollToIndex(Math.floor(shown.indexOf(target) / columns));
+    } else if (key === " " && current && stacks.of.has(current.id)) fold(current.set);
+    else if (e.key === "Enter" && cursor !== null) open(cursor);
     else if (e.key === "Escape") setChosen([]);
     else if (e.key === "Delete") deeds.remove();
     else return;
@@ -269,12 +289,14 @@ export function ContactSheet({ shoot }: { shoot: number }) {
               className="absolute left-0 top-0 flex"
               style={{ transform: `translateY(${row.start}px)` }}
             >
-              {frames.slice(row.index * columns, (row.index + 1) * columns).map((frame) => (
+              {shown.slice(row.index * columns, (row.index + 1) * columns).map((frame) => (
                 <Cell
                   key={frame.id}
                   frame={frame}
                   size={size}
                   ink={inkOf(labels, frame.label)}
+                  stack={stacks.of.get(frame.id)}
+                  onFold={() => fold(frame.set)}
                   chosen={chosen.has(frame.id)}
                   current={cursor === frame.id}
                   onPress={(e) => press(frame, e)}
@@ -290,7 +312,16 @@ export function ContactSheet({ shoot }: { shoot: number }) {
         count={targets.length}
         labels={labels}
         deeds={deeds}
-      />
+      >
+        <SetsMenu
+          {...{ shoot, sets, allOpen }}
+          chosen={targets}
+          setAllOpen={(on) => {
+            setAllOpen(on);
+            setOpened(new Set());
+          }}
+        />
+      </SheetActions>
       {asking === "carry" && (
         <CarrySheet shoot={shoot} frames={all} source={current ?? null} onClose={() => setAsking(null)} />
       )}

@@ -1,4 +1,5 @@
 import { DropdownMenu } from "radix-ui";
+import type { ReactNode } from "react";
 import type { Mark } from "../../api/client";
 import { INKS, type Label } from "../../state/labels";
 import { Button } from "../../ui/controls";
@@ -30,6 +31,8 @@ interface Props {
   count: number;
   labels: readonly Label[];
   deeds: Deeds;
+  /** Menus beside the count. */
+  children?: ReactNode;
 }
 
 const SAMES = [
@@ -41,7 +44,7 @@ const SAMES = [
 ] as const;
 
 /** What can be done with the chosen frames. */
-export function SheetActions({ words, count, labels, deeds }: Props) {
+export function SheetActions({ words, count, labels, deeds, children }: Props) {
   const none = count === 0;
   return (
     <footer className="flex h-[52px] shrink-0 items-center gap-2 border-t border-ink bg-paper px-4">
@@ -67,6 +70,7 @@ export function SheetActions({ words, count, labels, deeds }: Props) {
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
+      {children}
       <span className="grow" />
       {(["keep", "maybe", "drop"] as const).map((m) => (
         <Button key={m} disabled={none} onClick={() => deeds.mark(m)} aria-keyshortcuts={m[0]}>
