@@ -6,6 +6,7 @@ import { BenchPlace } from "./features/bench/bench";
 import { ContactSheet } from "./features/contact_sheet/contact_sheet";
 import { DeliveryDesk } from "./features/delivery_desk/delivery_desk";
 import { Shoots } from "./features/shoots/shoots";
+import { SideBySide } from "./features/side_by_side/side_by_side";
 import { isActive, listen } from "./state/jobs";
 import { complain } from "./state/notices";
 import { queryClient } from "./state/queries";
@@ -66,6 +67,7 @@ export function App() {
         {route.place === "bench" && (
           <BenchPlace shoot={route.shoot} frame={route.frame} step={route.step} version={route.version} />
         )}
+        {route.place === "side" && <SideBySide key={route.shoot} shoot={route.shoot} frames={route.frames} />}
         {route.place === "deliver" && <DeliveryDesk key={route.shoot} shoot={route.shoot} frames={route.frames} />}
         <KeysDialog />
         <NoticeList />

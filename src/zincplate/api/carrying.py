@@ -9,7 +9,7 @@ from pydantic import Field
 from zincplate.api import frame_models as f
 from zincplate.api import models as m
 from zincplate.api.context import context
-from zincplate.services import carry, light, recipe_presets, version_list, work
+from zincplate.services import carry, comparing, light, recipe_presets, version_list, work
 from zincplate.services.carry import Carry
 from zincplate.services.light import Compare
 
@@ -111,6 +111,18 @@ def against(path: OtherPath) -> Any:
 def adjustments(path: m.Id) -> Any:
     """The adjustments of a version, in words."""
     return recipe_presets.adjustments(path.id)
+
+
+class SideIn(m.In):
+    frames: list[int] = Field(min_length=2, max_length=8)
+    spot: tuple[float, float] | None = None
+    """In shares of width and height; null measures the whole pictures."""
+
+
+@api.post("/side-by-side", responses={200: f.SideOut})
+def side_by_side(body: SideIn) -> Any:
+    """Sharpness and exposure of frames against each other."""
+    return {"frames": comparing.compare(context(), body.frames, body.spot)}
 
 
 @api.post("/fit", responses={202: m.JobOut})

@@ -109,6 +109,19 @@ class CoverChangeOut(BaseModel):
     cover: int
 
 
+class SideRowOut(BaseModel):
+    frame: int
+    sharpness: int | None
+    """Percent of the sharpest."""
+    exposure_ev: float | None
+    """Lighter than the first; null shows another subject."""
+    reason: str
+
+
+class SideOut(BaseModel):
+    frames: list[SideRowOut]
+
+
 class WordsOut(BaseModel):
     words: list[str]
 

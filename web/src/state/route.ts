@@ -5,6 +5,7 @@ export type Route =
   | { place: "shoots" }
   | { place: "sheet"; shoot: number }
   | { place: "bench"; shoot: number; frame: number; step: string; version?: number | undefined }
+  | { place: "side"; shoot: number; frames: number[] }
   | { place: "deliver"; shoot: number; frames: number[] };
 
 export function parse(url: string): Route {
@@ -20,9 +21,9 @@ export function parse(url: string): Route {
       step: searchParams.get("step") ?? "tone",
       version: Number(searchParams.get("version")) || undefined,
     };
-  if (parts[2] === "deliver") {
+  if (parts[2] === "deliver" || parts[2] === "side") {
     const frames = (searchParams.get("frames") ?? "").split(",").map(Number).filter(Boolean);
-    return { place: "deliver", shoot, frames };
+    return { place: parts[2], shoot, frames };
   }
   return { place: "sheet", shoot };
 }
@@ -40,6 +41,8 @@ export function address(route: Route): string {
       return `/shoots/${route.shoot}`;
     case "bench":
       return `/shoots/${route.shoot}/frames/${route.frame}${query({ step: route.step === "tone" ? undefined : route.step, version: route.version })}`;
+    case "side":
+      return `/shoots/${route.shoot}/side?frames=${route.frames.join(",")}`;
     case "deliver":
       return `/shoots/${route.shoot}/deliver${route.frames.length ? `?frames=${route.frames.join(",")}` : ""}`;
   }

@@ -20,6 +20,7 @@ const KEYS: [string, [string, string][]][] = [
       ["6 to 9", "the first four labels"],
       ["Space", "open or fold the set"],
       ["Ctrl+A, Esc", "select all, none"],
+      ["S", "2 to 8 frames side by side"],
       ["C", "carry to other frames, with the fit check"],
       ["Ctrl+C, Ctrl+V", "copy the adjustments, put them on the selected frames"],
       ["Ctrl+Z", "take the last step over several frames back"],

@@ -585,6 +585,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/side-by-side": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sharpness and exposure of frames against each other. */
+        post: operations["carrying_side_by_side_side_by_side_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/fit": {
         parameters: {
             query?: never;
@@ -1879,6 +1896,35 @@ export interface components {
             touched: boolean;
             /** Words */
             words: string[];
+        };
+        /** SideOut */
+        SideOut: {
+            /** Frames */
+            frames: components["schemas"]["SideRowOut"][];
+        };
+        /** SideRowOut */
+        SideRowOut: {
+            /** Frame */
+            frame: number;
+            /** Sharpness */
+            sharpness: number | null;
+            /** Exposure Ev */
+            exposure_ev: number | null;
+            /** Reason */
+            reason: string;
+        };
+        /** SideIn */
+        SideIn: {
+            /** Frames */
+            frames: number[];
+            /**
+             * Spot
+             * @default null
+             */
+            spot: [
+                number,
+                number
+            ] | null;
         };
         /** CompareIn */
         CompareIn: {
@@ -3424,6 +3470,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AdjustmentsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    carrying_side_by_side_side_by_side_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SideIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SideOut"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -139,6 +139,7 @@ export function ContactSheet({ shoot }: { shoot: number }) {
     mark,
     label,
     open: () => current && open(current.id),
+    sideBySide: () => go({ place: "side", shoot, frames: picked.slice(0, 8).map((f) => f.id) }),
     deliver: () => go({ place: "deliver", shoot, frames: picked.map((f) => f.id) }),
     carry: () => setAsking("carry"),
     evenOut: () => setAsking("even"),
@@ -193,6 +194,7 @@ export function ContactSheet({ shoot }: { shoot: number }) {
     else if (/^[0-5]$/.test(key)) {
       if (targets.length) marking.mutate({ frames: targets, stars: Number(key) });
     } else if (key === "c") deeds.carry();
+    else if (key === "s" && targets.length > 1 && targets.length <= 8) deeds.sideBySide();
     else if (!inGrid) return;
     else if (step) {
       const target = next(shown, cursor, step);

@@ -12,6 +12,7 @@ export interface Deeds {
   mark: (mark: Mark) => void;
   label: (name: string) => void;
   open: () => void;
+  sideBySide: () => void;
   deliver: () => void;
   carry: () => void;
   evenOut: () => void;
@@ -133,6 +134,9 @@ export function SheetActions({ words, count, labels, deeds, children }: Props) {
       </DropdownMenu.Root>
       <Button disabled={none} onClick={deeds.carry}>
         Carry
+      </Button>
+      <Button disabled={count < 2 || count > 8} onClick={deeds.sideBySide}>
+        Side by side
       </Button>
       <Button disabled={none} onClick={deeds.open}>
         Open
