@@ -16,7 +16,7 @@ from playwright.sync_api import Browser, Page, expect
 from tests.conftest import Stack, small_dng
 from tests.e2e.conftest import saved
 from tests.services.test_use_cases import run_jobs
-from zincplate.services import bring_in, shoots
+from zincplate.services import bring_in, history, shoots
 from zincplate.services.context import Context
 from zincplate.store.models import Frame, HistoryEntry, Shoot, Version
 
@@ -69,8 +69,7 @@ def holds(version: Version, frame: Believed) -> bool:
     """Whether a version is saved as it is believed to be, with every step of its history."""
     if version.position != frame.at or state_of(version) != frame.now:
         return False
-    entries = HistoryEntry.select().where(HistoryEntry.version == version).order_by(HistoryEntry.position)
-    return [tone_of(e.recipe) for e in entries] == frame.states
+    return [tone_of(d) for d in history.documents(version, 0, 1_000_000).values()] == frame.states
 
 
 class Drill:

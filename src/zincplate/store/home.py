@@ -52,6 +52,11 @@ class Home:
         return self.root / "labels.json"
 
     @property
+    def searches(self) -> Path:
+        """Searches that were kept under a name."""
+        return self.root / "searches.json"
+
+    @property
     def manifest(self) -> Path:
         """One JSON line for each original: path, SHA-256, size. Makes them verifiable without the database."""
         return self.root / "originals.jsonl"

@@ -775,6 +775,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Frames of all shoots, newest first. */
+        post: operations["find_find_find_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/find/known": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Cameras, lenses and labels to choose from. */
+        get: operations["find_known_find_known_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/searches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Kept searches. */
+        get: operations["find_searches_searches_get"];
+        /** Replaces the kept searches. */
+        put: operations["find_keep_searches_searches_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/presets": {
         parameters: {
             query?: never;
@@ -2159,6 +2211,147 @@ export interface components {
              * @default 1
              */
             strength: number;
+        };
+        /** FoundFramesOut */
+        FoundFramesOut: {
+            /** Total */
+            total: number;
+            /** Frames */
+            frames: components["schemas"]["FoundFrame"][];
+        };
+        /** FoundFrame */
+        FoundFrame: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Shoot */
+            shoot: number;
+            /** Shoot Name */
+            shoot_name: string;
+            /** Captured At */
+            captured_at: string;
+            /**
+             * Mark
+             * @enum {string}
+             */
+            mark: "" | "keep" | "maybe" | "drop";
+            /** Stars */
+            stars: number;
+            /** Label */
+            label: string;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Version */
+            version: number;
+            /**
+             * Thumb State
+             * @enum {string}
+             */
+            thumb_state: "none" | "embedded" | "own" | "failed";
+            /** Thumb */
+            thumb: string;
+        };
+        /** FindIn */
+        FindIn: {
+            search: components["schemas"]["Search"];
+            /**
+             * Limit
+             * @default 60
+             */
+            limit: number;
+            /**
+             * Start
+             * @default 0
+             */
+            start: number;
+        };
+        /**
+         * Search
+         * @description What is looked for; everything that is given has to hold.
+         */
+        Search: {
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+            /**
+             * Mark
+             * @default any
+             * @enum {string}
+             */
+            mark: "any" | "keep" | "maybe" | "drop" | "unmarked";
+            /**
+             * Stars
+             * @default 0
+             */
+            stars: number;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /**
+             * Camera
+             * @default
+             */
+            camera: string;
+            /**
+             * Lens
+             * @default
+             */
+            lens: string;
+            /**
+             * First Day
+             * @default null
+             */
+            first_day: string | null;
+            /**
+             * Last Day
+             * @default null
+             */
+            last_day: string | null;
+            /**
+             * Adjusted
+             * @default null
+             */
+            adjusted: boolean | null;
+            /**
+             * Delivered
+             * @default null
+             */
+            delivered: boolean | null;
+        };
+        /** KnownOut */
+        KnownOut: {
+            /** Cameras */
+            cameras: string[];
+            /** Lenses */
+            lenses: string[];
+            /** Labels */
+            labels: string[];
+        };
+        /** SearchesOut */
+        SearchesOut: {
+            /** Searches */
+            searches: components["schemas"]["Kept"][];
+        };
+        /**
+         * Kept
+         * @description A search under a name.
+         */
+        Kept: {
+            /** Name */
+            name: string;
+            search: components["schemas"]["Search"];
+        };
+        /** SearchesIn */
+        SearchesIn: {
+            /** Searches */
+            searches: components["schemas"]["Kept"][];
         };
         /** PresetsOut */
         PresetsOut: {
@@ -3911,6 +4104,130 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    find_find_find_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FindIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundFramesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    find_known_find_known_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KnownOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    find_searches_searches_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    find_keep_searches_searches_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SearchesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchesOut"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
