@@ -5,6 +5,8 @@ import type { Frames } from "./api/client";
 import { BenchPlace } from "./features/bench/bench";
 import { ContactSheet } from "./features/contact_sheet/contact_sheet";
 import { DeliveryDesk } from "./features/delivery_desk/delivery_desk";
+import { Find } from "./features/find/find";
+import { FindDialog } from "./features/find/find_dialog";
 import { Shoots } from "./features/shoots/shoots";
 import { SideBySide } from "./features/side_by_side/side_by_side";
 import { isActive, listen } from "./state/jobs";
@@ -53,7 +55,7 @@ export function App() {
   const route = useRoute();
   useJobEvents();
   // the keyboard comes along to another place (and to another shoot), not to another frame of the bench
-  const where = route.place === "shoots" ? "" : `${route.place} ${route.shoot}`;
+  const where = "shoot" in route ? `${route.place} ${route.shoot}` : route.place;
   const before = useRef<string | null>(null);
   useEffect(() => {
     if (before.current !== null && document.activeElement === document.body) toPlace();
@@ -67,8 +69,10 @@ export function App() {
         {route.place === "bench" && (
           <BenchPlace shoot={route.shoot} frame={route.frame} step={route.step} version={route.version} />
         )}
+        {route.place === "find" && <Find asked={route.search} />}
         {route.place === "side" && <SideBySide key={route.shoot} shoot={route.shoot} frames={route.frames} />}
         {route.place === "deliver" && <DeliveryDesk key={route.shoot} shoot={route.shoot} frames={route.frames} />}
+        <FindDialog />
         <KeysDialog />
         <NoticeList />
       </Tooltip.Provider>

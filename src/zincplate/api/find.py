@@ -2,15 +2,22 @@
 
 from typing import Any, Literal
 
+from flask import current_app
 from flask_openapi3 import APIBlueprint
 from pydantic import BaseModel, Field
 
 from zincplate.api import models as m
 from zincplate.api.context import context
 from zincplate.services import find as search
-from zincplate.services.find import MOST_KEPT, Kept, Search
+from zincplate.services.find import MOST_KEPT, Catalogue, Kept, Search
 
 api = APIBlueprint("find", __name__, url_prefix="/api", abp_responses={422: m.ErrorOut})
+
+
+def _catalogue() -> Catalogue:
+    """The one of this process."""
+    found: Catalogue = current_app.extensions.setdefault("zincplate-catalogue", Catalogue())
+    return found
 
 
 class FindIn(m.In):
@@ -57,13 +64,13 @@ class SearchesOut(BaseModel):
 @api.post("/find", responses={200: FoundFramesOut})
 def find(body: FindIn) -> Any:
     """Frames of all shoots, newest first."""
-    return search.find(body.search, body.limit, body.start)
+    return search.find(_catalogue(), body.search, body.limit, body.start)
 
 
 @api.get("/find/known", responses={200: KnownOut})
 def known() -> Any:
     """Cameras, lenses and labels to choose from."""
-    return search.known()
+    return search.known(_catalogue())
 
 
 @api.get("/searches", responses={200: SearchesOut})

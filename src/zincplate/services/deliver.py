@@ -18,7 +18,7 @@ from zincplate.services.framing import size_of
 from zincplate.services.job_kinds import Arguments, JobKind
 from zincplate.services.pictures import original_path
 from zincplate.services.versions import get as get_version
-from zincplate.store.models import Delivered, Frame, HistoryEntry, Job, Shoot, Version
+from zincplate.store.models import Delivered, Frame, HistoryEntry, Job, Shoot, Version, now
 
 
 class Preset(BaseModel):
@@ -151,6 +151,7 @@ def _one(context: Context, job: Progress, version_id: int, preset: Preset, befor
     folder.mkdir(parents=True, exist_ok=True)
     job.progress(before + share * 0.95, label)
     path = _written(context, folder, label, data, content_hash)
+    Frame.update(changed_at=now()).where(Frame.id == frame.id).execute()
     return Delivered.create(
         version=version,
         job=job.id,

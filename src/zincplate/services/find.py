@@ -1,10 +1,16 @@
-"""Finding frames across all shoots, and searches that are kept under a name."""
+"""Finding frames across all shoots, and searches that are kept under a name.
+
+What is searched stands in memory (some 400 bytes a frame): a hundred thousand frames are looked through in a few hundredths of a
+second, without reading a row. Before every search what changed since the last one is read.
+"""
 
 import json
-from datetime import date, datetime, time
+import threading
+import unicodedata
+from datetime import date, datetime, timedelta
 from typing import Any, Literal
 
-import peewee
+from peewee import chunked
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from zincplate.formats.files import write_file
@@ -12,10 +18,14 @@ from zincplate.services.context import UserError
 from zincplate.services.pictures import thumb_name
 from zincplate.services.versions import live
 from zincplate.store.home import Home
-from zincplate.store.models import Delivered, Frame, Shoot, Version
+from zincplate.store.models import Delivered, Frame, Shoot, Version, now
 
 MOST_WORDS = 20
 MOST_KEPT = 100
+SAFE = timedelta(seconds=5)
+"""Changes are read this long again: one that was stamped earlier may be committed later than another."""
+WHOLE_FROM = 2_000
+"""Changed frames from which on adjusted and delivered ones are asked for all at once."""
 
 
 class Search(BaseModel):
@@ -24,7 +34,7 @@ class Search(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
     text: str = Field(default="", max_length=200)
-    """Words, each of which occurs in the name, the title, caption, keywords, camera or lens."""
+    """Words, each of which occurs in the name, the title, caption, keywords, camera or lens; case and accents do not matter."""
     mark: Literal["any", "keep", "maybe", "drop", "unmarked"] = "any"
     stars: int = Field(default=0, ge=0, le=5)
     label: str = Field(default="", max_length=40)
@@ -35,90 +45,138 @@ class Search(BaseModel):
     adjusted: bool | None = None
     delivered: bool | None = None
 
-    @property
-    def nothing(self) -> bool:
-        """Nothing was asked for."""
-        return self == Search()
+
+def folded(text: str) -> str:
+    """Without case and accents."""
+    return "".join(c for c in unicodedata.normalize("NFKD", text.casefold()) if not unicodedata.combining(c))
 
 
-def _where(search: Search) -> list[Any]:
-    found: list[Any] = [Frame.removed_at.is_null()]
-    for word in search.text.split()[:MOST_WORDS]:
-        found.append(Frame.words.contains(word))
+_FIELDS = ("id", "shoot", "captured_at", "mark", "stars", "label", "camera", "lens", "words", "removed_at")
+Row = tuple[int, int, datetime | None, str, int, str, str, str, str, bool, bool]
+"""Id, shoot, when, mark, stars, label, camera, lens, folded words, adjusted, delivered."""
+
+
+class Catalogue:
+    """Every frame of the library; one per process, safe to use from several threads."""
+
+    def __init__(self) -> None:
+        self._rows: dict[int, Row] = {}
+        self._stamp: datetime | None = None
+        self._lock = threading.Lock()
+
+    def rows(self) -> dict[int, Row]:
+        """Up to date."""
+        with self._lock:
+            self._refresh()
+            return self._rows
+
+    def _refresh(self) -> None:
+        since, stamp = self._stamp, now() - SAFE
+        fields = [getattr(Frame, name) for name in _FIELDS]
+        query = Frame.select(*fields)
+        if since is not None:
+            query = query.where(Frame.changed_at > since)
+        changed = list(query.tuples())
+        ids = [row[0] for row in changed]
+        adjusted, delivered = _flags(ids)
+        for row in changed:
+            if row[-1] is not None:
+                self._rows.pop(row[0], None)
+                continue
+            words = folded(row[8])
+            self._rows[row[0]] = (*row[:8], words, row[0] in adjusted, row[0] in delivered)
+        if since is not None and len(self._rows) != Frame.select().where(Frame.removed_at.is_null()).count():
+            # shoots were deleted: their frames are gone without a change
+            there = {i for (i,) in Frame.select(Frame.id).tuples()}
+            self._rows = {i: row for i, row in self._rows.items() if i in there}
+        self._stamp = stamp
+
+
+def _flags(ids: list[int]) -> tuple[set[int], set[int]]:
+    """Which frames are adjusted, and which were delivered."""
+    adjusted, delivered = set[int](), set[int]()
+    for part in [None] if len(ids) >= WHOLE_FROM else chunked(ids, 1000):
+        versions = Version.select(Version.frame).where(Version.adjusted, live()).distinct()
+        deliveries = Delivered.select(Version.frame).join(Version).distinct()
+        if part is not None:
+            versions, deliveries = versions.where(Version.frame.in_(part)), deliveries.where(Version.frame.in_(part))
+        adjusted.update(i for (i,) in versions.tuples())
+        delivered.update(i for (i,) in deliveries.tuples())
+    return adjusted, delivered
+
+
+def _matching(search: Search, rows: dict[int, Row]) -> list[Row]:
+    found = list(rows.values())
+    for word in folded(search.text).split()[:MOST_WORDS]:
+        found = [row for row in found if word in row[8]]
     if search.mark != "any":
-        found.append(Frame.mark == ("" if search.mark == "unmarked" else search.mark))
+        mark = "" if search.mark == "unmarked" else search.mark
+        found = [row for row in found if row[3] == mark]
     if search.stars:
-        found.append(Frame.stars >= search.stars)
-    for column, wanted in ((Frame.label, search.label), (Frame.camera, search.camera), (Frame.lens, search.lens)):
+        found = [row for row in found if row[4] >= search.stars]
+    for place, wanted in ((5, search.label), (6, search.camera), (7, search.lens)):
         if wanted:
-            found.append(column == wanted)
+            found = [row for row in found if row[place] == wanted]
     if search.first_day is not None:
-        found.append(Frame.captured_at >= datetime.combine(search.first_day, time.min))
+        first = datetime.combine(search.first_day, datetime.min.time())
+        found = [row for row in found if row[2] is not None and row[2] >= first]
     if search.last_day is not None:
-        found.append(Frame.captured_at <= datetime.combine(search.last_day, time.max))
-    mine = Version.frame == Frame.id
-    for wanted_state, query in (
-        (search.adjusted, Version.select(Version.id).where(mine, Version.adjusted, live())),
-        (search.delivered, Delivered.select(Delivered.id).join(Version).where(mine)),
-    ):
-        if wanted_state is not None:
-            there = peewee.fn.EXISTS(query)
-            found.append(there if wanted_state else ~there)
+        end = datetime.combine(search.last_day, datetime.min.time()) + timedelta(days=1)
+        found = [row for row in found if row[2] is not None and row[2] < end]
+    for place, state in ((9, search.adjusted), (10, search.delivered)):
+        if state is not None:
+            found = [row for row in found if row[place] == state]
     return found
 
 
-def find(search: Search, limit: int = 60, start: int = 0) -> dict[str, Any]:
+def find(catalogue: Catalogue, search: Search, limit: int = 60, start: int = 0) -> dict[str, Any]:
     """Frames that answer a search, newest first: a page of them, and how many there are in all."""
     if search.first_day and search.last_day and search.first_day > search.last_day:
         raise UserError("The first day lies after the last one.")
-    where = _where(search)
-    total = Frame.select().where(*where).count()
-    rows = (
-        Frame.select(
-            Frame.id, Frame.name, Frame.shoot, Frame.captured_at, Frame.mark, Frame.stars, Frame.label, Frame.width, Frame.height,
-            Frame.content_hash, Frame.thumb_state, Frame.cover_id,
-        )
-        .where(*where)
-        .order_by(Frame.captured_at.desc(), Frame.id.desc())
-        .limit(limit)
-        .offset(start)
-    )  # fmt: skip
-    frames = list(rows)
-    names = dict(Shoot.select(Shoot.id, Shoot.name).where(Shoot.id.in_({f.shoot_id for f in frames})).tuples()) if frames else {}
-    covers = {
-        version: (recipe_hash, bool(adjusted))
-        for version, recipe_hash, adjusted in Version.select(Version.id, Version.recipe_hash, Version.adjusted)
-        .where(Version.id.in_([f.cover_id for f in frames]))
-        .tuples()
-    }
+    found = _matching(search, catalogue.rows())
+    found.sort(key=lambda row: (row[2] or datetime.min, row[0]), reverse=True)
+    ids = [row[0] for row in found[start : start + limit]]
+    frames = {f.id: f for f in Frame.select(*_SHOWN).where(Frame.id.in_(ids))} if ids else {}
+    names = dict(Shoot.select(Shoot.id, Shoot.name).where(Shoot.id.in_({f.shoot_id for f in frames.values()})).tuples())
+    covers = Version.select(Version.id, Version.recipe_hash, Version.adjusted).where(
+        Version.id.in_([f.cover_id for f in frames.values()])
+    )
+    shown = {version: (recipe_hash, bool(adjusted)) for version, recipe_hash, adjusted in covers.tuples()} if ids else {}
+    return {"total": len(found), "frames": [_as_dict(frames[i], names, shown) for i in ids if i in frames]}
+
+
+_SHOWN = tuple(
+    getattr(Frame, name)
+    for name in (
+        "id", "name", "shoot", "captured_at", "mark", "stars", "label", "width", "height", "content_hash", "thumb_state",
+        "cover_id",
+    )
+)  # fmt: skip
+
+
+def _as_dict(f: Frame, names: dict[int, str], covers: dict[int, tuple[str, bool]]) -> dict[str, Any]:
     return {
-        "total": total,
-        "frames": [
-            {
-                "id": f.id,
-                "name": f.name,
-                "shoot": f.shoot_id,
-                "shoot_name": names.get(f.shoot_id, ""),
-                "captured_at": f.captured_at.isoformat() if f.captured_at else "",
-                "mark": f.mark,
-                "stars": f.stars,
-                "label": f.label,
-                "width": f.width,
-                "height": f.height,
-                "version": f.cover_id,
-                "thumb_state": f.thumb_state,
-                "thumb": thumb_name(f.content_hash, f.thumb_state, *covers.get(f.cover_id, ("", False))),
-            }
-            for f in frames
-        ],
+        "id": f.id,
+        "name": f.name,
+        "shoot": f.shoot_id,
+        "shoot_name": names.get(f.shoot_id, ""),
+        "captured_at": f.captured_at.isoformat() if f.captured_at else "",
+        "mark": f.mark,
+        "stars": f.stars,
+        "label": f.label,
+        "width": f.width,
+        "height": f.height,
+        "version": f.cover_id,
+        "thumb_state": f.thumb_state,
+        "thumb": thumb_name(f.content_hash, f.thumb_state, *covers.get(f.cover_id, ("", False))),
     }
 
 
-def known() -> dict[str, list[str]]:
+def known(catalogue: Catalogue) -> dict[str, list[str]]:
     """Cameras, lenses and labels that occur, for choosing from."""
+    rows = catalogue.rows().values()
     return {
-        name: sorted(v for (v,) in Frame.select(column).where(column != "").distinct().tuples())
-        for name, column in (("cameras", Frame.camera), ("lenses", Frame.lens), ("labels", Frame.label))
+        name: sorted({str(row[place]) for row in rows} - {""}) for name, place in (("cameras", 6), ("lenses", 7), ("labels", 5))
     }
 
 

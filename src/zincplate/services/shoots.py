@@ -100,16 +100,14 @@ def overview() -> list[dict[str, Any]]:
 
 def _covers(shoot_id: int, number: int = 6) -> list[dict[str, Any]]:
     """Kept frames first, spread over the shoot."""
-    query = (
-        Version.select(Version.id, Version.recipe_hash, Version.adjusted, Version.frame, Frame.content_hash, Frame.thumb_state)
-        .join(Frame)
-        .where(Frame.shoot == shoot_id, Version.id == Frame.cover_id, Frame.mark != "drop", Frame.removed_at.is_null())
-        .order_by(peewee.Case(None, [(Frame.mark == "keep", 0)], 1), Frame.captured_at, Frame.name)
-    )
-    rows = list(query)
-    step = max(len(rows) / number, 1)
-    picked = [rows[int(i * step)] for i in range(min(number, len(rows)))]
-    return [{"version": v.id, "thumb": thumb_key(v.frame, v)} for v in picked]
+    here = (Frame.shoot == shoot_id) & (Frame.mark != "drop") & Frame.removed_at.is_null()
+    order = (peewee.Case(None, [(Frame.mark == "keep", 0)], 1), Frame.captured_at, Frame.name)
+    ids = [i for (i,) in Frame.select(Frame.cover_id).where(here).order_by(*order).tuples()]
+    step = max(len(ids) / number, 1)
+    picked = [ids[int(i * step)] for i in range(min(number, len(ids)))]
+    fields = (Version.id, Version.recipe_hash, Version.adjusted, Version.frame, Frame.content_hash, Frame.thumb_state)
+    versions = {v.id: v for v in Version.select(*fields).join(Frame).where(Version.id.in_(picked))} if picked else {}
+    return [{"version": i, "thumb": thumb_key(versions[i].frame, versions[i])} for i in picked if i in versions]
 
 
 COLUMNS = (

@@ -3,6 +3,8 @@ import { useSyncExternalStore } from "react";
 /** Addresses name the place, so that back, reload and links work. */
 export type Route =
   | { place: "shoots" }
+  /** ``search`` is what is looked for, as JSON. */
+  | { place: "find"; search: string }
   | { place: "sheet"; shoot: number }
   | { place: "bench"; shoot: number; frame: number; step: string; version?: number | undefined }
   | { place: "side"; shoot: number; frames: number[] }
@@ -11,6 +13,7 @@ export type Route =
 export function parse(url: string): Route {
   const { pathname, searchParams } = new URL(url, "http://localhost");
   const parts = pathname.split("/").filter(Boolean);
+  if (parts[0] === "find") return { place: "find", search: searchParams.get("for") ?? "" };
   const shoot = Number(parts[1]);
   if (parts[0] !== "shoots" || !Number.isInteger(shoot) || shoot < 1) return { place: "shoots" };
   if (parts[2] === "frames" && Number(parts[3]) >= 1)
@@ -37,6 +40,8 @@ export function address(route: Route): string {
   switch (route.place) {
     case "shoots":
       return "/";
+    case "find":
+      return `/find${route.search ? `?for=${encodeURIComponent(route.search)}` : ""}`;
     case "sheet":
       return `/shoots/${route.shoot}`;
     case "bench":

@@ -9,6 +9,7 @@ const KEYS: [string, [string, string][]][] = [
     [
       ["K, M, D", "keep, maybe, drop; once more takes the mark away"],
       ["1 to 5, 0", "stars, none"],
+      ["Ctrl+K", "find a frame, a shoot, a control, a step, a preset by name"],
       ["?", "this list"],
     ],
   ],

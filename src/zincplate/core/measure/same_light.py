@@ -131,9 +131,9 @@ def spread_ev(planes: Float32) -> float:
 
 
 def sharpness_of(plane: Float32, noise_variance: Float32 | None = None) -> Float32:
-    """(8, 8): log2 of the strength of the second derivative in each part of a plane (h, w), against the part's mean. What is out of
-    focus or shaken has less; twice as much is one more. (Laplacian energy: Subbarao & Tyan 1998; Pertuz et al. 2013.) With the
-    noise's variance at each pixel (h, w) its share is taken out: a dark, noisy picture is not sharp."""
+    """(8, 8): log2 of the strength of the second derivative in each part of a plane (h, w), against the part's mean. What is out
+    of focus or shaken has less; twice as much is one more. (Laplacian energy: Subbarao & Tyan 1998; Pertuz et al. 2013.) With
+    the noise's variance at each pixel (h, w) its share is taken out: a dark, noisy picture is not sharp."""
     smooth = cv2.GaussianBlur(plane, (0, 0), SMOOTH_PX)
     energy = cv2.Laplacian(smooth, cv2.CV_32F) ** 2
     detail, mean = (cv2.resize(p, (8, 8), interpolation=cv2.INTER_AREA) for p in (energy, plane))

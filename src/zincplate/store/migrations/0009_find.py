@@ -1,13 +1,10 @@
-"""Finding across shoots: indexes on what is filtered by and sorted by."""
+"""Finding across shoots: what changed since the last search is read by its time."""
 
 from typing import Any
 
 STATEMENTS = """
-ALTER TABLE frame ADD INDEX IF NOT EXISTS frame_when (captured_at, id);
-ALTER TABLE frame ADD INDEX IF NOT EXISTS frame_camera (camera);
-ALTER TABLE frame ADD INDEX IF NOT EXISTS frame_lens (lens);
-ALTER TABLE frame ADD INDEX IF NOT EXISTS frame_label (label);
-ALTER TABLE frame ADD INDEX IF NOT EXISTS frame_mark (mark, stars)
+ALTER TABLE frame ADD INDEX IF NOT EXISTS frame_changed_at (changed_at);
+ALTER TABLE version ADD INDEX IF NOT EXISTS version_adjusted (adjusted, frame_id)
 """
 
 atomic = False

@@ -20,6 +20,7 @@ export function Shoots() {
   return (
     <div className="flex h-full flex-col" {...drop.handlers}>
       <TopBar crumbs={[["Shoots", null]]}>
+        <Button onClick={() => go({ place: "find", search: "" })}>Find frames</Button>
         <JobsButton />
         <Button ink onClick={() => setAsking(true)}>
           Bring in
