@@ -112,6 +112,15 @@ export function FrameStrip({
                     {tied.has(frame.id) ? ", edited together" : ""}
                   </span>
                 </span>
+                {frame.versions > 1 && (
+                  <span
+                    role="img"
+                    aria-label={`${frame.versions} versions`}
+                    className="rounded-[2px] border border-ink3 px-0.5"
+                  >
+                    {frame.versions}
+                  </span>
+                )}
                 {frame.stars > 0 && (
                   <span role="img" aria-label={`${frame.stars} stars`}>
                     {frame.stars}

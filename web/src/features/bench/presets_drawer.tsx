@@ -129,7 +129,7 @@ export function PresetsDrawer({ frame, version }: { frame: Frame; version: numbe
                               href={`/api/recipe-presets/file?id=${encodeURIComponent(p.id)}`}
                               download
                               aria-label={`Pass ${p.name} on as a file`}
-                              className="px-1 text-xs text-ink2 hover:text-ink hover:underline"
+                              className="inline-flex h-6 min-w-6 items-center justify-center px-1 text-xs text-ink2 hover:text-ink hover:underline"
                             >
                               file
                             </a>
@@ -137,7 +137,7 @@ export function PresetsDrawer({ frame, version }: { frame: Frame; version: numbe
                               type="button"
                               aria-label={`Delete the preset ${p.name}`}
                               onClick={() => void deletePreset(p)}
-                              className="px-1 text-ink2 hover:text-ink"
+                              className="h-6 w-6 text-ink2 hover:text-ink"
                             >
                               {"\u00d7"}
                             </button>

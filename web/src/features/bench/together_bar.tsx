@@ -20,8 +20,8 @@ export function TogetherBar({ shoot }: { shoot: number }) {
         />
       </span>
       <span className="grow" />
-      <Button onClick={end}>
-        End it <span className="text-xs text-ink3">Esc</span>
+      <Button onClick={end} className="text-ink">
+        End it <span className="text-xs text-ink2">Esc</span>
       </Button>
     </div>
   );

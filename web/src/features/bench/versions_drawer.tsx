@@ -25,7 +25,13 @@ interface Props {
 }
 
 /** The versions of the frame: which one is on the bench, new ones, names, the cover, two of them against each other. */
-export function VersionsDrawer({ frame, version, onOpen }: Props) {
+export function VersionsDrawer({ frame, version, onOpen: openOnBench }: Props) {
+  const [open, setOpen] = useState(false);
+  // one goes on to work on it
+  const onOpen = (id: number) => {
+    setOpen(false);
+    openOnBench(id);
+  };
   const { data } = useQuery({
     queryKey: ["versions", frame.id],
     queryFn: () => need(api.GET("/api/frames/{id}/versions", { params: { path: { id: frame.id } } })),
@@ -43,7 +49,7 @@ export function VersionsDrawer({ frame, version, onOpen }: Props) {
   const remove = (v: Row) =>
     act(async () => {
       const { cover } = await need(api.DELETE("/api/versions/{id}", { params: { path: { id: v.id } } }));
-      if (v.id === version) onOpen(cover);
+      if (v.id === version) openOnBench(cover);
       useNotices.getState().say(`${frame.name}: ${nameOf(v)} deleted.`, false, {
         words: "Undo",
         run: () =>
@@ -53,7 +59,13 @@ export function VersionsDrawer({ frame, version, onOpen }: Props) {
       });
     });
   return (
-    <Popover.Root onOpenChange={(open) => open && refresh()}>
+    <Popover.Root
+      open={open}
+      onOpenChange={(next) => {
+        if (next) refresh();
+        setOpen(next);
+      }}
+    >
       <Popover.Trigger className="flex items-center gap-1 whitespace-nowrap text-base text-ink2 hover:text-ink hover:underline">
         <span aria-hidden className="text-ink3">
           /

@@ -109,7 +109,7 @@ function Found({ frame: f }: { frame: FoundFrame }) {
       <button
         type="button"
         onClick={() => go({ place: "sheet", shoot: f.shoot })}
-        className="block max-w-full truncate text-xs text-ink2 hover:underline"
+        className="block min-h-6 max-w-full truncate text-xs text-ink2 hover:underline"
       >
         {f.shoot_name}
       </button>
@@ -242,7 +242,7 @@ function Asked({ search, setSearch }: { search: Search; setSearch: (search: Sear
               type="button"
               aria-label={`Forget the search ${k.name}`}
               onClick={() => void save(list.filter((other) => other !== k))}
-              className="px-1.5 text-ink2 hover:text-ink"
+              className="h-6 w-6 text-ink2 hover:text-ink"
             >
               {"\u00d7"}
             </button>

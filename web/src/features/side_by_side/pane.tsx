@@ -145,7 +145,7 @@ export function Pane({ frame, number, current, viewport, setViewport, measured, 
             type="button"
             aria-label={`Take ${frame.name} away`}
             onClick={onClose}
-            className="px-1 text-ink2 hover:text-ink"
+            className="h-6 w-6 text-ink2 hover:text-ink"
           >
             {"\u00d7"}
           </button>
