@@ -70,6 +70,7 @@ def _parser(of: str = "") -> argparse.ArgumentParser:
     command = commands.add_parser("bench", help="timed work, as ratios to a memory copy and to reference libraries")
     command.add_argument("--json", action="store_true")
     command.add_argument("--quick", action="store_true", help="6 megapixels instead of 24")
+    command.add_argument("--scale", type=int, metavar="FRAMES", help="instead: a generated catalogue of so many frames")
     command = commands.add_parser("card", help="write the demo's memory card into a folder")
     command.add_argument("folder", type=Path)
     command.add_argument("--time", action="store_true", help="say when each file was complete, and the size of all")
@@ -228,6 +229,11 @@ def main(argv: list[str] | None = None) -> int:
             case "drill":
                 return _drill(arguments)
             case "bench":
+                if arguments.scale is not None:
+                    from zincplate.cli.bench_scale import bench_scale
+
+                    bench_scale(arguments.scale, arguments.json)
+                    return 0
                 from zincplate.cli.bench import bench
 
                 bench(as_json=arguments.json, quick=arguments.quick)

@@ -3,6 +3,7 @@
 Rows of versions are locked in the order of their numbers, so that two such changes, or one and a page's own, wait for each other.
 """
 
+import json
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
@@ -16,13 +17,21 @@ from zincplate.services.context import Context, NotFound, UserError
 from zincplate.services.framing import size_of
 from zincplate.services.plates import as_shot_of
 from zincplate.services.versions import live, recipe_hash
-from zincplate.store.database import database
+from zincplate.store.database import database, write_many
 from zincplate.store.models import Bulk, Frame, HistoryEntry, Version, now
 
-AT_ONCE = 200
-"""Rows in one statement."""
 Document = dict[str, Any]
 Values = Mapping[str, Mapping[str, Any]]
+
+_ENTRIES = (
+    "INSERT INTO history_entry (version_id, position, words, gesture, recipe, difference, bulk_id, created_at) "
+    "VALUES (%s, %s, %s, %s, %s, %s, %s, %s)"
+)
+_VERSIONS = (
+    "INSERT INTO version (id, frame_id, number, name, readable_revision, recipe, recipe_hash, revision, position, adjusted) "
+    "VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s) ON DUPLICATE KEY UPDATE recipe = VALUES(recipe), "
+    "recipe_hash = VALUES(recipe_hash), revision = VALUES(revision), position = VALUES(position), adjusted = VALUES(adjusted)"
+)
 
 _NUMBERS = {o.id: o.version for o in ORDER}
 _WHOLE = {o.id: frozenset(o.parameters.model_fields) for o in ORDER}
@@ -137,33 +146,29 @@ def _write(changes: Sequence[tuple[Version, Document, bool]], words: str, gestur
             f"WHERE version.id IN ({marks}) AND history_entry.position > version.position",
             part,
         )
-    rows = [history.row(v, v.recipe, document, v.position + 1, words, gesture, bulk_id) for v, document, _ in changes]
-    for rows_part in chunked(rows, AT_ONCE):
-        HistoryEntry.insert_many(rows_part).execute()
+    written = now()
+    rows = []
+    for version, document, _ in changes:
+        row = history.row(version, version.recipe, document, version.position + 1, words, gesture, bulk_id)
+        whole, difference = (None if part is None else _json(part) for part in (row["recipe"], row["difference"]))
+        rows.append((version.id, row["position"], row["words"], gesture, whole, difference, bulk_id, written))
+    write_many(_ENTRIES, rows)
     _store([(v, document, v.position + 1, adjusted) for v, document, adjusted in changes])
 
 
 def _store(states: Sequence[tuple[Version, Document, int, bool]]) -> None:
-    """Makes documents current: one statement for two hundred versions."""
-    for part in chunked(states, AT_ONCE):
-        rows = [
-            {
-                "id": version.id,
-                "frame": version.frame_id,
-                "number": version.number,
-                "name": version.name,
-                "recipe": document,
-                "recipe_hash": recipe_hash(document),
-                "revision": version.revision + 1,
-                "readable_revision": version.readable_revision,
-                "position": position,
-                "adjusted": adjusted,
-            }
-            for version, document, position, adjusted in part
-        ]
-        kept = [Version.recipe, Version.recipe_hash, Version.revision, Version.position, Version.adjusted]
-        Version.insert_many(rows).on_conflict(preserve=kept).execute()
-        Frame.update(changed_at=now()).where(Frame.id.in_([v.frame_id for v, _, _, _ in part])).execute()
+    """Makes documents current."""
+    rows = []
+    for version, document, position, adjusted in states:
+        values = (_json(document), recipe_hash(document), version.revision + 1, position, adjusted)
+        rows.append((version.id, version.frame_id, version.number, version.name, version.readable_revision, *values))
+    write_many(_VERSIONS, rows)
+    for part in chunked([v.frame_id for v, _, _, _ in states], 1000):
+        Frame.update(changed_at=now()).where(Frame.id.in_(part)).execute()
+
+
+def _json(document: Document) -> str:
+    return json.dumps(document, ensure_ascii=False, separators=(",", ":"))
 
 
 def along(
@@ -222,7 +227,7 @@ def move(bulk_id: int, *, undo: bool, but: int = 0) -> dict[str, Any]:
         there = {v.id for v in ready}
         goal = {v.id: at[v.id] - (1 if undo else 0) for v in ready}
         initial, valid = _initial(ready), _Valid()
-        documents = {v.id: history.document_at(v, goal[v.id]) for v in ready}
+        documents = history.documents_at(goal)
         _store([(v, documents[v.id], goal[v.id], valid.differs(documents[v.id], initial[v.id])) for v in ready])
         Bulk.update(undone=undo).where(Bulk.id == bulk_id).execute()
         # one where the step is not in force any more needs no undoing, one where it is needs no redoing

@@ -61,6 +61,7 @@ class Catalogue:
 
     def __init__(self) -> None:
         self._rows: dict[int, Row] = {}
+        self._shoots: set[int] = set()
         self._stamp: datetime | None = None
         self._lock = threading.Lock()
 
@@ -85,10 +86,10 @@ class Catalogue:
                 continue
             words = folded(row[8])
             self._rows[row[0]] = (*row[:8], words, row[0] in adjusted, row[0] in delivered)
-        if since is not None and len(self._rows) != Frame.select().where(Frame.removed_at.is_null()).count():
-            # shoots were deleted: their frames are gone without a change
-            there = {i for (i,) in Frame.select(Frame.id).tuples()}
-            self._rows = {i: row for i, row in self._rows.items() if i in there}
+        shoots = {i for (i,) in Shoot.select(Shoot.id).tuples()}
+        if not self._shoots <= shoots:  # frames of deleted shoots are gone without a change
+            self._rows = {i: row for i, row in self._rows.items() if row[1] in shoots}
+        self._shoots = shoots
         self._stamp = stamp
 
 

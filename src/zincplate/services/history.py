@@ -3,7 +3,10 @@
 ``Version.recipe`` is always the recipe at ``Version.position``, as it was written: a step to a neighbour reads one small row.
 """
 
+from collections.abc import Mapping
 from typing import Any
+
+from peewee import chunked
 
 from zincplate.recipe.difference import applied, between
 from zincplate.services.context import UserError
@@ -51,6 +54,21 @@ def document_at(version: Version, position: int) -> Document:
     found = documents(version, position, position).get(position)
     if found is None:
         raise UserError("There is nothing further to undo." if position < 0 else "There is nothing to redo.")
+    return found
+
+
+def documents_at(goals: Mapping[int, int]) -> dict[int, Document]:
+    """The recipes of many versions, each at its own position (version id -> position): few queries for all of them."""
+    found: dict[int, Document] = {}
+    for part in chunked(list(goals), 500):
+        rows = (
+            HistoryEntry.select(HistoryEntry.version, HistoryEntry.position, HistoryEntry.recipe, HistoryEntry.difference)
+            .where(HistoryEntry.version.in_(part))
+            .order_by(HistoryEntry.version, HistoryEntry.position)
+        )
+        for version, position, recipe, difference in rows.tuples():
+            if position <= goals[version]:
+                found[version] = recipe if recipe is not None else applied(found[version], difference)
     return found
 
 
