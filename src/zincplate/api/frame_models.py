@@ -85,6 +85,8 @@ class FramesOut(BaseModel):
     columns: FrameColumns
     removed: list[int]
     sets: list[SetOut]
+    watched: str
+    """Folder whose new files come in by themselves; empty when none is watched."""
     refusals: list[RefusalOut]
 
 

@@ -88,6 +88,9 @@ class BringInIn(In):
     folder: str = Field(default="", max_length=4000)
     reference: bool = False
     batch: str = Field(default="", max_length=40, pattern=r"^[A-Za-z0-9-]*$")
+    preset: str = Field(default="", max_length=200)
+    watch: bool = False
+    """Go on watching the folder for new files."""
     request_key: RequestKey = ""
 
 
@@ -130,6 +133,10 @@ class SetChangeIn(In):
 
 class SetsIn(In):
     sets: list[int] = Field(min_length=1, max_length=5_000)
+
+
+class WatchOut(BaseModel):
+    folder: str
 
 
 class SetMadeOut(BaseModel):

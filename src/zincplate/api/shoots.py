@@ -11,8 +11,9 @@ from flask_openapi3 import APIBlueprint
 from zincplate.api import models as m
 from zincplate.api.context import context
 from zincplate.formats.files import whole_file
-from zincplate.services import bring_in, labels, pictures, sets, shoots, versions, views, work
+from zincplate.services import bring_in, labels, pictures, recipe_presets, sets, shoots, versions, views, watching, work
 from zincplate.services.context import UserError
+from zincplate.services.watching import Watched
 
 api = APIBlueprint("shoots", __name__, url_prefix="/api", abp_responses={422: m.ErrorOut})
 
@@ -35,7 +36,12 @@ def list_shoots() -> Any:
 def frames(path: m.Id, query: m.SinceQuery) -> Any:
     """Frames of a shoot in columns, or what changed of them, and the files that were refused."""
     since = query.since.replace(tzinfo=None) if query.since else None
-    return {**shoots.columns(path.id, since), "sets": sets.of_shoot(path.id), "refusals": shoots.refusals(path.id)}
+    return {
+        **shoots.columns(path.id, since),
+        "sets": sets.of_shoot(path.id),
+        "watched": watching.of_shoot(context().home, path.id),
+        "refusals": shoots.refusals(path.id),
+    }
 
 
 @api.post("/frames/remove", responses={200: m.CountOut})
@@ -92,7 +98,8 @@ def start_bring_in(body: m.BringInIn) -> Any:
         folder = home.cache / "incoming" / body.batch
         if not body.batch or not folder.is_dir():
             raise UserError("The dropped files are not there any more. Drop them again.")
-        paths = sorted((p for p in folder.glob("*/*") if not p.name.startswith(".")), key=lambda p: (p.name, p.stat().st_mtime))
+        dropped = (p for p in folder.glob("*/*") if bring_in.may_be_picture(p))
+        paths = sorted(dropped, key=lambda p: (p.name, p.stat().st_mtime))
     else:
         folder = home.card if body.source == "card" else _at_home(body.folder.strip())
         if body.source == "folder" and not body.folder.strip():
@@ -100,10 +107,21 @@ def start_bring_in(body: m.BringInIn) -> Any:
         if not folder.is_absolute():
             raise UserError(f"{body.folder}: Give the whole path of the folder, starting with /.")
         paths = bring_in.files_in(folder)
+    if body.preset:
+        recipe_presets.get(home, body.preset)  # refused before anything is made
     shoot = shoots.get(body.shoot) if body.shoot is not None else shoots.create(body.name)
     job = bring_in.start(
-        context(), shoot, paths, reference=body.reference, move=body.source == "uploads", request_key=body.request_key
+        context(),
+        shoot,
+        paths,
+        reference=body.reference,
+        move=body.source == "uploads",
+        preset=body.preset,
+        request_key=body.request_key,
     )
+    if body.watch and body.source == "folder":
+        watched = Watched(shoot=shoot.id, folder=str(folder), reference=body.reference, preset=body.preset)
+        watching.watch(home, watched)
     if job.arguments["shoot_id"] != shoot.id and body.shoot is None:
         shoot.delete_instance()  # the same request, sent twice at once: the other one's shoot gets the frames
     return {"shoot": job.arguments["shoot_id"], "job": work.as_dict(job)}, 202
@@ -113,6 +131,13 @@ def start_bring_in(body: m.BringInIn) -> Any:
 def propose_sets(path: m.Id) -> Any:
     """Proposes sets among frames about which nothing was decided."""
     return sets.start(context(), path.id), 202
+
+
+@api.delete("/shoots/<int:id>/watch", responses={200: m.WatchOut})
+def leave_watching(path: m.Id) -> Any:
+    """No longer watches a folder for a shoot."""
+    watching.leave(context().home, path.id)
+    return {"folder": ""}
 
 
 @api.post("/sets", responses={201: m.SetMadeOut})

@@ -1,4 +1,5 @@
-"""``./zincplate bench --scale``: a generated catalogue in a database of its own, and how long a shoot of ten thousand frames takes."""
+"""``./zincplate bench --scale``: a generated catalogue in a database of its own, and how long a shoot of ten thousand frames
+takes."""
 
 import json
 import shutil
@@ -111,11 +112,11 @@ def _shoot(number: int) -> None:
         frames.append(
             {
                 "id": i, "shoot": shoot.id, "name": f"TW-{i:06d}.dng", "content_hash": f"{i:064x}", "size_bytes": 12_000_000,
-                "path": f"{shoot.folder}/TW-{i:06d}.dng", "capture": facts, "raw": True, "words": words, "camera": camera, "lens": lens,
+                "path": f"{shoot.folder}/TW-{i:06d}.dng", "capture": facts, "raw": True, "words": words, "camera": camera,
                 "captured_at": datetime(2026, 1, 1) + timedelta(seconds=7 * i), "mark": random.choice(("", "", "keep", "drop")),
-                "stars": random.randint(0, 5), "label": random.choice(("", "proof", "web")), "thumb_state": "own", "file_type": "DNG",
-                "width": 3000, "height": 2000, "exposure_time_s": 0.01, "f_number": 4.0, "iso": 200, "focal_length_mm": 52.0,
-                "cover_id": i,
+                "stars": random.randint(0, 5), "label": random.choice(("", "proof", "web")), "thumb_state": "own", "lens": lens,
+                "file_type": "DNG", "width": 3000, "height": 2000, "exposure_time_s": 0.01, "f_number": 4.0, "iso": 200,
+                "focal_length_mm": 52.0, "cover_id": i,
             }
         )  # fmt: skip
         adjusted = random.random() < 0.3

@@ -229,8 +229,10 @@ def _wait_for(address: str, stopping: list[int]) -> bool:
 def _watch(supervisor: Supervisor, maria: Maria, context: "Context", stopping: list[int]) -> None:
     from zincplate.services import work
     from zincplate.services.versions import catch_up
+    from zincplate.services.watching import Watcher
 
     last_reap, last_written = 0.0, 0.0
+    watcher = Watcher()
     while not stopping:
         time.sleep(0.2)
         supervisor.mend()
@@ -246,6 +248,7 @@ def _watch(supervisor: Supervisor, maria: Maria, context: "Context", stopping: l
             try:
                 with store.database.connection_context():
                     work.reap(context)
+                    watcher.look(context)
                     if time.monotonic() - last_written > _CATCH_UP_S:
                         last_written = time.monotonic()
                         catch_up(context.home)

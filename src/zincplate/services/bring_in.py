@@ -7,6 +7,7 @@ import logging
 import os
 import shutil
 import time
+from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 from typing import IO, Any
@@ -17,8 +18,10 @@ from zincplate.formats.errors import FileError
 from zincplate.formats.facts_in_words import searched
 from zincplate.formats.files import whole_file, write_file
 from zincplate.recipe.document import Recipe
+from zincplate.recipe.preset import Preset
 from zincplate.render.strips import Cancelled
-from zincplate.services import pictures, shoots
+from zincplate.services import history, pictures, recipe_presets, shoots
+from zincplate.services.beside import recipe_beside, with_words
 from zincplate.services.context import Context, Progress, UserError
 from zincplate.services.job_kinds import Arguments, JobKind
 from zincplate.services.versions import recipe_hash
@@ -33,6 +36,11 @@ UNEXPECTED = "It could not be brought in: something in it is not as it should be
 log = logging.getLogger(__name__)
 
 
+def may_be_picture(path: Path) -> bool:
+    """By its name; what it is its content decides."""
+    return not path.name.startswith(".") and path.suffix.lower() not in _NOT_PICTURES
+
+
 def files_in(folder: Path) -> list[Path]:
     """Files of a folder and its subfolders that may be pictures, sorted by name; raises :class:`UserError`."""
     if not folder.exists():
@@ -43,7 +51,7 @@ def files_in(folder: Path) -> list[Path]:
     refused: list[OSError] = []
     for root, folders, names in os.walk(folder, onerror=refused.append):
         folders[:] = sorted(d for d in folders if not d.startswith("."))
-        found += [Path(root) / n for n in sorted(names) if not n.startswith(".") and Path(n).suffix.lower() not in _NOT_PICTURES]
+        found += [Path(root) / n for n in sorted(names) if may_be_picture(Path(n))]
     if refused and not found:
         raise UserError(f"{folder}: There is no permission to look into it.")
     if not found:
@@ -59,11 +67,13 @@ def start(
     reference: bool = False,
     move: bool = False,
     develop_small: bool = True,
+    preset: str = "",
     request_key: str = "",
 ) -> Job:
     """Submits the job. ``reference`` leaves files where they are; ``move`` is for uploads of ours.
 
-    ``develop_small`` has small pictures of our own made afterwards; without it the camera's stay until a later job does.
+    ``preset`` is put on every frame that has no recipe beside it. ``develop_small`` has small pictures of our own made
+    afterwards; without it the camera's stay until a later job does.
     """
     if not paths:
         raise UserError("There is nothing to bring in.")
@@ -80,6 +90,7 @@ def start(
         reference=reference,
         move=move,
         develop_small=develop_small,
+        preset=preset,
     )
     return KIND.submit(context, f"Bring in {len(paths)} files: {shoot.name}", arguments, request_key)
 
@@ -100,11 +111,13 @@ class BringIn(Arguments):
     reference: bool = False
     move: bool = False
     develop_small: bool = True
+    preset: str = ""
 
 
 def _run(context: Context, job: Progress, arguments: BringIn) -> dict[str, Any]:
     """Job: every file by itself; one bad file is listed with its reason and the others go on. May be repeated."""
     shoot, paths = shoots.get(arguments.shoot_id), arguments.paths
+    preset = recipe_presets.get(context.home, arguments.preset) if arguments.preset else None
     clear_incoming(context.home)
     added: list[int] = []
     already = refused = 0
@@ -113,7 +126,7 @@ def _run(context: Context, job: Progress, arguments: BringIn) -> dict[str, Any]:
         path = Path(text)
         job.progress(done / len(paths), f"{path.name}, {done + 1} of {len(paths)}")
         try:
-            version = _one(context, shoot, path, arguments.reference)
+            version = _one(context, shoot, path, arguments.reference, preset)
             if version is None:
                 already += 1
             else:
@@ -182,7 +195,7 @@ def hash_of(path: Path) -> str:
         return hashlib.file_digest(file, "sha256").hexdigest()
 
 
-def _one(context: Context, shoot: Shoot, path: Path, reference: bool) -> Version | None:
+def _one(context: Context, shoot: Shoot, path: Path, reference: bool, preset: Preset | None) -> Version | None:
     """The new frame's version, or None when the same picture is in the shoot already."""
     if not path.is_file():
         if not path.exists():
@@ -203,6 +216,10 @@ def _one(context: Context, shoot: Shoot, path: Path, reference: bool) -> Version
             raise FileError(path, f"It holds the same picture as {same.name}, which is in this shoot already.")
         return None
     capture, preview = context.decoder.facts(path)
+    capture = with_words(path, capture)
+    begun, told = _begun(path, content_hash, capture.raw, preset)
+    if told:
+        capture = replace(capture, notes=(*capture.notes, told))
     stored = str(path.resolve()) if reference else _copy(context, shoot, path, content_hash)
     _note_original(context, stored, reference, content_hash, size)
     if preview is not None:
@@ -239,11 +256,33 @@ def _one(context: Context, shoot: Shoot, path: Path, reference: bool) -> Version
             version = Version.create(frame=frame, number=1, recipe=recipe, recipe_hash=recipe_hash(recipe))
             Frame.update(cover_id=version.id).where(Frame.id == frame.id).execute()
             HistoryEntry.create(version=version, position=0, words="Brought in", recipe=recipe)
+            if begun is not None:
+                _begin(version, *begun)
     except peewee.IntegrityError:
         return None  # another worker brought the same picture in meanwhile
     if preview is not None:
         pictures.thumb_from_embedded(context.home, version)
     return version
+
+
+def _begun(path: Path, content_hash: str, raw: bool, preset: Preset | None) -> tuple[tuple[Recipe, str] | None, str]:
+    """What a frame begins with, and its words: a recipe beside it, else the preset; and a sentence to note."""
+    recipe, told = recipe_beside(path, content_hash, raw)
+    if recipe is not None:
+        return (recipe, "Recipe from beside the file"), told
+    if preset is not None:
+        return (Recipe.neutral(raw).with_values(preset.at(1)), f"Preset {preset.name} on bringing in"), told
+    return None, told
+
+
+def _begin(version: Version, recipe: Recipe, words: str) -> None:
+    document = recipe.to_document()
+    if document == version.recipe:
+        return
+    HistoryEntry.create(**history.row(version, version.recipe, document, 1, words))
+    version.recipe, version.recipe_hash, version.position, version.revision = document, recipe_hash(document), 1, 1
+    version.adjusted = True
+    version.save()
 
 
 def _copy(context: Context, shoot: Shoot, path: Path, content_hash: str) -> str:

@@ -57,6 +57,11 @@ class Home:
         return self.root / "searches.json"
 
     @property
+    def watched(self) -> Path:
+        """Folders whose new files are brought in."""
+        return self.root / "watched.json"
+
+    @property
     def manifest(self) -> Path:
         """One JSON line for each original: path, SHA-256, size. Makes them verifiable without the database."""
         return self.root / "originals.jsonl"

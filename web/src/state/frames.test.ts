@@ -9,7 +9,7 @@ const row = (id: number, captured_at: string, more: Partial<Frame> = {}): Frame 
 function answer(rows: Frame[], removed: number[] = [], stamp = "2"): Answer {
   const names = Object.keys(rows[0] ?? row(0, "")) as (keyof Frame)[];
   const columns = Object.fromEntries(names.map((n) => [n, rows.map((r) => r[n])]));
-  return { id: 1, name: "Glaze", stamp, columns, removed, sets: [], refusals: [] } as unknown as Answer;
+  return { id: 1, name: "Glaze", stamp, columns, removed, sets: [], watched: "", refusals: [] } as unknown as Answer;
 }
 
 const before: Frames = {
@@ -18,6 +18,7 @@ const before: Frames = {
   stamp: "1",
   refusals: [],
   sets: [],
+  watched: "",
   frames: [row(1, "2026-05-01"), row(2, "2026-05-02"), row(3, "")],
 };
 

@@ -14,6 +14,8 @@ export interface Frames {
   stamp: string;
   frames: Frame[];
   sets: FrameSet[];
+  /** Folder that is watched for new files; empty when none is. */
+  watched: string;
   refusals: Schemas["RefusalOut"][];
 }
 
@@ -40,14 +42,14 @@ export function inTime(a: Frame, b: Frame): number {
 
 /** A whole list, or what is known brought up to date by what changed. Frames that did not change stay the same objects. */
 export function brought(before: Frames | undefined, answer: Answer): Frames {
-  const { id, name, stamp, refusals, sets } = answer;
+  const { id, name, stamp, refusals, sets, watched } = answer;
   const news = rowsOf(answer.columns);
-  if (!before) return { id, name, stamp, refusals, sets, frames: news };
-  if (!news.length && !answer.removed.length) return { ...before, name, stamp, refusals, sets };
+  if (!before) return { id, name, stamp, refusals, sets, watched, frames: news };
+  if (!news.length && !answer.removed.length) return { ...before, name, stamp, refusals, sets, watched };
   const changed = new Map(news.map((f) => [f.id, f]));
   const gone = new Set(answer.removed);
   const kept = before.frames.filter((f) => !gone.has(f.id)).map((f) => changed.get(f.id) ?? f);
   const known = new Set(before.frames.map((f) => f.id));
   const fresh = news.filter((f) => !known.has(f.id));
-  return { id, name, stamp, refusals, sets, frames: fresh.length ? [...kept, ...fresh].sort(inTime) : kept };
+  return { id, name, stamp, refusals, sets, watched, frames: fresh.length ? [...kept, ...fresh].sort(inTime) : kept };
 }

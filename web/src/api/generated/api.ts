@@ -140,6 +140,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shoots/{id}/watch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** No longer watches a folder for a shoot. */
+        delete: operations["shoots_leave_watching_shoots__int_id__watch_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sets": {
         parameters: {
             query?: never;
@@ -1048,6 +1065,8 @@ export interface components {
             removed: number[];
             /** Sets */
             sets: components["schemas"]["SetOut"][];
+            /** Watched */
+            watched: string;
             /** Refusals */
             refusals: components["schemas"]["RefusalOut"][];
         };
@@ -1255,10 +1274,25 @@ export interface components {
              */
             batch: string;
             /**
+             * Preset
+             * @default
+             */
+            preset: string;
+            /**
+             * Watch
+             * @default false
+             */
+            watch: boolean;
+            /**
              * Request Key
              * @default
              */
             request_key: string;
+        };
+        /** WatchOut */
+        WatchOut: {
+            /** Folder */
+            folder: string;
         };
         /** SetMadeOut */
         SetMadeOut: {
@@ -2735,6 +2769,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    shoots_leave_watching_shoots__int_id__watch_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchOut"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -234,6 +234,7 @@ export function ContactSheet({ shoot }: { shoot: number }) {
       </TopBar>
       <SheetBar
         {...{ shoot, all, labels, look, setLook, order, size, text, setText }}
+        watched={data?.watched ?? ""}
         setOrder={(o) => remember({ order: o })}
         setSize={(s) => remember({ size: s })}
       />

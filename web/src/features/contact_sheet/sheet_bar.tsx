@@ -1,7 +1,9 @@
 import { Popover } from "radix-ui";
 import { useMemo } from "react";
-import type { Frame } from "../../api/client";
+import { api, type Frame, need } from "../../api/client";
 import type { Label } from "../../state/labels";
+import { complain } from "../../state/notices";
+import { queryClient } from "../../state/queries";
 import { Button } from "../../ui/controls";
 import type { Size } from "./cell";
 import { Coming } from "./coming";
@@ -19,12 +21,35 @@ interface Props {
   setSize: (size: Size) => void;
   text: string;
   setText: (text: string) => void;
+  watched: string;
+}
+
+async function leaveWatching(shoot: number): Promise<void> {
+  try {
+    await need(api.DELETE("/api/shoots/{id}/watch", { params: { path: { id: shoot } } }));
+  } catch (error) {
+    complain(error);
+  }
+  void queryClient.invalidateQueries({ queryKey: ["frames"] });
 }
 
 const SELECT = "h-7 border border-rule bg-sheet px-1";
 
 /** What the sheet shows and in which order: marks, what else narrows it, words, order, size of the pictures. */
-export function SheetBar({ shoot, all, labels, look, setLook, order, setOrder, size, setSize, text, setText }: Props) {
+export function SheetBar({
+  shoot,
+  all,
+  labels,
+  look,
+  setLook,
+  order,
+  setOrder,
+  size,
+  setSize,
+  text,
+  setText,
+  watched,
+}: Props) {
   const counts = useMemo(
     () => FILTERS.map(([filter]) => all.filter((f) => matches(f, { ...EVERYTHING, filter })).length),
     [all],
@@ -62,6 +87,19 @@ export function SheetBar({ shoot, all, labels, look, setLook, order, setOrder, s
         />
       </label>
       <span className="grow" />
+      {watched && (
+        <span className="flex min-w-0 items-center gap-1 text-ink2" title={watched}>
+          <span className="truncate">watching {watched.split("/").filter(Boolean).at(-1)}</span>
+          <button
+            type="button"
+            aria-label={`No longer watch ${watched}`}
+            onClick={() => void leaveWatching(shoot)}
+            className="h-6 w-6 hover:text-ink"
+          >
+            {"\u00d7"}
+          </button>
+        </span>
+      )}
       <Coming shoot={shoot} />
       <label className="flex items-center gap-1.5 whitespace-nowrap text-ink2">
         by

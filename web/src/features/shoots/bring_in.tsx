@@ -4,6 +4,7 @@ import { api, need, offlineSafe } from "../../api/client";
 import { complain } from "../../state/notices";
 import { once } from "../../state/once";
 import { queryClient } from "../../state/queries";
+import { useRecipePresets } from "../../state/recipe_presets";
 import { go } from "../../state/route";
 import { Button } from "../../ui/controls";
 import { useFocusReturn } from "../../ui/focus";
@@ -42,6 +43,9 @@ export function BringIn({ card, shoot, dropped, open, onClose }: Props) {
   const [name, setName] = useState("");
   const [folder, setFolder] = useState("");
   const [reference, setReference] = useState(false);
+  const [watch, setWatch] = useState(false);
+  const [preset, setPreset] = useState("");
+  const presets = useRecipePresets();
   const [picked, setPicked] = useState<File[]>([]);
   const [sent, setSent] = useState<number | null>(null);
   const [problem, setProblem] = useState("");
@@ -69,6 +73,8 @@ export function BringIn({ card, shoot, dropped, open, onClose }: Props) {
         folder,
         reference: chosen === "folder" && reference,
         batch,
+        preset,
+        watch: chosen === "folder" && watch,
       };
       const started = await once(["bring in", asked], (request_key) =>
         need(api.POST("/api/bring-in", { body: { ...asked, request_key } })),
@@ -118,6 +124,10 @@ export function BringIn({ card, shoot, dropped, open, onClose }: Props) {
                   <input type="checkbox" checked={reference} onChange={(e) => setReference(e.currentTarget.checked)} />
                   Leave the files where they are, do not copy them
                 </label>
+                <label className="flex min-h-7 items-center gap-2">
+                  <input type="checkbox" checked={watch} onChange={(e) => setWatch(e.currentTarget.checked)} />
+                  Go on watching it: new files come in when they are complete
+                </label>
               </div>
             )}
             <Way on={chosen === "uploads"} onPick={() => setSource("uploads")}>
@@ -147,6 +157,21 @@ export function BringIn({ card, shoot, dropped, open, onClose }: Props) {
               />
             </label>
           )}
+          <label className="mt-3 flex items-center gap-2">
+            <span className="text-sm text-ink2">Preset for all of them</span>
+            <select
+              value={preset}
+              onChange={(e) => setPreset(e.currentTarget.value)}
+              className="h-8 min-w-0 grow border border-ink3 bg-white px-1"
+            >
+              <option value="">none</option>
+              {presets.data?.presets.map((p) => (
+                <option key={p.id} value={p.id}>
+                  {p.name}
+                </option>
+              ))}
+            </select>
+          </label>
           {problem && (
             <p role="alert" className="mt-3 border-l-4 border-wax pl-2 font-medium">
               {problem}

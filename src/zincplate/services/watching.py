@@ -1,0 +1,130 @@
+"""Watched folders: what a camera or another program writes there is brought in, each file when it is complete.
+
+A file is complete when neither its size nor its time has changed over two looks. Which folders are watched for which shoot
+stands in a file of the library; the launcher looks every few seconds.
+"""
+
+import json
+import threading
+from pathlib import Path
+from typing import Annotated
+
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
+
+from zincplate.formats.files import write_file
+from zincplate.services import bring_in, shoots
+from zincplate.services.context import Context, NotFound, UserError
+from zincplate.store.home import Home
+from zincplate.store.models import Frame, Refusal
+
+AT_ONCE = 200
+"""Files of one job, so that the first of many are there soon."""
+
+
+class Watched(BaseModel):
+    """A folder whose new files come into a shoot."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    shoot: int
+    folder: Annotated[str, Field(min_length=1, max_length=4000)]
+    reference: bool = False
+    preset: str = ""
+
+
+_LIST = TypeAdapter(list[Watched])
+_changing = threading.Lock()
+
+
+def watched(home: Home) -> list[Watched]:
+    """All of them; none when the file cannot be read."""
+    try:
+        return _LIST.validate_json(home.watched.read_bytes())
+    except (OSError, ValidationError):
+        return []
+
+
+def _write(home: Home, folders: list[Watched]) -> None:
+    text = json.dumps([w.model_dump() for w in folders], indent=1, ensure_ascii=False)
+    write_file(home.watched, (text + "\n").encode())
+
+
+def watch(home: Home, wanted: Watched) -> None:
+    """Watches a folder for a shoot; a shoot has one."""
+    folder = Path(wanted.folder)
+    if not folder.is_absolute():
+        raise UserError(f"{wanted.folder}: Give the whole path of the folder, starting with /.")
+    if not folder.is_dir():
+        raise UserError(f"{folder}: There is no such folder.")
+    shoots.get(wanted.shoot)
+    with _changing:
+        _write(home, [*(w for w in watched(home) if w.shoot != wanted.shoot), wanted])
+
+
+def leave(home: Home, shoot_id: int) -> None:
+    """No longer watches for a shoot."""
+    with _changing:
+        _write(home, [w for w in watched(home) if w.shoot != shoot_id])
+
+
+def of_shoot(home: Home, shoot_id: int) -> str:
+    """The folder that is watched for a shoot; empty when there is none."""
+    return next((w.folder for w in watched(home) if w.shoot == shoot_id), "")
+
+
+Stamp = tuple[int, int]
+
+
+class Watcher:
+    """Looks into the watched folders; one per installation, in the launcher."""
+
+    def __init__(self) -> None:
+        self._seen: dict[tuple[int, str], Stamp] = {}
+        """Size and time of each file at the last look."""
+        self._taken: dict[tuple[int, str], Stamp] = {}
+        """Files that were handed on as they were."""
+
+    def look(self, context: Context) -> int:
+        """Hands complete new files on; returns how many."""
+        count = 0
+        for one in watched(context.home):
+            try:
+                shoot = shoots.get(one.shoot)
+            except NotFound:
+                leave(context.home, one.shoot)
+                continue
+            ready = self._ready(one)
+            known = self._known(one.shoot, ready) if ready else set()
+            fresh = [path for path in ready if path.name not in known]
+            for at in range(0, len(fresh), AT_ONCE):
+                part = fresh[at : at + AT_ONCE]
+                bring_in.start(context, shoot, part, reference=one.reference, preset=one.preset)
+            count += len(fresh)
+        return count
+
+    def _ready(self, one: Watched) -> list[Path]:
+        """Files that have not changed since the last look and were not handed on like this."""
+        try:
+            paths = bring_in.files_in(Path(one.folder))
+        except UserError:
+            return []  # empty, or gone for a while: a card that was pulled may come back
+        ready = []
+        for path in paths:
+            try:
+                stat = path.stat()
+            except OSError:
+                continue
+            key, stamp = (one.shoot, str(path)), (stat.st_size, stat.st_mtime_ns)
+            if stat.st_size and self._seen.get(key) == stamp and self._taken.get(key) != stamp:
+                ready.append(path)
+                self._taken[key] = stamp
+            self._seen[key] = stamp
+        return ready
+
+    @staticmethod
+    def _known(shoot_id: int, paths: list[Path]) -> set[str]:
+        """Names that are in the shoot, or were refused with this very content: after a new start of the program nothing is
+        brought in twice. What was changed since comes again and is told by its content."""
+        sizes = dict(Frame.select(Frame.name, Frame.size_bytes).where(Frame.shoot == shoot_id).tuples())
+        refused = {name for (name,) in Refusal.select(Refusal.name).where(Refusal.shoot == shoot_id).tuples()}
+        return {p.name for p in paths if sizes.get(p.name[:200]) == p.stat().st_size or p.name[:250] in refused}
