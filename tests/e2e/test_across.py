@@ -67,6 +67,23 @@ def test_sorted_corrected_carried_and_taken_back(page: Page, series: dict[str, V
     expect(page.locator("[data-frame]")).to_have_count(9)
     accessible(page)
 
+    # a label by key, and words for three at once
+    page.keyboard.press("6")
+    expect(cell(page, "TW-0811")).to_contain_text("proof")
+    page.get_by_role("button", name="Label").click()
+    page.get_by_role("menuitem", name="Title, caption, keywords, rights").click()
+    describe = page.get_by_role("dialog", name="Describe 3 frames")
+    expect(describe.get_by_label("Author")).to_have_value("Harrow Lane Tileworks")
+    describe.get_by_label("Title").fill("Against the light")
+    describe.get_by_label("Keywords").fill("kiln, door")
+    accessible(page)
+    describe.get_by_role("button", name="Write").click()
+    expect(page.get_by_text("Written about 3 frames.")).to_be_visible()
+    find = page.get_by_role("searchbox", name=re.compile("Find frames"))
+    find.fill("light door")
+    expect(page.locator("[data-frame]")).to_have_count(3)
+    find.press("Escape")
+
     # one is corrected on the bench
     cell(page, "TW-0800").dblclick()
     drawn(page)

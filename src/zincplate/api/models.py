@@ -10,6 +10,7 @@ from zincplate.api.frame_models import FactsOut as FactsOut
 from zincplate.api.frame_models import FramesOut as FramesOut
 from zincplate.formats.lens_profiles import LensProfile
 from zincplate.services.deliver import Preset
+from zincplate.services.describing import Before, Description
 from zincplate.services.framing import Action
 from zincplate.services.labels import MOST, Label
 
@@ -119,6 +120,33 @@ class SinceQuery(In):
 
 class FramesIn(In):
     frames: list[int] = Field(min_length=1, max_length=20_000)
+
+
+class DescriptionOut(BaseModel):
+    """What all have, null where they differ."""
+
+    title: str | None
+    caption: str | None
+    artist: str | None
+    copyright: str | None
+    place: str | None
+    city: str | None
+    region: str | None
+    country: str | None
+    keywords: list[str]
+    keywords_of_some: list[str]
+
+
+class DescribeIn(FramesIn):
+    description: Description
+
+
+class DescribedOut(BaseModel):
+    before: list[Before]
+
+
+class DescribedIn(In):
+    before: list[Before] = Field(min_length=1, max_length=20_000)
 
 
 class SetIn(FramesIn):

@@ -11,7 +11,19 @@ from flask_openapi3 import APIBlueprint
 from zincplate.api import models as m
 from zincplate.api.context import context
 from zincplate.formats.files import whole_file
-from zincplate.services import bring_in, labels, pictures, recipe_presets, sets, shoots, versions, views, watching, work
+from zincplate.services import (
+    bring_in,
+    describing,
+    labels,
+    pictures,
+    recipe_presets,
+    sets,
+    shoots,
+    versions,
+    views,
+    watching,
+    work,
+)
 from zincplate.services.context import UserError
 from zincplate.services.watching import Watched
 
@@ -162,6 +174,24 @@ def change_set(path: m.Id, body: m.SetChangeIn) -> Any:
 def leave_sets(body: m.FramesIn) -> Any:
     """Frames leave their sets."""
     return {"frames": sets.take_out(body.frames)}
+
+
+@api.post("/frames/description", responses={200: m.DescriptionOut})
+def description(body: m.FramesIn) -> Any:
+    """What frames have in common of what is written about them."""
+    return describing.summary(body.frames)
+
+
+@api.patch("/frames/description", responses={200: m.DescribedOut})
+def describe(body: m.DescribeIn) -> Any:
+    """Writes about many frames; the answer undoes it."""
+    return {"before": describing.describe(body.frames, body.description)}
+
+
+@api.post("/frames/description/undo", responses={200: m.CountOut})
+def undo_description(body: m.DescribedIn) -> Any:
+    """Takes back what was written."""
+    return {"frames": describing.put_back(body.before)}
 
 
 @api.get("/labels", responses={200: m.LabelsOut})

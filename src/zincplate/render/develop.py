@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from zincplate.core.colour.colour_spaces import SPACES
+from zincplate.formats.capture import CaptureData
 from zincplate.formats.encode import SUFFIX, Format, encode
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.render.render import Renderer
@@ -64,11 +65,13 @@ def develop(
     delivery: Delivery,
     progress: Callable[[float], bool] | None = None,
     changed_at: str = "",
+    capture: CaptureData | None = None,
 ) -> tuple[bytes, tuple[int, int]]:
     """Encoded bytes of the finished picture, and its (width, height). ``changed_at``: when the recipe was changed
-    last (ISO 8601)."""
+    last (ISO 8601). ``capture``: what the file is to say of itself, instead of what its original says."""
     d = delivery.checked()
     picture = renderer.deliver(source, recipe, space=d.space, bits=d.bits, long_edge=d.long_edge, progress=progress)
     height, width = picture.shape[:2]
-    capture = source.capture if d.location else source.capture.without_location()
+    capture = source.capture if capture is None else capture
+    capture = capture if d.location else capture.without_location()
     return encode(picture, d.file_format, d.space, replace(capture, orientation=1), d.quality, changed_at), (width, height)

@@ -25,22 +25,22 @@ def _file(path: Path, names: tuple[str, ...]) -> Path | None:
     return min(beside, key=lambda p: order.index(p.name.lower()), default=None)
 
 
-def with_words(path: Path, capture: CaptureData) -> CaptureData:
+def with_words(path: Path, capture: CaptureData) -> tuple[CaptureData, dict[str, Any]]:
     """The facts with what an XMP file beside the picture says: ``NAME.xmp`` or ``NAME.EXT.xmp`` (ISO 16684-1). It counts before
-    the file's own words, since it was written later; one that cannot be read is noted."""
+    the file's own words, since it was written later; one that cannot be read is noted. The second value is what it says."""
     beside = _file(path, (f"{path.name}.xmp", f"{path.stem}.xmp"))
     if beside is None:
-        return capture
+        return capture, {}
     try:
         if beside.stat().st_size > LARGEST_BYTES:
             raise OSError(0, "it is larger than 8 MB")
         facts, notes = facts_of_xmp(beside.read_bytes())
     except OSError as error:
-        return replace(capture, notes=(*capture.notes, f"{beside.name} beside it could not be read: {error.strerror}."))
+        return replace(capture, notes=(*capture.notes, f"{beside.name} beside it could not be read: {error.strerror}.")), {}
     known = {f.name for f in fields(CaptureData)}
     found = {name: facts[name] for name in _WORDS if name in facts and name in known}
     told = tuple(f"{beside.name} beside it: {note}" for note in notes)
-    return replace(capture, **found, notes=(*capture.notes, *told))
+    return replace(capture, **found, notes=(*capture.notes, *told)), found
 
 
 def recipe_beside(path: Path, content_hash: str, raw: bool) -> tuple[Recipe | None, str]:

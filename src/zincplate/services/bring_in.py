@@ -216,7 +216,7 @@ def _one(context: Context, shoot: Shoot, path: Path, reference: bool, preset: Pr
             raise FileError(path, f"It holds the same picture as {same.name}, which is in this shoot already.")
         return None
     capture, preview = context.decoder.facts(path)
-    capture = with_words(path, capture)
+    capture, written = with_words(path, capture)
     begun, told = _begun(path, content_hash, capture.raw, preset)
     if told:
         capture = replace(capture, notes=(*capture.notes, told))
@@ -236,6 +236,7 @@ def _one(context: Context, shoot: Shoot, path: Path, reference: bool, preset: Pr
                 path=stored,
                 referenced=reference,
                 capture=capture.as_dict(),
+                written=written or None,
                 raw=capture.raw,
                 captured_at=captured_at,
                 stars=max(capture.rating or 0, 0),

@@ -14,6 +14,7 @@ from zincplate.render.develop import Delivery, develop
 from zincplate.services import work
 from zincplate.services.bring_in import hash_of
 from zincplate.services.context import Context, NotFound, Progress, UserError
+from zincplate.services.describing import delivered as described
 from zincplate.services.framing import size_of
 from zincplate.services.job_kinds import Arguments, JobKind
 from zincplate.services.pictures import original_path
@@ -142,10 +143,11 @@ def _one(context: Context, job: Progress, version_id: int, preset: Preset, befor
         job.progress(before + share * 0.9 * part, label)
         return True
 
+    told = described(frame, source.capture)
     # the same recipe gives the same bytes whenever it is delivered: what tells the time is the change, not the delivery
     last = HistoryEntry.get_or_none(HistoryEntry.version == version, HistoryEntry.position == version.position)
     changed_at = last.created_at.replace(microsecond=0).isoformat() if last is not None and version.adjusted else ""
-    data, (width, height) = develop(context.renderer, source, Recipe.from_document(document), delivery, tell, changed_at)
+    data, (width, height) = develop(context.renderer, source, Recipe.from_document(document), delivery, tell, changed_at, told)
     content_hash = hashlib.sha256(data).hexdigest()
     folder = context.home.deliveries / shoot.folder
     folder.mkdir(parents=True, exist_ok=True)

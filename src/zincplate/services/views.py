@@ -20,6 +20,7 @@ from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.render.suggest import Proposal, Suggester
 from zincplate.render.view import View, ViewRequest
 from zincplate.services.context import Context, NotFound, UserError
+from zincplate.services.describing import as_written
 from zincplate.services.framing import Action, act, framing_facts, lens_choice, suggested
 from zincplate.services.pictures import original_path
 from zincplate.sources.file import Source
@@ -50,6 +51,7 @@ def _read_again(context: Context, frame: Frame) -> CaptureData | None:
         capture, _ = context.decoder.facts(path)
     except FileError:
         return None
+    capture = as_written(capture, frame.written)
     Frame.update(capture=capture.as_dict(), words=f"{frame.name}\n{searched(capture)}").where(Frame.id == frame.id).execute()
     return capture
 

@@ -52,6 +52,8 @@ class Frame(Table):
     """Relative to the originals folder, or absolute when referenced."""
     referenced = peewee.BooleanField(default=False)
     capture: Any = peewee.JSONField()
+    written: Any = peewee.JSONField(null=True)
+    """What was written about it here or beside its file: facts that count before those of the file itself."""
     raw = peewee.BooleanField(default=False)
     captured_at = Moment(null=True)
     mark = peewee.CharField(8, default="")

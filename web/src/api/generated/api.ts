@@ -225,6 +225,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/frames/description": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What frames have in common of what is written about them. */
+        post: operations["shoots_description_frames_description_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Writes about many frames; the answer undoes it. */
+        patch: operations["shoots_describe_frames_description_patch"];
+        trace?: never;
+    };
+    "/api/frames/description/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes back what was written. */
+        post: operations["shoots_undo_description_frames_description_undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/labels": {
         parameters: {
             query?: never;
@@ -1328,6 +1363,134 @@ export interface components {
              * @default null
              */
             name: string | null;
+        };
+        /**
+         * DescriptionOut
+         * @description What all have, null where they differ.
+         */
+        DescriptionOut: {
+            /** Title */
+            title: string | null;
+            /** Caption */
+            caption: string | null;
+            /** Artist */
+            artist: string | null;
+            /** Copyright */
+            copyright: string | null;
+            /** Place */
+            place: string | null;
+            /** City */
+            city: string | null;
+            /** Region */
+            region: string | null;
+            /** Country */
+            country: string | null;
+            /** Keywords */
+            keywords: string[];
+            /** Keywords Of Some */
+            keywords_of_some: string[];
+        };
+        /** DescribedOut */
+        DescribedOut: {
+            /** Before */
+            before: components["schemas"]["Before"][];
+        };
+        /**
+         * Before
+         * @description What was written about a frame before it was described anew.
+         */
+        Before: {
+            /** Frame */
+            frame: number;
+            /** Written */
+            written: {
+                [key: string]: unknown;
+            } | null;
+            /** Title */
+            title: string;
+            /** Caption */
+            caption: string;
+            /** Artist */
+            artist: string;
+            /** Copyright */
+            copyright: string;
+            /** Place */
+            place: string;
+            /** City */
+            city: string;
+            /** Region */
+            region: string;
+            /** Country */
+            country: string;
+            /** Keywords */
+            keywords: string[];
+        };
+        /** DescribeIn */
+        DescribeIn: {
+            /** Frames */
+            frames: number[];
+            description: components["schemas"]["Description"];
+        };
+        /**
+         * Description
+         * @description What is to be written; None leaves as it is, an empty text takes away.
+         */
+        Description: {
+            /**
+             * Title
+             * @default null
+             */
+            title: string | null;
+            /**
+             * Caption
+             * @default null
+             */
+            caption: string | null;
+            /**
+             * Artist
+             * @default null
+             */
+            artist: string | null;
+            /**
+             * Copyright
+             * @default null
+             */
+            copyright: string | null;
+            /**
+             * Place
+             * @default null
+             */
+            place: string | null;
+            /**
+             * City
+             * @default null
+             */
+            city: string | null;
+            /**
+             * Region
+             * @default null
+             */
+            region: string | null;
+            /**
+             * Country
+             * @default null
+             */
+            country: string | null;
+            /**
+             * Add Keywords
+             * @default []
+             */
+            add_keywords: string[];
+            /**
+             * Remove Keywords
+             * @default []
+             */
+            remove_keywords: string[];
+        };
+        /** DescribedIn */
+        DescribedIn: {
+            /** Before */
+            before: components["schemas"]["Before"][];
         };
         /** LabelsOut */
         LabelsOut: {
@@ -2924,6 +3087,105 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["FramesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    shoots_description_frames_description_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FramesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DescriptionOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    shoots_describe_frames_description_patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DescribeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DescribedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    shoots_undo_description_frames_description_undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DescribedIn"];
             };
         };
         responses: {

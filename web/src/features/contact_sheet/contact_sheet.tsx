@@ -18,6 +18,7 @@ import { PresetSheet } from "../carry/preset_sheet";
 import { JobsButton } from "../jobs/jobs_button";
 import { BringIn, useDrop } from "../shoots/bring_in";
 import { Cell, SIZES } from "./cell";
+import { DescribeDialog } from "./describe_dialog";
 import { useFound } from "./find";
 import { LabelsDialog } from "./labels_dialog";
 import { takeOut } from "./removing";
@@ -30,7 +31,7 @@ import { stacked } from "./stacks";
 
 const NO_SETS: FrameSet[] = [];
 
-type Asking = "carry" | "even" | "preset" | "labels" | "bring_in" | null;
+type Asking = "carry" | "even" | "preset" | "labels" | "describe" | "bring_in" | null;
 
 /** The grid of a shoot's frames, with marks, filters and what to do with the chosen ones. */
 export function ContactSheet({ shoot }: { shoot: number }) {
@@ -159,6 +160,7 @@ export function ContactSheet({ shoot }: { shoot: number }) {
     selectAll: () => setChosen(frames.map((f) => f.id)),
     selectSame: (of) => current && setChosen(same(frames, current, of)),
     editLabels: () => setAsking("labels"),
+    describe: () => setAsking("describe"),
     undoStep: () => void undoNewestStep(shoot),
   };
 
@@ -330,6 +332,7 @@ export function ContactSheet({ shoot }: { shoot: number }) {
       )}
       {asking === "even" && <EvenSheet frames={picked} reference={current ?? null} onClose={() => setAsking(null)} />}
       {asking === "preset" && <PresetSheet frames={picked} onClose={() => setAsking(null)} />}
+      {asking === "describe" && <DescribeDialog frames={picked} onClose={() => setAsking(null)} />}
       {asking === "labels" && <LabelsDialog labels={labels} onClose={() => setAsking(null)} />}
       <BringIn
         card={shoots.data?.card ?? null}

@@ -24,6 +24,7 @@ export interface Deeds {
   selectAll: () => void;
   selectSame: (of: "mark" | "stars" | "label" | "camera" | "lens") => void;
   editLabels: () => void;
+  describe: () => void;
   undoStep: () => void;
 }
 
@@ -99,6 +100,9 @@ export function SheetActions({ words, count, labels, deeds, children }: Props) {
             <DropdownMenu.Separator className="my-1 h-px bg-rule" />
             <DropdownMenu.Item className={ITEM} onSelect={deeds.editLabels}>
               Change the labels
+            </DropdownMenu.Item>
+            <DropdownMenu.Item className={ITEM} onSelect={deeds.describe}>
+              Title, caption, keywords, rights
             </DropdownMenu.Item>
           </DropdownMenu.Content>
         </DropdownMenu.Portal>

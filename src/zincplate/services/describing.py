@@ -1,0 +1,128 @@
+"""What is written about frames: title, caption, keywords, author, rights and place, for many at once. Originals are not touched:
+it stands with the frame, is found, and goes into every delivery."""
+
+from dataclasses import replace
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from zincplate.formats.capture import LONGEST_TEXT, MOST_KEYWORDS, CaptureData
+from zincplate.formats.facts_in_words import searched
+from zincplate.services.context import NotFound, UserError
+from zincplate.store.database import database
+from zincplate.store.models import Frame, now
+
+TEXTS = ("title", "caption", "artist", "copyright", "place", "city", "region", "country")
+OTHERS = ("keywords", "rating", "label")
+"""What a file beside a picture may say besides."""
+LONGEST_KEYWORD = 200
+
+
+class Description(BaseModel):
+    """What is to be written; None leaves as it is, an empty text takes away."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    title: str | None = Field(default=None, max_length=LONGEST_TEXT)
+    caption: str | None = Field(default=None, max_length=LONGEST_TEXT)
+    artist: str | None = Field(default=None, max_length=LONGEST_TEXT)
+    copyright: str | None = Field(default=None, max_length=LONGEST_TEXT)
+    place: str | None = Field(default=None, max_length=LONGEST_TEXT)
+    city: str | None = Field(default=None, max_length=LONGEST_TEXT)
+    region: str | None = Field(default=None, max_length=LONGEST_TEXT)
+    country: str | None = Field(default=None, max_length=LONGEST_TEXT)
+    add_keywords: list[str] = Field(default=[], max_length=MOST_KEYWORDS)
+    remove_keywords: list[str] = Field(default=[], max_length=MOST_KEYWORDS)
+
+
+def as_written(capture: CaptureData, written: dict[str, Any] | None) -> CaptureData:
+    """The facts of a file with what was written about the frame since."""
+    if not written:
+        return capture
+    return CaptureData.of({**capture.as_dict(), **written})
+
+
+def delivered(frame: Frame, capture: CaptureData) -> CaptureData:
+    """What a delivery of a frame says of it: the file's facts, what was written, and the stars and label it has here."""
+    told = as_written(capture, frame.written)
+    rating = frame.stars if frame.stars or capture.rating is not None else None
+    return replace(told, rating=rating, label=frame.label)
+
+
+def summary(frame_ids: list[int]) -> dict[str, Any]:
+    """What frames have in common: a text where all have the same, None where they differ; keywords that all have, and that some
+    have."""
+    frames = _frames(frame_ids)
+    found: dict[str, Any] = {}
+    for name in TEXTS:
+        texts = {str(f.capture.get(name) or "") for f in frames}
+        found[name] = texts.pop() if len(texts) == 1 else None
+    each = [set(f.capture.get("keywords") or ()) for f in frames]
+    everywhere = set.intersection(*each)
+    found["keywords"] = sorted(everywhere)
+    found["keywords_of_some"] = sorted(set.union(*each) - everywhere)
+    return found
+
+
+def describe(frame_ids: list[int], description: Description) -> list[dict[str, Any]]:
+    """Writes about frames. Returns what was written about each before, for :func:`put_back`."""
+    texts = {name: value.strip() for name in TEXTS if (value := getattr(description, name)) is not None}
+    add = [k for k in (" ".join(word.split()) for word in description.add_keywords) if k]
+    if any(len(k) > LONGEST_KEYWORD for k in add):
+        raise UserError(f"A keyword has at most {LONGEST_KEYWORD} characters.")
+    remove = set(description.remove_keywords)
+    before = []
+    with database.atomic():
+        for frame in _frames(frame_ids):
+            facts = {name: frame.capture.get(name) or "" for name in TEXTS}
+            before.append(
+                {"frame": frame.id, "written": frame.written, **facts, "keywords": list(frame.capture.get("keywords") or ())}
+            )
+            written = {**(frame.written or {}), **texts}
+            if add or remove:
+                kept = [k for k in frame.capture.get("keywords") or () if k not in remove]
+                written["keywords"] = [*kept, *(k for k in dict.fromkeys(add) if k not in kept)][:MOST_KEYWORDS]
+            _write(frame, {**frame.capture, **written}, written)
+    return before
+
+
+class Before(BaseModel):
+    """What was written about a frame before it was described anew."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    frame: int
+    written: dict[str, Any] | None
+    title: str
+    caption: str
+    artist: str
+    copyright: str
+    place: str
+    city: str
+    region: str
+    country: str
+    keywords: list[str] = Field(max_length=MOST_KEYWORDS)
+
+
+def put_back(before: list[Before]) -> int:
+    """Undoes :func:`describe`; returns for how many frames."""
+    rows = {row.frame: row for row in before}
+    with database.atomic():
+        frames = list(Frame.select().where(Frame.id.in_(list(rows))))
+        for frame in frames:
+            facts = rows[frame.id].model_dump(exclude={"frame", "written"})
+            written = {k: v for k, v in (rows[frame.id].written or {}).items() if k in (*TEXTS, *OTHERS)}
+            _write(frame, {**frame.capture, **facts}, written or None)
+    return len(frames)
+
+
+def _frames(frame_ids: list[int]) -> list[Frame]:
+    frames = list(Frame.select().where(Frame.id.in_(frame_ids), Frame.removed_at.is_null()))
+    if len(frames) != len(set(frame_ids)) or not frames:
+        raise NotFound("One of these frames is not there any more.")
+    return frames
+
+
+def _write(frame: Frame, capture: dict[str, Any], written: dict[str, Any] | None) -> None:
+    words = f"{frame.name}\n{searched(CaptureData.of(capture))}"
+    Frame.update(capture=capture, written=written, words=words, changed_at=now()).where(Frame.id == frame.id).execute()
