@@ -191,6 +191,15 @@ def test_whole_shifts_are_found_and_nothing_in_common_is_unlike() -> None:
     assert not compared(first.astype(np.float32), other.astype(np.float32)).same_subject
 
 
+@pytest.mark.parametrize("degrees", [0.8, 2.0, 4.0, 7.0])
+def test_a_camera_that_was_held_crooked_still_shows_the_same(tmp_path: Path, decoder: Decoder, degrees: float) -> None:
+    base = Settings(1 / 50, 4, 200, as_shot_xy=white_point_xy(5200), seed=1)
+    level = take(tmp_path, decoder, "works_front", base, 0)
+    crooked = take(tmp_path, decoder, "works_front", replace(base, roll_degrees=degrees, exposure_time_s=1 / 100, seed=2), 5)
+    found = check(level.plate, [crooked.plate])[0]
+    assert found.measured and found.exposure_ev == pytest.approx(-1, abs=0.03) and abs(found.mired) < 3
+
+
 def test_the_course_stands_up_to_a_third_of_odd_ones() -> None:
     at = np.arange(12.0)
     values = 0.05 * at - 0.2

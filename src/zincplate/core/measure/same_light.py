@@ -27,6 +27,9 @@ CALM_EV = 0.35
 """Lightness may differ so much from its neighbours where a pair of pixels counts."""
 FEWEST = 40
 """Pairs."""
+PROMISING = 0.11
+"""Pictures of one subject that are turned against each other by some degrees are so much alike; of two subjects, less."""
+TURNS_DEGREES = (-3.0, 3.0, -6.0, 6.0)
 SMOOTH_PX = 0.7
 NOISE_GAIN = 0.85
 """What smoothing and second derivative leave of the variance of noise in demosaiced green (of white noise: 0.77)."""
@@ -145,7 +148,25 @@ def sharpness_of(plane: Float32, noise_variance: Float32 | None = None) -> Float
 
 def compared(first: Float32, second: Float32) -> Likeness:
     """Compares two small pictures, (3, h, w) linear RGB of one camera or one space with the white level at 1, each reduced to
-    about :data:`EDGE_PX` along its long edge. Sizes may differ, the size of what is shown should not."""
+    about :data:`EDGE_PX` along its long edge. Sizes may differ, the size of what is shown should not. Two and a half degrees of
+    turn between them are borne; where they are somewhat alike, larger turns are tried."""
+    found = _level(first, second)
+    if not PROMISING < found.likeness < LIKE:
+        return found
+    return max(
+        (found, *(_level(first, _turned(second, angle)) for angle in TURNS_DEGREES)), key=lambda likeness: likeness.likeness
+    )
+
+
+def _turned(planes: Float32, degrees: float) -> Float32:
+    """Turned about the middle; what comes from outside is black, and black says nothing."""
+    h, w = planes.shape[1:]
+    turn = cv2.getRotationMatrix2D(((w - 1) / 2, (h - 1) / 2), degrees, 1.0)
+    return np.stack([cv2.warpAffine(plane, turn, (w, h)) for plane in planes]).astype(np.float32)
+
+
+def _level(first: Float32, second: Float32) -> Likeness:
+    """As they are, without turning either."""
     logs = [_log_lightness(p) for p in (first, second)]
     edges_a, edges_b = (_gradients(v) for v in logs)
     fits = [(_fit(edges_a, edges_b, shift), shift) for shift in _shift(edges_a, edges_b)]
