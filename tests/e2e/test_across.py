@@ -123,6 +123,36 @@ def test_sorted_corrected_carried_and_taken_back(page: Page, series: dict[str, V
     expect(cell(page, "TW-0801")).not_to_contain_text("adjusted")
 
 
+def test_a_carry_reaches_a_tab_that_has_one_of_the_frames_open(page: Page, series: dict[str, Version]) -> None:
+    shoot, open_one = series["TW-0800"].frame.shoot_id, series["TW-0801"]
+    other = page.context.new_page()
+    other.goto(f"/shoots/{shoot}/frames/{open_one.frame_id}")
+    drawn(other)
+    page.goto(f"/shoots/{shoot}/frames/{series['TW-0800'].frame_id}")
+    drawn(page)
+    set_exposure(page, "0.6")
+    saved(series["TW-0800"], lambda v: v.recipe["tone"]["exposure_ev"] == 0.6)
+    page.keyboard.press("Control+c")
+    expect(page.get_by_text("copied. Ctrl+V")).to_be_visible()
+    page.get_by_role("main", name="Picture").focus()
+    page.keyboard.press("ArrowRight")
+    expect(page.get_by_role("navigation", name="Place")).to_contain_text("TW-0801")
+    drawn(page)
+    page.keyboard.press("Control+v")
+    saved(open_one, lambda v: v.recipe["tone"]["exposure_ev"] == 0.6)
+    # the other tab shows it, and goes on from there: both are in it
+    expect(other.get_by_label("Exposure, number")).to_have_value("+0.60", timeout=20_000)
+    other.get_by_label("Contrast round middle grey, number").fill("7")
+    other.keyboard.press("Enter")
+    found = saved(open_one, lambda v: v.recipe["tone"]["contrast"] == 7)
+    assert found.recipe["tone"]["exposure_ev"] == 0.6
+    # undone for all: the frame was changed since, and is left alone
+    page.get_by_role("button", name="Across").click()
+    page.keyboard.press("Control+z")
+    expect(page.get_by_text("Left as they are, since they were changed since: TW-0801.dng.")).to_be_visible()
+    other.close()
+
+
 def test_edited_together_versions_and_presets(page: Page, series: dict[str, Version]) -> None:
     shoot = series["TW-0800"].frame.shoot_id
     page.goto(f"/shoots/{shoot}")

@@ -5,12 +5,18 @@ import logging
 import os
 import signal
 import sys
+import threading
+import time
 
 from zincplate.jobs.queue import make_queue
 from zincplate.jobs.runner import next_waiting, run
 from zincplate.services.context import WORKER_SHARE, Context
 from zincplate.store.database import connect
 from zincplate.store.home import Home
+
+SHUTDOWN_S = 20
+"""For the job in hand to come to its end."""
+_LOOK_S = 2.0
 
 home = Home.from_environment()
 huey = make_queue(home)
@@ -44,8 +50,18 @@ def _die_with_parent() -> None:
     ctypes.CDLL(None).prctl(1, signal.SIGKILL)
 
 
+def _end_after(parent: int) -> None:
+    """Ends this process, and with it its workers, a while after its parent is gone: asked to stop while the database is away, a
+    consumer may wait for its queue for ever."""
+    while os.getppid() == parent:
+        time.sleep(_LOOK_S)
+    time.sleep(SHUTDOWN_S + _LOOK_S)
+    os._exit(1)
+
+
 def main() -> None:
     """Runs worker processes until told to stop."""
+    threading.Thread(target=_end_after, args=(os.getppid(),), daemon=True).start()
     logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(process)d %(levelname)s %(message)s")
     # while the database is started again the queue cannot be read: the start command says so once, huey would each time
     logging.getLogger("huey").setLevel(logging.CRITICAL)
@@ -60,7 +76,7 @@ def main() -> None:
         periodic=False,
         health_check_interval=1,
         graceful_signal="TERM",
-        shutdown_timeout=20,
+        shutdown_timeout=SHUTDOWN_S,
     ).run()
 
 

@@ -4,6 +4,7 @@ import type { components } from "../api/generated/api";
 import { complain, useNotices } from "./notices";
 import { queryClient } from "./queries";
 import { followVersions, settledVersions } from "./savers";
+import { announceMany } from "./tab";
 
 type Schemas = components["schemas"];
 export type CarryBody = Partial<Schemas["Carry"]> & Pick<Schemas["Carry"], "targets">;
@@ -96,6 +97,7 @@ export const pasteOn = (onto: readonly number[]): Promise<void> => takeFrom(useC
 /** Lists and open versions hear of what was changed on the server. */
 function changedElsewhere(versions: readonly number[]): void {
   followVersions(versions);
+  announceMany(versions);
   for (const key of ["frames", "shoots", "ledger", "versions"]) void queryClient.invalidateQueries({ queryKey: [key] });
 }
 

@@ -3,7 +3,7 @@ import { useNotices } from "./notices";
 import type { Values } from "./patch";
 import { queryClient } from "./queries";
 import { type Entry, Saver } from "./saving";
-import { announce, keepWaiting, onAnnounced, takeLeft } from "./tab";
+import { announce, announceMany, keepWaiting, onAnnounced, onAnnouncedMany, takeLeft } from "./tab";
 
 /** One saver for each version that is open or has something waiting. */
 const savers = new Map<number, Saver>();
@@ -60,7 +60,10 @@ async function send(id: number, revision: number, entry: Entry): Promise<Version
   const answer = await need(api.POST("/api/versions/{id}/changes", { params: { path: { id } }, body: change }));
   announce(id, answer.revision);
   const along = (change as { together?: number[] }).together?.filter((v) => v !== id) ?? [];
-  if (along.length) alongHeard(along);
+  if (along.length) {
+    alongHeard(along);
+    announceMany(along);
+  }
   const version = answer as unknown as Version;
   saved(version);
   return version;
@@ -200,6 +203,10 @@ export function startSaving(): void {
   void restored();
   // a tab that is just being closed still holds its lock for a moment
   setTimeout(() => void restore(), 2000);
+  onAnnouncedMany((versions) => {
+    followVersions(versions);
+    void queryClient.invalidateQueries({ queryKey: ["frames"] });
+  });
   onAnnounced((version, revision) => {
     const saver = savers.get(version);
     if (!saver || saver.version.revision >= revision) return;

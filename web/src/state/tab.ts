@@ -73,8 +73,19 @@ export function announce(version: number, revision: number): void {
   channel?.postMessage({ version, revision });
 }
 
+/** Tells the other tabs that several versions were changed on the server, and lists of frames with them. */
+export function announceMany(versions: readonly number[]): void {
+  channel?.postMessage({ versions: [...versions] });
+}
+
+export function onAnnouncedMany(heard: (versions: readonly number[]) => void): void {
+  channel?.addEventListener("message", (e: MessageEvent<{ versions?: number[] }>) => {
+    if (e.data.versions) heard(e.data.versions);
+  });
+}
+
 export function onAnnounced(heard: (version: number, revision: number) => void): void {
-  channel?.addEventListener("message", (e: MessageEvent<{ version: number; revision: number }>) =>
-    heard(e.data.version, e.data.revision),
-  );
+  channel?.addEventListener("message", (e: MessageEvent<{ version?: number; revision?: number }>) => {
+    if (e.data.version !== undefined) heard(e.data.version, e.data.revision ?? 0);
+  });
 }
