@@ -13,7 +13,7 @@ export function TopBar({
   children: ReactNode;
 }) {
   return (
-    <header className="flex h-11 shrink-0 items-center gap-3 border-b border-ink bg-sheet px-3.5">
+    <header className="flex h-11 shrink-0 items-center gap-3 border-b border-ink bg-sheet px-3.5 max-[1180px]:gap-2">
       <button
         type="button"
         onClick={() => go({ place: "shoots" })}

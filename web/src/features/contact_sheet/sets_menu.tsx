@@ -1,8 +1,8 @@
 import { DropdownMenu } from "radix-ui";
 import type { FrameSet } from "../../state/frames";
 import { Button } from "../../ui/controls";
+import { ITEM, MENU } from "../../ui/menu";
 import { KINDS, keepSets, leaveSets, makeSet, proposeSets } from "./sets";
-import { ITEM, MENU } from "./sheet_actions";
 
 interface Props {
   shoot: number;
