@@ -144,9 +144,10 @@ def context(home: Home, decoder: Decoder) -> Iterator[Context]:
     with store.database.connection_context():
         for table in reversed(TABLES):
             table.delete().execute()
-        for folder in (home.originals, home.deliveries, home.recipes, home.cache):
+        for folder in (home.originals, home.deliveries, home.recipes, home.cache, home.presets):
             shutil.rmtree(folder, ignore_errors=True)
-        home.manifest.unlink(missing_ok=True)
+        for file in (home.manifest, home.labels, home.searches, home.watched):
+            file.unlink(missing_ok=True)
         home.make()
         made = Context(home)
         made.decoder.close()

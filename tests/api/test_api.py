@@ -183,7 +183,7 @@ def test_forged_requests_are_refused(stack: Stack, context: Context) -> None:
 def test_events_tell_of_jobs(stack: Stack, frame: dict[str, Any]) -> None:
     with urllib.request.urlopen(stack.url + "/api/events", timeout=10) as stream:
         line = stream.readline().decode()
-    assert {j["kind"] for j in json.loads(line.removeprefix("data: "))["jobs"]} == {"bring_in", "thumbs"}
+    assert {j["kind"] for j in json.loads(line.removeprefix("data: "))["jobs"]} == {"bring_in", "thumbs", "sets"}
 
 
 def test_a_killed_workers_job_is_finished_by_another(

@@ -47,9 +47,17 @@ class Taken:
         return np.asarray(_balance(self.plate.settings, white_point_xy(kelvin, tint)) @ seen * 2**exposure_ev)
 
 
-def take(folder: Path, decoder: Decoder, scene: str, settings: Settings, seconds: float, camera: CameraModel = CAMERA) -> Taken:
+def take(
+    folder: Path,
+    decoder: Decoder,
+    scene: str,
+    settings: Settings,
+    seconds: float,
+    camera: CameraModel = CAMERA,
+    focal_length_mm: float = 35,
+) -> Taken:
     """Photographs a scene and reads the file again."""
-    lens = ZOOM.at(35, settings.f_number)
+    lens = ZOOM.at(focal_length_mm, settings.f_number)
     at = (datetime(2026, 5, 12, 8) + timedelta(seconds=seconds)).isoformat(timespec="milliseconds")
     path = folder / f"{scene}-{settings.seed}.dng"
     path.write_bytes(dng_bytes(camera, lens, settings, expose(load(scene), camera, lens, settings), at))
@@ -136,6 +144,9 @@ def test_a_sweep_is_compared_along_its_neighbours(tmp_path: Path, decoder: Decod
     found = check(frames[0].plate, [f.plate for f in frames[1:]])
     assert [f.fits for f in found] == [True, True, False, True]
     assert found[2].exposure_ev == pytest.approx(-1, abs=0.12) and found[3].measured
+    # a quarter of an hour between two frames, and they are no series any more
+    late = [replace(f.plate, settings=replace(f.plate.settings, seconds=900.0 * i)) for i, f in enumerate(frames)]
+    assert not check(late[0], late[1:])[3].measured
     # without their times the chain is not known, and nothing is claimed of what cannot be seen
     bare = [replace(f.plate, settings=replace(f.plate.settings, seconds=None)) for f in frames]
     assert not check(bare[0], bare[4:])[0].measured
@@ -189,6 +200,40 @@ def test_whole_shifts_are_found_and_nothing_in_common_is_unlike() -> None:
     assert found.log2_rgb == pytest.approx((-1, -2, -2), abs=0.02)
     other = np.stack([np.exp2(cv2.GaussianBlur(rng.normal(0, 14, (130, 190)).astype(np.float32), (0, 0), 4) - 2)] * 3)
     assert not compared(first.astype(np.float32), other.astype(np.float32)).same_subject
+
+
+def test_far_from_the_source_is_no_fit_however_smoothly_it_came(tmp_path: Path, decoder: Decoder) -> None:
+    base = Settings(1 / 50, 4, 200, as_shot_xy=white_point_xy(5200), seed=1)
+    frames = [
+        take(tmp_path, decoder, "glaze_table", replace(base, light_gain=(2.0 ** (-0.18 * i),) * 3, seed=i), 19.0 * i)
+        for i in range(8)
+    ]
+    found = check(frames[0].plate, [f.plate for f in frames[1:]])
+    assert [f.fits for f in found] == [True, True, True, True, False, False, False]  # from 0.9 EV on
+
+
+def test_less_contrast_of_the_same_view_is_told(tmp_path: Path, decoder: Decoder) -> None:
+    taken = take(tmp_path, decoder, "works_front", Settings(1 / 200, 8, 100, as_shot_xy=white_point_xy(5600), seed=1), 0)
+    veiled = replace(taken.plate, planes=(0.35 * taken.plate.planes + 0.2).astype(np.float32))
+    found = check(taken.plate, [veiled])[0]
+    assert not found.fits and any("less contrast" in reason for reason in found.reasons)
+
+
+def test_a_longer_focal_length_still_shows_the_same_light(tmp_path: Path, decoder: Decoder) -> None:
+    settings = Settings(1 / 200, 8, 100, as_shot_xy=white_point_xy(5600), seed=1)
+    wide = take(tmp_path, decoder, "works_front", settings, 0)
+    longer = take(tmp_path, decoder, "works_front", replace(settings, exposure_time_s=1 / 400, seed=2), 9, focal_length_mm=43)
+    found = check(wide.plate, [longer.plate])[0]
+    assert found.measured and found.exposure_ev == pytest.approx(-1, abs=0.06)
+
+
+def test_what_the_control_does_not_reach_is_left_over(tmp_path: Path, decoder: Decoder) -> None:
+    base = Settings(1 / 8, 4, 400, as_shot_xy=white_point_xy(5200), seed=1)
+    light = take(tmp_path, decoder, "kiln_hall", base, 0)
+    dark = take(tmp_path, decoder, "kiln_hall", replace(base, exposure_time_s=1 / 500, seed=2), 4)
+    white = light.plate.settings.as_shot_xy
+    found = even(light.plate, [dark.plate], [white], reference_white=white, balance=False)[0]
+    assert found.exposure_ev == 5.0 and found.left_over_ev == pytest.approx(-1, abs=0.1) and "beyond" in found.reason
 
 
 @pytest.mark.parametrize("degrees", [0.8, 2.0, 4.0, 7.0])

@@ -68,6 +68,12 @@ def test_a_focus_series_is_seen_where_no_distance_is_told(card: dict[int, LightP
     assert propose(still) == []
 
 
+def test_looking_to_and_fro_is_no_sweep(card: dict[int, LightPlate]) -> None:
+    there_and_back = [card[n] for n in (40, 41, 42, 41, 40)]
+    timed = [replace(p, settings=replace(p.settings, seconds=1000.0 + 6 * i)) for i, p in enumerate(there_and_back)]
+    assert propose(timed) == []
+
+
 def test_times_make_and_part_sets(card: dict[int, LightPlate]) -> None:
     def at(number: int, seconds: float, **more: float) -> LightPlate:
         return replace(card[number], settings=replace(card[number].settings, seconds=seconds, **more))

@@ -15,7 +15,7 @@ from zincplate.recipe.document import Recipe
 from zincplate.services import bring_in, bulk, carry, history, recipe_presets, shoots, version_list, versions
 from zincplate.services.carry import Carry, Target
 from zincplate.services.context import Context, NotFound, UserError
-from zincplate.store.models import Bulk, Frame, HistoryEntry, Version
+from zincplate.store.models import Bulk, Frame, HistoryEntry, Version, now
 
 
 @pytest.fixture
@@ -66,6 +66,12 @@ def test_a_carry_is_one_step_that_leaves_alone_what_was_changed_since(context: C
     assert sorted(again["changed"]) == [rest[0].id, rest[2].id, rest[3].id, rest[4].id] and again["left"] == []
     assert [tone(v)["exposure_ev"] for v in rest] == [0.7, 1.4, 0.7, 0.7, 0.7]
     assert versions.catch_up(context.home) >= 4
+    # made again by hand for one of them, the step is in force there: redoing it for all leaves nothing to name
+    carry.undo(done["bulk"])
+    make(context, rest[3].id, Version.get_by_id(rest[3].id).revision, do="redo")
+    last = carry.redo(done["bulk"])
+    assert last["left"] == [] and rest[3].id not in last["changed"] and rest[4].id in last["changed"]
+    versions.catch_up(context.home)
     readable = json.loads(versions.readable_path(context.home, rest[4]).read_text())
     assert readable["recipe"]["tone"]["exposure_ev"] == 0.7
 
@@ -85,6 +91,10 @@ def test_carrying_the_same_again_changes_nothing_and_framing_is_checked(context:
     assert gone["refused"][0]["reason"].startswith("It is not there")
     with pytest.raises(UserError, match="no adjustment"):
         carry.carry(context, Carry(source=source.id, operations=["sparkle"], targets=targets([one])))
+    # a rule between controls of one adjustment holds on every frame, also where only one of them is carried
+    put(context, one.id, 1, {"tone": {"level_white": 100}})
+    crossed = carry.carry(context, Carry(targets=[Target(version=one.id, values={"tone": {"level_black": 120}})]))
+    assert crossed["changed"] == [] and "tone: input white" in crossed["refused"][0]["reason"]
     unknown = carry.carry(context, Carry(targets=[Target(version=one.id, values={"tone": {"sparkle": 1}})]))
     assert "no control" in unknown["refused"][0]["reason"]
 
@@ -144,10 +154,16 @@ def test_edited_together_is_one_step_for_all(context: Context, six: list[Version
     assert [tone(v)["exposure_ev"] for v in (first, second, third)] == [0, -1, 0]
     make(context, first.id, 6, do="redo", together=together)
     assert [tone(v)["exposure_ev"] for v in (first, second, third)] == [0.3, -0.7, 0.3]
+    # a gesture of one frame alone and one of all are not one step
+    put(context, third.id, Version.get_by_id(third.id).revision, {"tone": {"shadows": 5}}, gesture="k")
+    put(context, first.id, 7, {"tone": {"shadows": 9}}, gesture="k", together=together)
+    assert Version.get_by_id(third.id).position == 3
+    make(context, first.id, 8, do="undo", together=together)
+    assert [tone(v)["shadows"] for v in (first, second, third)] == [0, 0, 5]
     # no longer together: the step is this frame's alone
-    make(context, first.id, 7, do="undo")
+    make(context, first.id, 9, do="undo")
     assert [tone(v)["exposure_ev"] for v in (first, second, third)] == [0, -0.7, 0.3]
-    put(context, first.id, 8, {}, switches={"tone": False}, together=together)
+    put(context, first.id, 10, {}, switches={"tone": False}, together=together)
     assert all(Version.get_by_id(v.id).recipe["off"] == ["tone"] for v in (first, second, third))
 
 
@@ -230,6 +246,8 @@ def test_a_list_in_columns_tells_what_changed_and_reads_no_recipe(context: Conte
     whole = shoots.columns(shoot)
     lists = whole["columns"]
     assert lists["name"] == [f"TW-07{i:02d}.dng" for i in range(6)] and {len(v) for v in lists.values()} == {6}
+    # what was stamped now may be committed in a moment: it is told again
+    assert (now() - datetime.fromisoformat(whole["stamp"])).total_seconds() > 4
     assert lists["camera"][0] == "Pennick Pennick Test 1" and lists["iso"][0] == 200 and lists["width"][0] == 720
     Frame.update(changed_at=datetime(2026, 1, 1)).where(Frame.shoot == shoot).execute()
     since = datetime(2026, 1, 2)

@@ -1,6 +1,6 @@
 """Finding across shoots, kept searches, labels, and frames held against each other."""
 
-from datetime import date
+from datetime import date, datetime
 from pathlib import Path
 
 import pytest
@@ -46,6 +46,9 @@ def test_everything_that_is_asked_for_has_to_hold(context: Context, frames: list
     assert names(catalogue, delivered=True) == [] and len(names(catalogue, delivered=False)) == 4
     assert names(catalogue, first_day=date(2026, 5, 11)) == ["0811", "0810"]
     assert names(catalogue, last_day=date(2026, 5, 10), stars=1) == ["0801"]
+    Frame.update(captured_at=datetime(2026, 5, 11), changed_at=now()).where(Frame.id == frames[1].id).execute()
+    assert names(catalogue, last_day=date(2026, 5, 10)) == ["0800"]  # midnight belongs to the next day
+    Frame.update(captured_at=datetime(2026, 5, 10, 7, 8, 1), changed_at=now()).where(Frame.id == frames[1].id).execute()
     assert names(catalogue, camera="Pennick Pennick Test 1", lens="nothing") == []
     page = find(catalogue, Search(), limit=1, start=2)
     assert page["total"] == 4 and page["frames"][0]["name"] == "TW-0801.dng" and page["frames"][0]["shoot_name"] == "Shoot 0"

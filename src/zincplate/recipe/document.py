@@ -43,7 +43,8 @@ def _sentence(error: ValidationError, step: str) -> str:
     first = error.errors()[0]
     name = ".".join(str(part) for part in first["loc"])
     text = first["msg"].removeprefix("Value error, ")
-    return f"{step}.{name}: {text[0].lower()}{text[1:]}."
+    # a rule about several controls names none of them
+    return f"{step}.{name}: {text[0].lower()}{text[1:]}." if name else f"{step}: {text[0].lower()}{text[1:]}."
 
 
 @dataclass(frozen=True)
