@@ -14,7 +14,7 @@ from zincplate.core.colour.colour_spaces import REC2020, SRGB, WORKING_LUMINANCE
 from zincplate.core.colour.lab import delta_e_2000, xyz_to_lab
 from zincplate.core.colour.temperature import white_point_xy
 from zincplate.core.measure.course import expected, theil_sen
-from zincplate.core.measure.same_light import compared, mode_of
+from zincplate.core.measure.same_light import compared, mode_of, sharpness_of
 from zincplate.demo.camera import CameraModel, Settings, expose
 from zincplate.demo.dng import dng_bytes
 from zincplate.demo.lens import ZOOM
@@ -187,6 +187,22 @@ def test_the_mode_is_where_most_pairs_lie() -> None:
     values = np.concatenate([rng.normal(-0.48, 0.04, 600), rng.uniform(-4, 1, 250), rng.normal(2.0, 0.2, 150)])
     assert mode_of(values) == pytest.approx(-0.48, abs=0.01)
     assert abs(float(values.mean()) + 0.48) > 0.12
+
+
+def test_noise_is_not_sharpness() -> None:
+    rng = np.random.default_rng(6)
+    y, x = np.mgrid[0:256, 0:256].astype(np.float32)
+    ruled = (0.3 + 0.1 * np.sign(np.sin(x / 3) * np.sin(y / 3))).astype(np.float32)
+    even = np.full_like(ruled, 0.3)
+    noise = rng.normal(0, 0.02, ruled.shape).astype(np.float32)
+    variance = np.full_like(ruled, 0.02**2)
+    # what is sharp loses next to nothing; what is only noise loses most of what it seems to have
+    assert np.abs(sharpness_of(ruled + noise, variance) - sharpness_of(ruled)).max() < 0.1
+    assert (sharpness_of(even + noise) - sharpness_of(even + noise, variance)).mean() > 2
+    import cv2
+
+    blurred = cv2.GaussianBlur(ruled, (0, 0), 2)
+    assert (sharpness_of(ruled) - sharpness_of(blurred)).mean() > 1
 
 
 def test_whole_shifts_are_found_and_nothing_in_common_is_unlike() -> None:

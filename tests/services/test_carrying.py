@@ -167,6 +167,21 @@ def test_edited_together_is_one_step_for_all(context: Context, six: list[Version
     assert all(Version.get_by_id(v.id).recipe["off"] == ["tone"] for v in (first, second, third))
 
 
+def test_together_without_a_gesture_each_change_is_a_step_and_own_steps_are_ones_own(
+    context: Context, six: list[Version]
+) -> None:
+    first, second, *_ = six
+    together = [first.id, second.id]
+    put(context, first.id, 0, {"tone": {"contrast": 3}}, together=together)
+    put(context, first.id, 1, {"tone": {"contrast": 6}}, together=together)
+    assert [Version.get_by_id(v.id).position for v in (first, second)] == [2, 2]
+    put(context, first.id, 2, {"tone": {"shadows": 9}})  # before the frames were tied again
+    make(context, first.id, 3, do="undo", together=together)
+    assert tone(first)["shadows"] == 0 and [tone(v)["contrast"] for v in (first, second)] == [6, 6]
+    make(context, first.id, 4, do="undo", together=together)
+    assert [tone(v)["contrast"] for v in (first, second)] == [3, 3]
+
+
 def test_versions_of_a_frame(context: Context, six: list[Version]) -> None:
     first = six[0]
     put(context, first.id, 0, {"tone": {"exposure_ev": 1}})
