@@ -49,7 +49,7 @@ def test_a_carry_is_one_step_that_leaves_alone_what_was_changed_since(context: C
         targets=targets(rest, TW0702={"tone": {"exposure_ev": 1.4}}),
     )  # fmt: skip
     done = carry.carry(context, asked)
-    assert sorted(done["changed"]) == [v.id for v in rest] and not done["refused"]
+    assert sorted(done["changed"]) == sorted(v.id for v in rest) and not done["refused"]
     assert carry.carry(context, asked)["bulk"] == done["bulk"]  # sent twice, done once
     assert [tone(v)["exposure_ev"] for v in rest] == [0.7, 1.4, 0.7, 0.7, 0.7]
     assert [tone(v)["contrast"] for v in six] == [12, 0, 0, 0, 0, 0] and tone(rest[0])["shadows"] == 30
@@ -59,11 +59,11 @@ def test_a_carry_is_one_step_that_leaves_alone_what_was_changed_since(context: C
     put(context, rest[1].id, 1, {"tone": {"white_point": 5}})
     make(context, rest[2].id, 1, do="undo")
     back = carry.undo(done["bulk"])
-    assert back["left"] == ["TW-0702.dng"] and sorted(back["changed"]) == [rest[0].id, rest[3].id, rest[4].id]
+    assert back["left"] == ["TW-0702.dng"] and sorted(back["changed"]) == sorted(rest[i].id for i in (0, 3, 4))
     assert [tone(v)["exposure_ev"] for v in rest] == [-2, 1.4, 0, 0, 0]
     assert not Version.get_by_id(rest[3].id).adjusted and Version.get_by_id(rest[0].id).adjusted
     again = carry.redo(done["bulk"])
-    assert sorted(again["changed"]) == [rest[0].id, rest[2].id, rest[3].id, rest[4].id] and again["left"] == []
+    assert sorted(again["changed"]) == sorted(rest[i].id for i in (0, 2, 3, 4)) and again["left"] == []
     assert [tone(v)["exposure_ev"] for v in rest] == [0.7, 1.4, 0.7, 0.7, 0.7]
     assert versions.catch_up(context.home) >= 4
     # made again by hand for one of them, the step is in force there: redoing it for all leaves nothing to name

@@ -6,7 +6,9 @@ import json
 import logging
 import os
 import shutil
+import threading
 import time
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
@@ -19,7 +21,6 @@ from zincplate.formats.facts_in_words import searched
 from zincplate.formats.files import whole_file, write_file
 from zincplate.recipe.document import Recipe
 from zincplate.recipe.preset import Preset
-from zincplate.render.strips import Cancelled
 from zincplate.services import history, pictures, recipe_presets, shoots
 from zincplate.services.beside import recipe_beside, with_words
 from zincplate.services.context import Context, Progress, UserError
@@ -31,6 +32,10 @@ from zincplate.store.models import Frame, HistoryEntry, Job, Refusal, Shoot, Ver
 
 _NOT_PICTURES = {".txt", ".xmp", ".json", ".xml", ".md", ".db", ".ini", ".pdf", ".html", ".jsonl"}
 _BLOCK = 1 << 20
+AT_ONCE = 3
+"""Files in work at the same time."""
+_SAME = tuple(threading.Lock() for _ in range(64))
+"""By the beginning of a content's hash."""
 INCOMING_KEPT_S = 7 * 86_400.0
 UNEXPECTED = "It could not be brought in: something in it is not as it should be."
 log = logging.getLogger(__name__)
@@ -122,27 +127,40 @@ def _run(context: Context, job: Progress, arguments: BringIn) -> dict[str, Any]:
     added: list[int] = []
     already = refused = 0
     refused_now: set[str] = set()
-    for done, text in enumerate(paths):
+
+    def one(text: str) -> Version | Exception | None:
         path = Path(text)
-        job.progress(done / len(paths), f"{path.name}, {done + 1} of {len(paths)}")
         try:
-            version = _one(context, shoot, path, arguments.reference, preset)
-            if version is None:
-                already += 1
-            else:
-                added.append(version.id)
-            if path.name not in refused_now:  # another file of this name, from another folder, is still to be told
-                Refusal.delete().where(Refusal.shoot == shoot, Refusal.name == path.name[:250]).execute()
-            if arguments.move:
-                _clear(path)
-        except (Cancelled, *UNAVAILABLE, *BUSY):
+            with database.connection_context():
+                return _one(context, shoot, path, arguments.reference, preset)
+        except (*UNAVAILABLE, *BUSY):
             raise
         except Exception as error:  # one bad file never stops the others, whatever is wrong with it
             if not isinstance(error, FileError):
                 log.exception("%s", path)
-            refused += 1
-            refused_now.add(path.name)
-            _refuse(shoot, path.name, _reason(error))
+            return error
+
+    # while one file is read by the decoder, another is hashed and a third is written
+    pool = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="bring-in")
+    try:
+        for done, (text, result) in enumerate(zip(paths, pool.map(one, paths), strict=True)):
+            path = Path(text)
+            job.progress((done + 1) / len(paths), f"{path.name}, {done + 1} of {len(paths)}")
+            if isinstance(result, Exception):
+                refused += 1
+                refused_now.add(path.name)
+                _refuse(shoot, path.name, _reason(result))
+                continue
+            if result is None:
+                already += 1
+            else:
+                added.append(result.id)
+            if path.name not in refused_now:  # another file of this name, from another folder, is still to be told
+                Refusal.delete().where(Refusal.shoot == shoot, Refusal.name == path.name[:250]).execute()
+            if arguments.move:
+                _clear(path)
+    finally:
+        pool.shutdown(wait=True, cancel_futures=True)
     waiting = [
         v.id
         for v in Version.select(Version.id).join(Frame).where(Frame.shoot == shoot, Frame.thumb_state.in_(("none", "embedded")))
@@ -208,6 +226,15 @@ def _one(context: Context, shoot: Shoot, path: Path, reference: bool, preset: Pr
         raise FileError(path, "There is no permission to read it.") from error
     except OSError as error:
         raise FileError(path, f"It could not be read: {error.strerror}.") from error
+    # of two files with one content the later one has to meet the earlier
+    with _SAME[int(content_hash[:2], 16) % len(_SAME)]:
+        return _added(context, shoot, path, reference, preset, content_hash, size)
+
+
+def _added(
+    context: Context, shoot: Shoot, path: Path, reference: bool, preset: Preset | None, content_hash: str, size: int
+) -> Version | None:
+    """A hashed file as a new frame."""
     same = Frame.get_or_none(Frame.shoot == shoot, Frame.content_hash == content_hash)
     if same is not None and same.removed_at is not None:
         return shoots.put_back(same)  # it was taken out of the shoot, and is wanted again
