@@ -182,6 +182,11 @@ def test_together_without_a_gesture_each_change_is_a_step_and_own_steps_are_ones
     assert [tone(v)["contrast"] for v in (first, second)] == [3, 3]
 
 
+def test_a_change_together_that_changes_nothing_is_no_step(context: Context, six: list[Version]) -> None:
+    put(context, six[0].id, 0, {"tone": {"contrast": 0}}, together=[six[0].id, six[1].id])
+    assert carry.recent(six[0].frame.shoot_id) == [] and Version.get_by_id(six[1].id).revision == 0
+
+
 def test_versions_of_a_frame(context: Context, six: list[Version]) -> None:
     first = six[0]
     put(context, first.id, 0, {"tone": {"exposure_ev": 1}})

@@ -1,38 +1,32 @@
 """Bodies, paths and answers of the API; the page's TypeScript types are generated from them."""
 
 from datetime import datetime
-from typing import Annotated, Any, Literal
+from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, Field
 
+from zincplate.api.base_models import ErrorOut as ErrorOut
+from zincplate.api.base_models import Id as Id
+from zincplate.api.base_models import In as In
+from zincplate.api.base_models import RequestKey as RequestKey
 from zincplate.api.frame_models import CoverChangeOut as CoverChangeOut
 from zincplate.api.frame_models import FactsOut as FactsOut
 from zincplate.api.frame_models import FramesOut as FramesOut
+from zincplate.api.work_models import DeliveredOut as DeliveredOut
+from zincplate.api.work_models import DeliverIn as DeliverIn
+from zincplate.api.work_models import JobOut as JobOut
+from zincplate.api.work_models import JobPath as JobPath
+from zincplate.api.work_models import JobsOut as JobsOut
+from zincplate.api.work_models import LedgerOut as LedgerOut
+from zincplate.api.work_models import LedgerQuery as LedgerQuery
+from zincplate.api.work_models import PlanIn as PlanIn
+from zincplate.api.work_models import PlanOut as PlanOut
+from zincplate.api.work_models import PlanRow as PlanRow
+from zincplate.api.work_models import PresetsOut as PresetsOut
 from zincplate.formats.lens_profiles import LensProfile
-from zincplate.services.deliver import Preset
 from zincplate.services.describing import Before, Description
 from zincplate.services.framing import Action
 from zincplate.services.labels import MOST, Label
-
-
-class In(BaseModel):
-    """Base of what is sent to us: unknown fields are refused."""
-
-    model_config = ConfigDict(extra="forbid")
-
-
-class Id(BaseModel):
-    """Number in a path."""
-
-    id: int = Field(ge=1)
-
-
-class ErrorOut(BaseModel):
-    """Every error: a sentence, and per-field sentences where input was invalid."""
-
-    error: str
-    fields: dict[str, str] = {}
-    current: dict[str, Any] | None = None
 
 
 class CoverOut(BaseModel):
@@ -66,10 +60,6 @@ class CardOut(BaseModel):
 class ShootsOut(BaseModel):
     shoots: list[ShootOut]
     card: CardOut
-
-
-RequestKey = Annotated[str, Field(max_length=40, pattern=r"^[A-Za-z0-9-]*$")]
-"""Made up by whoever asks; the same key again starts nothing but answers with what it had started."""
 
 
 class FindQuery(In):
@@ -347,81 +337,6 @@ class NeutralOut(BaseModel):
     temperature_kelvin: float
     tint: float
     clipped: float
-
-
-class PlanIn(In):
-    versions: list[int] = Field(min_length=1, max_length=5_000)
-    presets: list[Preset] = Field(min_length=1, max_length=10)
-
-
-class DeliverIn(PlanIn):
-    request_key: RequestKey = ""
-
-
-class PlanRow(BaseModel):
-    version: int
-    frame: str
-    preset: str
-    file: str
-    width: int
-    height: int
-
-
-class PlanOut(BaseModel):
-    files: list[PlanRow]
-
-
-class PresetsOut(BaseModel):
-    presets: list[Preset]
-    spaces: dict[str, str]
-
-
-class LedgerQuery(BaseModel):
-    shoot: int | None = None
-
-
-class DeliveredOut(BaseModel):
-    id: int
-    file: str
-    path: str
-    frame: str
-    frame_id: int
-    version: int
-    preset: str
-    settings: Preset
-    width: int
-    height: int
-    size_bytes: int
-    stale: bool
-    created_at: str
-
-
-class LedgerOut(BaseModel):
-    deliveries: list[DeliveredOut]
-
-
-class JobPath(BaseModel):
-    id: str = Field(max_length=36)
-
-
-class JobOut(BaseModel):
-    id: str
-    kind: str
-    title: str
-    state: Literal["queued", "running", "done", "failed", "cancelled"]
-    progress: float
-    note: str
-    result: Any = None
-    shoot: int | None = None
-    files: int = 0
-    files_done: int = 0
-    """Of ``files``, where the job is about files of a shoot."""
-    created_at: str
-    changed_at: str
-
-
-class JobsOut(BaseModel):
-    jobs: list[JobOut]
 
 
 class SchemaOut(BaseModel):

@@ -210,6 +210,8 @@ def along(
             changes.append((version, document, adjusted))
     _write(changes, Bulk.get_by_id(bulk_id).words, gesture, bulk_id)
     _store(again)
+    if not HistoryEntry.select().where(HistoryEntry.bulk == bulk_id).exists():
+        Bulk.delete().where(Bulk.id == bulk_id).execute()  # nothing changed anywhere: there is no step to take back
 
 
 def move(bulk_id: int, *, undo: bool, but: int = 0) -> dict[str, Any]:
