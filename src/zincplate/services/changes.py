@@ -63,6 +63,8 @@ def make(context: Context, version_id: int, change: Change) -> dict[str, Any]:
     """
     act = _ACTS[change.do]
     with database.atomic():
+        if change.together:
+            bulk.locked({version_id, *change.together})  # all in one order, whichever of them is on a bench
         version = Version.select().where(Version.id == version_id, live()).for_update().get_or_none()
         if version is None:
             raise NotFound("There is no such version. It may have been deleted.")

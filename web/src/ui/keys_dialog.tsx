@@ -19,7 +19,7 @@ const KEYS: [string, [string, string][]][] = [
       ["arrows", "next frame; with Shift adds it"],
       ["Enter", "open on the bench"],
       ["6 to 9", "the first four labels"],
-      ["Space", "open or fold the set"],
+      ["Space, I", "open or fold the set; facts of the frame"],
       ["Ctrl+A, Esc", "select all, none"],
       ["S", "2 to 8 frames side by side"],
       ["C", "carry to other frames, with the fit check"],

@@ -2,7 +2,6 @@ import { Popover } from "radix-ui";
 import { useEffect, useState } from "react";
 import { api, need } from "../../api/client";
 import type { components } from "../../api/generated/api";
-import { useBench } from "../../state/bench";
 import { complain } from "../../state/notices";
 import { isTyped } from "../../ui/typing";
 
@@ -13,13 +12,14 @@ interface Props {
   id: number;
   open: boolean;
   setOpen: (open: boolean) => void;
+  /** What its pictures told besides. */
+  notes?: readonly string[];
   children: React.ReactNode;
 }
 
 /** What the file says of its making and meaning, and what was ignored, repaired or assumed in it. */
-export function FactsDrawer({ id, open, setOpen, children }: Props) {
+export function FactsDrawer({ id, open, setOpen, notes: more = NONE, children }: Props) {
   const [facts, setFacts] = useState<Facts | null>(null);
-  const header = useBench((s) => s.header?.notes) ?? NONE;
   useEffect(() => {
     const key = (e: KeyboardEvent) => {
       if (e.key.toLowerCase() !== "i" || e.ctrlKey || e.metaKey || e.altKey || isTyped(e)) return;
@@ -40,7 +40,7 @@ export function FactsDrawer({ id, open, setOpen, children }: Props) {
       current = false;
     };
   }, [open, id]);
-  const notes = [...new Set([...(facts?.notes ?? []), ...header])];
+  const notes = [...new Set([...(facts?.notes ?? []), ...more])];
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
       <Popover.Trigger title="Facts of the file (I)" className="border-b border-dotted border-ink2 hover:text-ink">

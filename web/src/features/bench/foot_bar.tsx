@@ -111,7 +111,7 @@ export function FootBar({ frame }: { frame: Frame | undefined }) {
         magnifier
       </Aid>
       {c && frame && (
-        <FactsDrawer id={frame.id} open={facts} setOpen={setFacts}>
+        <FactsDrawer id={frame.id} open={facts} setOpen={setFacts} notes={header?.notes ?? NONE}>
           {header?.full_width ?? c.width} {"\u00d7"} {header?.full_height ?? c.height}, {c.bits} bit{" "}
           {c.raw ? "raw" : c.colour_space}
         </FactsDrawer>

@@ -1,4 +1,15 @@
+import type { Job } from "../../api/client";
 import { isActive, useJobs } from "../../state/jobs";
+
+/** "about 2 min left", once enough is done to tell; empty before. */
+export function timeLeft(job: Pick<Job, "created_at" | "progress">, now = Date.now()): string {
+  const took = now - Date.parse(`${job.created_at}Z`);
+  if (job.progress < 0.05 || job.progress >= 1 || took < 2000) return "";
+  const seconds = (took * (1 - job.progress)) / job.progress / 1000;
+  return seconds < 90
+    ? `about ${Math.max(Math.round(seconds / 5) * 5, 5)} s left`
+    : `about ${Math.round(seconds / 60)} min left`;
+}
 
 /** What is still on its way to this shoot: how many of how many. */
 export function Coming({ shoot }: { shoot: number }) {
@@ -11,6 +22,9 @@ export function Coming({ shoot }: { shoot: number }) {
     camera ? `the camera has taken ${camera.files_done} of ${camera.files} frames` : "",
     others.length && !camera ? `bringing in: ${sum("files_done")} of ${sum("files")} files` : "",
   ].filter(Boolean);
+  const slowest = camera ?? others[0];
+  const left = slowest ? timeLeft(slowest) : "";
+  if (left && words.length) words.push(left);
   return (
     <span role="status" className="flex items-center gap-2 whitespace-nowrap font-medium">
       {words.length > 0 && (

@@ -12,6 +12,7 @@ import { useTogether } from "../../state/together";
 import { Button } from "../../ui/controls";
 import { TopBar } from "../../ui/top_bar";
 import { isTyped } from "../../ui/typing";
+import { FactsDrawer } from "../bench/facts_drawer";
 import { CarrySheet } from "../carry/carry_sheet";
 import { EvenSheet } from "../carry/even_sheet";
 import { PresetSheet } from "../carry/preset_sheet";
@@ -47,6 +48,7 @@ export function ContactSheet({ shoot }: { shoot: number }) {
   const [cursor, setCursor] = useState<number | null>(null);
   const [asking, setAsking] = useState<Asking>(null);
   const [dropped, setDropped] = useState<File[] | null>(null);
+  const [facts, setFacts] = useState(false);
   const [showRefused, setShowRefused] = useState(true);
   const scroller = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(1240);
@@ -326,6 +328,11 @@ export function ContactSheet({ shoot }: { shoot: number }) {
             setOpened(new Set());
           }}
         />
+        {current && (
+          <FactsDrawer id={current.id} open={facts} setOpen={setFacts}>
+            Facts
+          </FactsDrawer>
+        )}
       </SheetActions>
       {asking === "carry" && (
         <CarrySheet shoot={shoot} frames={all} source={current ?? null} onClose={() => setAsking(null)} />
