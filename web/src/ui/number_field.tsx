@@ -52,7 +52,9 @@ export function NumberField({
       e.preventDefault();
     } else if (draft === null) {
       // nothing is being typed: what would not begin a number is the page's
-      const undo = ctrl && e.key.toLowerCase() === "z";
+      const key = e.key.toLowerCase();
+      // what was entered is done: copying is of the adjustments then, not of the digits
+      const undo = ctrl && (key === "z" || (done && (key === "c" || key === "v")));
       const word = !ctrl && !e.altKey && e.key.length === 1 && !OF_A_NUMBER.test(e.key);
       const shifted = e.shiftKey && /^Digit/.test(e.code);
       const along = done && (e.key === "ArrowLeft" || e.key === "ArrowRight");

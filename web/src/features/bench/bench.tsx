@@ -121,7 +121,7 @@ export function BenchPlace({ shoot, frame: id, step: asked, version: chosenVersi
       const key = e.key.toLowerCase();
       const ctrl = e.ctrlKey || e.metaKey;
       if (ctrl) {
-        if (key === "c" && version !== undefined && !window.getSelection()?.toString()) {
+        if (key === "c" && version !== undefined && !selectedText()) {
           useCarrying.setState({ copied: { version, name: frame?.name ?? "" } });
           useNotices.getState().say(`Adjustments of ${frame?.name} copied. Ctrl+V puts them on another frame.`);
         } else if (key === "v" && version !== undefined) void pasteOn([version]);
@@ -280,6 +280,10 @@ export function BenchPlace({ shoot, frame: id, step: asked, version: chosenVersi
     </div>
   );
 }
+
+/** Text that somebody has selected to copy it; a number that a control has selected by itself is none. */
+const selectedText = (): string =>
+  document.activeElement instanceof HTMLInputElement ? "" : (window.getSelection()?.toString() ?? "");
 
 /** Step rail, controls, picture and frame strip, as far as they are there. */
 function columns({ alone, panel, strip }: { alone: boolean; panel: boolean; strip: boolean }): string {

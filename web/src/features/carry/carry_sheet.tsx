@@ -13,6 +13,7 @@ import { complain } from "../../state/notices";
 import { useChosen } from "../../state/selection";
 import { Button, Choices } from "../../ui/controls";
 import { AdjustmentList } from "./adjustment_list";
+import { type Ends, endsOfImage, endWords } from "./blown";
 import { differenceWords, type FitRow, useComparison } from "./comparing";
 import { SheetDialog } from "./sheet_dialog";
 import { TargetCard, type Way } from "./target_card";
@@ -37,6 +38,7 @@ function firstSource(frames: readonly Frame[], chosen: ReadonlySet<number>, sour
   return adjusted.find((f) => f.id === last) ?? adjusted[0] ?? source;
 }
 
+const NO_ENDS = { before: new Map<number, Ends>(), after: new Map<number, Ends>() };
 const EXPOSED = new Set(["exposure", "balance"]);
 
 /** The transfer sheet: what is carried at the left, the frames it goes to at the right with what the fit check says of each. */
@@ -55,6 +57,14 @@ export function CarrySheet({ shoot, frames, source, version, onClose }: Props) {
   const [asChange, setAsChange] = useState(false);
   const [ways, setWays] = useState<ReadonlyMap<number, Way>>(new Map());
   const [done, setDone] = useState<{ bulk: number; changed: ReadonlySet<number> } | null>(null);
+  const [ends, setEnds] = useState<{ before: ReadonlyMap<number, Ends>; after: ReadonlyMap<number, Ends> }>(NO_ENDS);
+  const loaded = (f: Frame, image: HTMLImageElement) => {
+    const found = endsOfImage(image);
+    const which = done ? "after" : "before";
+    if (found) setEnds((e) => ({ ...e, [which]: new Map([...e[which], [f.id, found]]) }));
+  };
+  const endsOf = (f: Frame) =>
+    done?.changed.has(f.version) ? endWords(ends.before.get(f.id), ends.after.get(f.id)) : "";
   const others = useMemo(() => frames.filter((f) => f.id !== fromFrame?.id), [frames, fromFrame]);
   const picked = useMemo(() => others.filter((f) => chosen.has(f.id)), [others, chosen]);
   const following = useMemo(() => {
@@ -95,7 +105,8 @@ export function CarrySheet({ shoot, frames, source, version, onClose }: Props) {
   };
   const going = reached.filter((f) => wayOf(f) !== "leave");
   const odd = fit.rows ? reached.filter((f) => doubt(f)) : [];
-  const shown = done ? [...reached].sort((a, b) => Number(doubt(b) !== "") - Number(doubt(a) !== "")) : reached;
+  const doubtful = (f: Frame) => (endsOf(f) ? 2 : doubt(f) ? 1 : 0);
+  const shown = done ? [...reached].sort((a, b) => doubtful(b) - doubtful(a)) : reached;
 
   /** What makes it look like the source: its exposure and balance, whatever else is carried. */
   const own = (f: Frame) => row(f)?.own ?? {};
@@ -246,6 +257,8 @@ export function CarrySheet({ shoot, frames, source, version, onClose }: Props) {
                 doubt={doubt(f)}
                 way={wayOf(f)}
                 mayOwn={Boolean(row(f)?.measured)}
+                ends={endsOf(f)}
+                onLoaded={(image) => loaded(f, image)}
                 onWay={(way) => setWays(new Map([...ways, [f.id, way]]))}
               />
             ))}

@@ -11,6 +11,9 @@ interface Props {
   doubt: string;
   way: Way;
   mayOwn: boolean;
+  /** What has come to an end by the carry. */
+  ends?: string;
+  onLoaded: (image: HTMLImageElement) => void;
   onWay: (way: Way) => void;
 }
 
@@ -21,7 +24,7 @@ const WAYS: readonly (readonly [Way, string])[] = [
 ];
 
 /** One frame that adjustments go to: its picture, what the fit check says, and what will be done about it. */
-export function TargetCard({ frame, words, doubt, way, mayOwn, onWay }: Props) {
+export function TargetCard({ frame, words, doubt, way, mayOwn, ends, onLoaded, onWay }: Props) {
   const scale = Math.min(146 / frame.width, 98 / frame.height);
   return (
     <li className={`flex w-[162px] flex-col border p-2 ${doubt ? "border-wax bg-white" : "border-rule bg-white"}`}>
@@ -29,6 +32,7 @@ export function TargetCard({ frame, words, doubt, way, mayOwn, onWay }: Props) {
         <img
           src={thumbUrl(frame)}
           alt=""
+          onLoad={(e) => onLoaded(e.currentTarget)}
           width={Math.round(frame.width * scale)}
           height={Math.round(frame.height * scale)}
           className={`max-h-full max-w-full outline outline-1 outline-black/25 ${way === "leave" ? "opacity-35 grayscale" : ""}`}
@@ -39,6 +43,11 @@ export function TargetCard({ frame, words, doubt, way, mayOwn, onWay }: Props) {
       {doubt && (
         <span className="text-xs font-medium text-wax" title={doubt}>
           {"\u25B3"} does not fit
+        </span>
+      )}
+      {ends && (
+        <span className="text-xs font-medium text-wax">
+          {"\u25B3"} {ends}
         </span>
       )}
       <span className="grow" />

@@ -28,8 +28,9 @@ export function FindDialog() {
       e.preventDefault();
       setOpen(true);
     };
-    window.addEventListener("keydown", key);
-    return () => window.removeEventListener("keydown", key);
+    // before any field that keeps its keys to itself
+    window.addEventListener("keydown", key, true);
+    return () => window.removeEventListener("keydown", key, true);
   }, []);
   return open ? <Finder onClose={() => setOpen(false)} /> : null;
 }
