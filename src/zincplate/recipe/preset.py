@@ -18,8 +18,6 @@ FORMAT = 1
 STRONGEST = 1.5
 LONGEST_NAME = 80
 _BY_ID = {o.id: o for o in ORDER}
-NOT_AT_FIRST = frozenset(o.id for o in ORDER if o.step == "framing")
-"""Adjustments that belong to one frame: left out of carrying and presets unless they are asked for."""
 
 Values = dict[str, dict[str, Any]]
 

@@ -100,13 +100,3 @@ def _curve(points: Any, strength: float) -> list[list[float]]:
     high = [unit(1 + (x1 - 1) * strength), unit(1 + (y1 - 1) * strength)]
     kept = [[x, unit(x + (y - x) * strength)] for x, y in inner if low[0] + 1e-3 < x < high[0] - 1e-3]
     return [low, *kept, high] if high[0] - low[0] > 1e-3 else [[0.0, 0.0], [1.0, 1.0]]
-
-
-def changed_about(values: Values, document: Document) -> dict[str, dict[str, Any]]:
-    """Only the values that a document does not hold yet."""
-    out: dict[str, dict[str, Any]] = {}
-    for step, controls in values.items():
-        for name, value in controls.items():
-            if document.get(step, {}).get(name) != value:
-                out.setdefault(step, {})[name] = value
-    return out

@@ -141,10 +141,11 @@ def check(
     timed = like & np.array([f.settings.seconds is not None for f in frames], bool)
     course = np.zeros_like(values)
     if timed.any():
-        # the source is a member of the series too: the course is known at its place
-        at = np.append(times[timed], source.settings.seconds or 0.0)
+        # a source that says when it was taken is a member of the series too: the course is known at its place
+        own = [] if source.settings.seconds is None else [source.settings.seconds]
+        at = np.append(times[timed], own)
         for column in range(3):
-            course[timed, column] = expected(at, np.append(values[timed, column], 0.0))[:-1]
+            course[timed, column] = expected(at, np.append(values[timed, column], [0.0] * len(own)))[: int(timed.sum())]
     return [
         _judged(source, frame, link, row, course[i]) for i, (frame, link, row) in enumerate(zip(frames, links, rows, strict=True))
     ]

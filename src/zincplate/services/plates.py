@@ -22,27 +22,27 @@ def plate_path(home: Home, content_hash: str) -> Path:
     return home.cache / "light" / content_hash[:2] / f"{content_hash}.{FORM}.npz"
 
 
-def kept(home: Home, frame: Frame) -> LightPlate | None:
-    """A plate that was measured before."""
+def kept(home: Home, content_hash: str) -> LightPlate | None:
+    """A plate that was measured before; None too when what was kept cannot be read."""
     try:
-        return LightPlate.unpacked(plate_path(home, frame.content_hash).read_bytes())
+        return LightPlate.unpacked(plate_path(home, content_hash).read_bytes())
     except (OSError, ValueError):
         return None
 
 
 def keep(home: Home, content_hash: str, source: Source) -> LightPlate:
-    """Measures an open file and keeps its plate; a cache that cannot be written is no reason to fail."""
-    path = plate_path(home, content_hash)
-    plate = light_plate(source)
-    if not path.exists():
+    """An open file's plate, measured unless it is kept; a cache that cannot be written is no reason to fail."""
+    plate = kept(home, content_hash)
+    if plate is None:
+        plate = light_plate(source)
         with contextlib.suppress(OSError):
-            write_file(path, plate.packed())
+            write_file(plate_path(home, content_hash), plate.packed())
     return plate
 
 
 def plate_of(context: Context, frame: Frame) -> LightPlate:
     """A frame's plate, measured now if need be; raises ``FileError``."""
-    found = kept(context.home, frame)
+    found = kept(context.home, frame.content_hash)
     if found is None:
         source = context.renderer.open(original_path(context.home, frame), frame.content_hash, Turn(Urgency.REST))
         found = context.renderer.on_render_thread(lambda: keep(context.home, frame.content_hash, source), Turn(Urgency.REST))
