@@ -107,6 +107,13 @@ def test_new_files_of_a_watched_folder_come_when_they_are_complete(context: Cont
     assert [watcher.look(context) for _ in range(3)] == [0, 1, 0]
     run_jobs(context)
     assert shoots.refusals(shoot.id)[0]["name"] == "TW-0731.dng"
+    again = Watcher()
+    assert [again.look(context) for _ in range(3)] == [0, 0, 0]
+    # written anew under the refused name it comes
+    (folder / "TW-0731.dng").write_bytes(small_dng(seed=23))
+    assert [again.look(context) for _ in range(3)] == [0, 1, 0]
+    run_jobs(context)
+    assert {f["name"] for f in shoots.frames(shoot.id)} == {"TW-0730.dng", "TW-0731.dng"}
     # the card is pulled, and put in again
     folder.rename(tmp_path / "away")
     assert watcher.look(context) == 0
@@ -114,7 +121,7 @@ def test_new_files_of_a_watched_folder_come_when_they_are_complete(context: Cont
     (folder / "TW-0732.dng").write_bytes(small_dng(seed=21))
     assert [watcher.look(context) for _ in range(2)] == [0, 1]
     run_jobs(context)
-    assert len(shoots.frames(shoot.id)) == 2
+    assert len(shoots.frames(shoot.id)) == 3
     watching.leave(context.home, shoot.id)
     (folder / "TW-0733.dng").write_bytes(small_dng(seed=22))
     assert [watcher.look(context) for _ in range(3)] == [0, 0, 0]

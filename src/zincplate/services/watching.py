@@ -6,6 +6,7 @@ stands in a file of the library; the launcher looks every few seconds.
 
 import json
 import threading
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Annotated
 
@@ -94,8 +95,7 @@ class Watcher:
                 leave(context.home, one.shoot)
                 continue
             ready = self._ready(one)
-            known = self._known(one.shoot, ready) if ready else set()
-            fresh = [path for path in ready if path.name not in known]
+            fresh = self._fresh(one.shoot, ready) if ready else []
             for at in range(0, len(fresh), AT_ONCE):
                 part = fresh[at : at + AT_ONCE]
                 bring_in.start(context, shoot, part, reference=one.reference, preset=one.preset)
@@ -122,9 +122,20 @@ class Watcher:
         return ready
 
     @staticmethod
-    def _known(shoot_id: int, paths: list[Path]) -> set[str]:
-        """Names that are in the shoot, or were refused with this very content: after a new start of the program nothing is
-        brought in twice. What was changed since comes again and is told by its content."""
-        sizes = dict(Frame.select(Frame.name, Frame.size_bytes).where(Frame.shoot == shoot_id).tuples())
-        refused = {name for (name,) in Refusal.select(Refusal.name).where(Refusal.shoot == shoot_id).tuples()}
-        return {p.name for p in paths if sizes.get(p.name[:200]) == p.stat().st_size or p.name[:250] in refused}
+    def _fresh(shoot_id: int, paths: list[Path]) -> list[Path]:
+        """Files that are neither in the shoot nor were refused as they are: after a new start of the program nothing is
+        brought in twice. What was written since it was refused comes again."""
+        here = set(Frame.select(Frame.name, Frame.size_bytes).where(Frame.shoot == shoot_id).tuples())
+        rows = Refusal.select(Refusal.name, Refusal.created_at).where(Refusal.shoot == shoot_id).order_by(Refusal.created_at)
+        refused = dict(rows.tuples())
+        fresh = []
+        for path in paths:
+            try:
+                stat = path.stat()
+            except OSError:
+                continue  # gone since the look
+            told = refused.get(path.name[:250])
+            written = datetime.fromtimestamp(stat.st_mtime, UTC).replace(tzinfo=None)
+            if (path.name[:200], stat.st_size) not in here and (told is None or written > told):
+                fresh.append(path)
+        return fresh
