@@ -120,9 +120,9 @@ def test_a_small_picture_may_be_kept_under_its_own_address_only(stack: Stack, fr
 
 
 def test_a_frame_without_a_picture_of_its_cameras_is_no_error(stack: Stack, frame: dict[str, Any]) -> None:
-    from zincplate.services import pictures
+    from zincplate.services import originals
 
-    pictures.preview_path(stack.home, frame["content_hash"]).unlink(missing_ok=True)
+    originals.preview_path(stack.home, frame["content_hash"]).unlink(missing_ok=True)
     assert call(stack, "GET", f"/api/frames/{frame['id']}/preview") == (204, b"")
 
 

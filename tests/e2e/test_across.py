@@ -237,6 +237,7 @@ def test_evened_out_side_by_side_and_found(page: Page, series: dict[str, Version
     accessible(page)
     sheet.get_by_role("button", name="Even out 3 frames").click()
     saved(series["TW-0803"], lambda v: abs(v.recipe["tone"]["exposure_ev"] - 1.5) < 0.03)
+    expect(sheet).to_be_hidden()
 
     page.keyboard.press("s")
     expect(page.get_by_role("region", name="TW-0803.dng")).to_contain_text("\u22121.50 EV", timeout=20_000)

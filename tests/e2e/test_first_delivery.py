@@ -11,7 +11,7 @@ from playwright.sync_api import Browser, Page, expect
 
 from tests.conftest import Stack
 from tests.e2e.conftest import accessible, drawn, saved
-from zincplate.services import pictures
+from zincplate.services import originals, pictures
 from zincplate.services.context import Context
 from zincplate.store.models import Frame, Version
 
@@ -41,7 +41,7 @@ def test_from_the_card_to_a_delivered_picture(page: Page, context: Context) -> N
     expect(page.locator("[data-frame]")).to_have_count(1)
     page.get_by_role("button", name="all 3").click()
     accessible(page)
-    originals = {f.name: (f.content_hash, pictures.original_path(context.home, f)) for f in Frame.select()}
+    originals = {f.name: (f.content_hash, originals.original_path(context.home, f)) for f in Frame.select()}
 
     # bench: neutral, exposure, curve
     page.get_by_role("gridcell", name=re.compile("TW-0010 keep ?4 stars")).dblclick()
@@ -135,7 +135,7 @@ def test_from_the_card_to_a_delivered_picture(page: Page, context: Context) -> N
 def neutral_patch(page: Page, context: Context) -> tuple[float, float]:
     """Where, in the canvas at fit, the target's second grey patch lies: found by its flatness and neutrality."""
     version = Version.select().join(Frame).where(Frame.name == "TW-0010.dng").get()
-    with Image.open(pictures.small_picture(context, version)[0]) as image:
+    with Image.open(io.BytesIO(pictures.small_picture(context, version)[0])) as image:
         thumb = np.asarray(image).astype(float)
     size = page.get_by_test_id("picture").bounding_box()
     assert size is not None

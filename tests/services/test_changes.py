@@ -14,7 +14,7 @@ from zincplate.formats.errors import FileError
 from zincplate.recipe.document import Recipe
 from zincplate.recipe.words import describe
 from zincplate.render.view import ViewRequest
-from zincplate.services import bring_in, changes, pictures, shoots, versions, views
+from zincplate.services import bring_in, changes, originals, pictures, shoots, versions, views
 from zincplate.services.context import Context, UserError
 from zincplate.store.database import database
 from zincplate.store.models import AppliedChange, Frame, HistoryEntry, NamedState, Version
@@ -85,8 +85,8 @@ def test_a_step_is_switched_without_its_values_being_sent(context: Context, vers
 
 def test_a_change_is_saved_while_the_original_is_away(context: Context, version: Version) -> None:
     before, shown = pictures.small_picture(context, version)
-    assert shown and before.is_file()
-    original = pictures.original_path(context.home, version.frame)
+    assert shown and before[:2] == b"\xff\xd8"
+    original = originals.original_path(context.home, version.frame)
     away = original.with_name("away")
     original.rename(away)
     context.renderer._sources.drop(lambda key: True)
@@ -99,8 +99,26 @@ def test_a_change_is_saved_while_the_original_is_away(context: Context, version:
     with pytest.raises(FileError, match="not there"):
         pictures.small_picture(context, changed)
     away.rename(original)
-    path, current = pictures.small_picture(context, changed)
-    assert current and path != before and [p.name for p in path.parent.iterdir()] == [path.name]
+    jpeg, current = pictures.small_picture(context, changed)
+    path = pictures.thumb_path(context.home, changed)
+    assert current and jpeg != before and [p.name for p in path.parent.iterdir()] == [path.name]
+
+
+def test_a_small_picture_is_whole_while_newer_ones_take_its_place(
+    context: Context, version: Version, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A change that is saved while the picture is on its way takes the file away."""
+    write, seen = pictures.write_file, []
+
+    def written_and_gone(path: Path, content: bytes) -> None:
+        write(path, content)
+        path.unlink()
+        seen.append(path)
+
+    shutil.rmtree(context.home.cache / "thumbs")
+    monkeypatch.setattr(pictures, "write_file", written_and_gone)
+    jpeg, current = pictures.small_picture(context, version)
+    assert seen and current and jpeg[:2] == b"\xff\xd8"
 
 
 def test_a_readable_copy_that_cannot_be_written_is_told_and_written_next_time(context: Context, version: Version) -> None:

@@ -1,5 +1,6 @@
 """Framing through the use cases: refused on saving, planned and delivered in its pixels, lens data that come and change."""
 
+import io
 from pathlib import Path
 from typing import Any
 
@@ -57,7 +58,7 @@ def test_plan_and_file_have_the_framed_size(context: Context, version: Version) 
 
 def test_the_small_picture_has_the_shape_of_the_crop(context: Context, version: Version) -> None:
     changed(context, version, {"ratio": "1:2"})
-    with Image.open(pictures.small_picture(context, Version.get_by_id(version.id))[0]) as small:
+    with Image.open(io.BytesIO(pictures.small_picture(context, Version.get_by_id(version.id))[0])) as small:
         assert small.height == pictures.THUMB_EDGE and small.width == pytest.approx(small.height / 2, abs=1)
 
 

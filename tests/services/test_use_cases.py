@@ -18,7 +18,7 @@ from zincplate.jobs import runner
 from zincplate.recipe.document import Recipe
 from zincplate.render.strips import Cancelled
 from zincplate.render.view import ViewRequest
-from zincplate.services import bring_in, changes, deliver, pictures, shoots, verify, versions, views, work
+from zincplate.services import bring_in, changes, deliver, originals, shoots, verify, versions, views, work
 from zincplate.services.context import Context, NotFound, UserError
 from zincplate.store.models import Frame, HistoryEntry, Job, Version
 
@@ -94,13 +94,13 @@ def test_the_same_card_again_adds_nothing_and_an_interrupted_job_goes_on(context
 
 def test_originals_are_copied_read_only_and_verified(context: Context, shoot: Any) -> None:
     frame = Frame.get(Frame.name == "TW-0601.dng")
-    path = pictures.original_path(context.home, frame)
+    path = originals.original_path(context.home, frame)
     assert hashlib.sha256(path.read_bytes()).hexdigest() == frame.content_hash
     assert not path.stat().st_mode & 0o222
     assert verify.verify(context.home, database=True).problems == []
     path.chmod(0o644)
     path.write_bytes(path.read_bytes()[:-1] + b"?")
-    pictures.original_path(context.home, Frame.get(Frame.name == "TW-0602.dng")).unlink()
+    originals.original_path(context.home, Frame.get(Frame.name == "TW-0602.dng")).unlink()
     problems = verify.verify(context.home, database=True).problems
     assert len(problems) == 2 and "TW-0601.dng" in " ".join(problems) and "TW-0602.dng" in " ".join(problems)
     with pytest.raises(FileError, match="not there"):

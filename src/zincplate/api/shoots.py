@@ -1,5 +1,6 @@
 """Shoots, frames, marks, bringing in."""
 
+import io
 import re
 import secrets
 from pathlib import Path
@@ -15,6 +16,7 @@ from zincplate.services import (
     bring_in,
     describing,
     labels,
+    originals,
     pictures,
     recipe_presets,
     sets,
@@ -217,8 +219,8 @@ def thumb(path: m.Id) -> Any:
     """The small picture of a version. Its address names what it shows, so that it may be kept for good."""
     version = versions.get(path.id)
     asked_for = request.args.get("shows") == pictures.thumb_key(version.frame, version)
-    file, current = pictures.small_picture(context(), version)
-    answer = send_file(file, mimetype="image/jpeg", max_age=31_536_000 if asked_for and current else 0)
+    jpeg, current = pictures.small_picture(context(), version)
+    answer = send_file(io.BytesIO(jpeg), mimetype="image/jpeg", max_age=31_536_000 if asked_for and current else 0)
     if not (asked_for and current):
         answer.headers["Cache-Control"] = "no-store"
     return answer
@@ -228,5 +230,5 @@ def thumb(path: m.Id) -> Any:
 def preview(path: m.Id) -> Any:
     """The camera's own preview, upright; 204 when the file holds none."""
     frame = views.frame_of(path.id)
-    file = pictures.preview_path(context().home, frame.content_hash)
+    file = originals.preview_path(context().home, frame.content_hash)
     return send_file(file, mimetype="image/jpeg", max_age=86_400) if file.is_file() else ("", 204)

@@ -21,7 +21,7 @@ from zincplate.formats.facts_in_words import searched
 from zincplate.formats.files import whole_file, write_file
 from zincplate.recipe.document import Recipe
 from zincplate.recipe.preset import Preset
-from zincplate.services import history, pictures, recipe_presets, shoots
+from zincplate.services import history, originals, pictures, recipe_presets, shoots
 from zincplate.services.beside import recipe_beside, with_words
 from zincplate.services.context import Context, Progress, UserError
 from zincplate.services.job_kinds import Arguments, JobKind
@@ -250,7 +250,7 @@ def _added(
     stored = str(path.resolve()) if reference else _copy(context, shoot, path, content_hash)
     _note_original(context, stored, reference, content_hash, size)
     if preview is not None:
-        write_file(pictures.preview_path(context.home, content_hash), preview)
+        write_file(originals.preview_path(context.home, content_hash), preview)
     captured_at = datetime.fromisoformat(capture.captured_at) if capture.captured_at else None
     recipe = Recipe.neutral(capture.raw).to_document()
     try:

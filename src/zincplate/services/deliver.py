@@ -17,7 +17,7 @@ from zincplate.services.context import Context, NotFound, Progress, UserError
 from zincplate.services.describing import delivered as described
 from zincplate.services.framing import size_of
 from zincplate.services.job_kinds import Arguments, JobKind
-from zincplate.services.pictures import original_path
+from zincplate.services.originals import original_path
 from zincplate.services.versions import get as get_version
 from zincplate.store.models import Delivered, Frame, HistoryEntry, Job, Shoot, Version, now
 

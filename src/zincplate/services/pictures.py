@@ -16,8 +16,7 @@ from zincplate.render.view import ViewRequest
 from zincplate.services import sets
 from zincplate.services.context import Context, Progress
 from zincplate.services.job_kinds import Arguments, JobKind
-from zincplate.services.originals import original_path as original_path
-from zincplate.services.originals import preview_path as preview_path
+from zincplate.services.originals import original_path, preview_path
 from zincplate.services.plates import keep
 from zincplate.store.database import let_go
 from zincplate.store.home import Home
@@ -47,19 +46,31 @@ def _thumbs(home: Home, version: Version) -> Path:
     return home.cache / "thumbs" / str(version.id // 100)
 
 
-def small_picture(context: Context, version: Version) -> tuple[Path, bool]:
-    """A version's small picture, made now if need be, and whether it is of the version as it is. While the original cannot be
-    read an older one stands in; raises ``FileError`` when there is none."""
-    path = thumb_path(context.home, version)
-    if path.is_file():
-        return path, True
+def small_picture(context: Context, version: Version) -> tuple[bytes, bool]:
+    """A version's small picture (a JPEG), made now if need be, and whether it is of the version as it is. While the original
+    cannot be read an older one stands in; raises ``FileError`` when there is none.
+
+    It is read here: whoever makes a newer one takes the older away, at any moment."""
+    try:
+        return thumb_path(context.home, version).read_bytes(), True
+    except FileNotFoundError:
+        pass
     try:
         return refresh_thumb(context, version), True
     except (FileError, RecipeError):
-        older = sorted(_thumbs(context.home, version).glob(f"{version.id}-*.jpg"), key=lambda p: p.stat().st_mtime)
-        if not older:
-            raise
-        return older[-1], False
+        for older in sorted(_thumbs(context.home, version).glob(f"{version.id}-*.jpg"), key=_written, reverse=True):
+            try:
+                return older.read_bytes(), False
+            except FileNotFoundError:
+                continue
+        raise
+
+
+def _written(path: Path) -> float:
+    try:
+        return path.stat().st_mtime
+    except FileNotFoundError:
+        return 0.0
 
 
 def _jpeg(image: NDArray[np.uint8], quality: int) -> bytes:
@@ -76,8 +87,8 @@ def thumb_from_embedded(home: Home, version: Version) -> None:
         write_file(thumb_path(home, version), _jpeg(np.asarray(image.convert("RGB")), 85))
 
 
-def refresh_thumb(context: Context, version: Version) -> Path:
-    """Makes the small picture of a version from its recipe; raises ``FileError`` and ``RecipeError``."""
+def refresh_thumb(context: Context, version: Version) -> bytes:
+    """Makes the small picture of a version from its recipe and gives it, a JPEG; raises ``FileError`` and ``RecipeError``."""
     frame, turn = version.frame, Turn(Urgency.REST)
     original = original_path(context.home, frame)
     let_go()
@@ -89,12 +100,12 @@ def refresh_thumb(context: Context, version: Version) -> Path:
     if frame.thumb_state != "own":
         frame.thumb_state = "own"
         Frame.update(thumb_state="own", changed_at=now()).where(Frame.id == frame.id).execute()
-    path = thumb_path(context.home, version)
-    write_file(path, _jpeg(view.picture, 85))
+    path, jpeg = thumb_path(context.home, version), _jpeg(view.picture, 85)
+    write_file(path, jpeg)
     for other in path.parent.glob(f"{version.id}-*.jpg"):
         if other != path:
             other.unlink(missing_ok=True)
-    return path
+    return jpeg
 
 
 class Versions(Arguments):

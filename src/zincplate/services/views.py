@@ -22,7 +22,7 @@ from zincplate.render.view import View, ViewRequest
 from zincplate.services.context import Context, NotFound, UserError
 from zincplate.services.describing import as_written
 from zincplate.services.framing import Action, act, framing_facts, lens_choice, suggested
-from zincplate.services.pictures import original_path
+from zincplate.services.originals import original_path
 from zincplate.sources.file import Source
 from zincplate.store.database import let_go
 from zincplate.store.models import Frame, HistoryEntry, Version
