@@ -31,6 +31,10 @@ class FrameColumns(BaseModel):
 
     id: list[int]
     name: list[str]
+    folder: list[str]
+    """Folder of the shoot; empty is none."""
+    hand_place: list[float | None]
+    """Where it stands in the order by hand; null is behind those that have a place."""
     content_hash: list[str]
     size_bytes: list[int]
     raw: list[bool]

@@ -82,6 +82,8 @@ class BringInIn(In):
     preset: str = Field(default="", max_length=200)
     watch: bool = False
     """Go on watching the folder for new files."""
+    keep_folders: bool = False
+    """Subfolders become folders of the shoot."""
     request_key: RequestKey = ""
 
 

@@ -131,10 +131,13 @@ def start_bring_in(body: m.BringInIn) -> Any:
         reference=body.reference,
         move=body.source == "uploads",
         preset=body.preset,
+        folders_from=str(folder) if body.keep_folders and body.source != "uploads" else "",
         request_key=body.request_key,
     )
     if body.watch and body.source == "folder":
-        watched = Watched(shoot=shoot.id, folder=str(folder), reference=body.reference, preset=body.preset)
+        watched = Watched(
+            shoot=shoot.id, folder=str(folder), reference=body.reference, preset=body.preset, keep_folders=body.keep_folders
+        )
         watching.watch(home, watched)
     if job.arguments["shoot_id"] != shoot.id and body.shoot is None:
         shoot.delete_instance()  # the same request, sent twice at once: the other one's shoot gets the frames

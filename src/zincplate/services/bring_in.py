@@ -36,6 +36,7 @@ AT_ONCE = 3
 """Files in work at the same time."""
 _SAME = tuple(threading.Lock() for _ in range(64))
 """By the beginning of a content's hash."""
+LONGEST_FOLDER = 400
 INCOMING_KEPT_S = 7 * 86_400.0
 UNEXPECTED = "It could not be brought in: something in it is not as it should be."
 log = logging.getLogger(__name__)
@@ -73,11 +74,13 @@ def start(
     move: bool = False,
     develop_small: bool = True,
     preset: str = "",
+    folders_from: str = "",
     request_key: str = "",
 ) -> Job:
     """Submits the job. ``reference`` leaves files where they are; ``move`` is for uploads of ours.
 
-    ``preset`` is put on every frame that has no recipe beside it. ``develop_small`` has small pictures of our own made
+    ``preset`` is put on every frame that has no recipe beside it. ``folders_from`` is the folder whose subfolders become folders
+    of the shoot; empty keeps none. ``develop_small`` has small pictures of our own made
     afterwards; without it the camera's stay until a later job does.
     """
     if not paths:
@@ -96,6 +99,7 @@ def start(
         move=move,
         develop_small=develop_small,
         preset=preset,
+        folders_from=folders_from,
     )
     return KIND.submit(context, f"Bring in {len(paths)} files: {shoot.name}", arguments, request_key)
 
@@ -117,11 +121,18 @@ class BringIn(Arguments):
     move: bool = False
     develop_small: bool = True
     preset: str = ""
+    folders_from: str = ""
+
+
+def subfolder(path: Path, root: Path) -> str:
+    """Folder of a file below another, parts with / between; empty for one that stands in it, or beside it."""
+    inside = path.parent.relative_to(root) if path.is_relative_to(root) else Path()
+    return "" if inside == Path() else inside.as_posix()
 
 
 def _run(context: Context, job: Progress, arguments: BringIn) -> dict[str, Any]:
     """Job: every file by itself; one bad file is listed with its reason and the others go on. May be repeated."""
-    shoot, paths = shoots.get(arguments.shoot_id), arguments.paths
+    shoot, paths, root = shoots.get(arguments.shoot_id), arguments.paths, arguments.folders_from
     preset = recipe_presets.get(context.home, arguments.preset) if arguments.preset else None
     clear_incoming(context.home)
     added: list[int] = []
@@ -132,7 +143,7 @@ def _run(context: Context, job: Progress, arguments: BringIn) -> dict[str, Any]:
         path = Path(text)
         try:
             with database.connection_context():
-                return _one(context, shoot, path, arguments.reference, preset)
+                return _one(context, shoot, path, arguments.reference, preset, root and subfolder(path, Path(root)))
         except (*UNAVAILABLE, *BUSY):
             raise
         except Exception as error:  # one bad file never stops the others, whatever is wrong with it
@@ -213,8 +224,10 @@ def hash_of(path: Path) -> str:
         return hashlib.file_digest(file, "sha256").hexdigest()
 
 
-def _one(context: Context, shoot: Shoot, path: Path, reference: bool, preset: Preset | None) -> Version | None:
+def _one(context: Context, shoot: Shoot, path: Path, reference: bool, preset: Preset | None, folder: str) -> Version | None:
     """The new frame's version, or None when the same picture is in the shoot already."""
+    if len(folder) > LONGEST_FOLDER:
+        raise FileError(path, f"It stands too deep: the names of its folders have more than {LONGEST_FOLDER} characters.")
     if not path.is_file():
         if not path.exists():
             raise FileError(path, "The file is not there.")
@@ -228,18 +241,25 @@ def _one(context: Context, shoot: Shoot, path: Path, reference: bool, preset: Pr
         raise FileError(path, f"It could not be read: {error.strerror}.") from error
     # of two files with one content the later one has to meet the earlier
     with _SAME[int(content_hash[:2], 16) % len(_SAME)]:
-        return _added(context, shoot, path, reference, preset, content_hash, size)
+        return _added(context, shoot, path, reference, preset, folder, content_hash, size)
 
 
 def _added(
-    context: Context, shoot: Shoot, path: Path, reference: bool, preset: Preset | None, content_hash: str, size: int
+    context: Context,
+    shoot: Shoot,
+    path: Path,
+    reference: bool,
+    preset: Preset | None,
+    folder: str,
+    content_hash: str,
+    size: int,
 ) -> Version | None:
     """A hashed file as a new frame."""
     same = Frame.get_or_none(Frame.shoot == shoot, Frame.content_hash == content_hash)
     if same is not None and same.removed_at is not None:
         return shoots.put_back(same)  # it was taken out of the shoot, and is wanted again
     if same is not None:
-        if same.name != path.name:
+        if same.file_name != path.name[:200]:
             raise FileError(path, f"It holds the same picture as {same.name}, which is in this shoot already.")
         return None
     capture, preview = context.decoder.facts(path)
@@ -247,7 +267,7 @@ def _added(
     begun, told = _begun(path, content_hash, capture.raw, preset)
     if told:
         capture = replace(capture, notes=(*capture.notes, told))
-    stored = str(path.resolve()) if reference else _copy(context, shoot, path, content_hash)
+    stored = str(path.resolve()) if reference else _copy(context, shoot, path, folder, content_hash)
     _note_original(context, stored, reference, content_hash, size)
     if preview is not None:
         write_file(originals.preview_path(context.home, content_hash), preview)
@@ -258,6 +278,8 @@ def _added(
             frame = Frame.create(
                 shoot=shoot,
                 name=path.name[:200],
+                file_name=path.name[:200],
+                folder=folder,
                 content_hash=content_hash,
                 size_bytes=size,
                 path=stored,
@@ -313,16 +335,17 @@ def _begin(version: Version, recipe: Recipe, words: str) -> None:
     version.save()
 
 
-def _copy(context: Context, shoot: Shoot, path: Path, content_hash: str) -> str:
+def _copy(context: Context, shoot: Shoot, path: Path, subfolder: str, content_hash: str) -> str:
     """Copies into the shoot's folder under a free name, checked against the hash; returns the relative path."""
-    folder = context.home.originals / shoot.folder
+    inside = f"{shoot.folder}/{subfolder}" if subfolder else shoot.folder
+    folder = context.home.originals / inside
     try:
         folder.mkdir(parents=True, exist_ok=True)
         for number in range(1, 1000):
             name = path.name if number == 1 else f"{path.stem}-{number}{path.suffix}"
             target = folder / name
             if target.exists() and target.stat().st_size == path.stat().st_size and hash_of(target) == content_hash:
-                return f"{shoot.folder}/{name}"  # left by an attempt that was interrupted
+                return f"{inside}/{name}"  # left by an attempt that was interrupted
             if target.exists():
                 continue
             try:
@@ -332,7 +355,7 @@ def _copy(context: Context, shoot: Shoot, path: Path, content_hash: str) -> str:
                         raise FileError(path, "It changed while it was copied. Bring it in again.")
             except FileExistsError:
                 continue  # another worker took the name meanwhile
-            return f"{shoot.folder}/{name}"
+            return f"{inside}/{name}"
         raise FileError(path, "A thousand files of this name are there already.")
     except OSError as error:
         if error.errno in (errno.ENOSPC, errno.EDQUOT):

@@ -124,5 +124,5 @@ def _frames(frame_ids: list[int]) -> list[Frame]:
 
 
 def _write(frame: Frame, capture: dict[str, Any], written: dict[str, Any] | None) -> None:
-    words = f"{frame.name}\n{searched(CaptureData.of(capture))}"
+    words = "\n".join((*dict.fromkeys((frame.name, frame.file_name)), searched(CaptureData.of(capture))))
     Frame.update(capture=capture, written=written, words=words, changed_at=now()).where(Frame.id == frame.id).execute()

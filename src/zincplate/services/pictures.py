@@ -108,6 +108,12 @@ def refresh_thumb(context: Context, version: Version) -> bytes:
     return jpeg
 
 
+def forget(home: Home, version_id: int) -> None:
+    """Deletes the small pictures of a version that is no more."""
+    for path in (home.cache / "thumbs" / str(version_id // 100)).glob(f"{version_id}-*.jpg"):
+        path.unlink(missing_ok=True)
+
+
 class Versions(Arguments):
     """Versions whose small pictures are to be made."""
 

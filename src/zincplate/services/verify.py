@@ -13,7 +13,7 @@ from typing import Any
 from zincplate.formats.files import write_file
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.services.bring_in import hash_of
-from zincplate.services.versions import readable_path, write_readable
+from zincplate.services.versions import live, readable_path, write_readable
 from zincplate.store.home import Home
 from zincplate.store.models import Delivered, Frame, Version
 
@@ -85,6 +85,9 @@ def _listed(home: Home, report: Report) -> dict[str, Entry]:
         if not entry.get("referenced") and (Path(path).is_absolute() or ".." in Path(path).parts):
             report.problems.append(f"{home.manifest.name}: Line {number} names a place outside the library.")
             continue
+        if entry.get("deleted"):
+            found.pop(path, None)
+            continue
         found[path] = entry
     return found
 
@@ -137,7 +140,7 @@ def _against_database(home: Home, listed: dict[str, Entry], report: Report) -> N
                 report.problems.append(f"{frame.name}: The original is not where it was ({path.parent}).")
         elif entry["sha256"] != frame.content_hash:
             report.problems.append(f"{frame.name}: The list of originals has another content hash than the database.")
-    for version in Version.select():
+    for version in Version.select().where(live()):
         path = readable_path(home, version)
         # one that was never changed has none
         if version.revision and _stored_recipe(path) != version.recipe:
@@ -167,7 +170,7 @@ def repair(home: Home) -> Report:
     done: list[str] = []
     _rebuild_list(home, done.append)
     written = 0
-    for version in Version.select():
+    for version in Version.select().where(live()):
         if version.revision and _stored_recipe(readable_path(home, version)) != version.recipe:
             trouble = write_readable(home, version)
             if trouble:

@@ -113,14 +113,14 @@ def difference(before: dict[str, Any], after: dict[str, Any]) -> dict[str, Any]:
 
 
 def readable_path(home: Home, version: Version) -> Path:
-    """Where the readable copy of a version's recipe stands. Of frames with one name (from different folders) the later ones carry
-    a piece of their content's hash; the first keeps the plain name."""
+    """Where the readable copy of a version's recipe stands. Of frames whose files have one name (from different folders) the
+    later ones carry a piece of their content's hash; the first keeps the plain name."""
     frame = version.frame
-    earlier = Frame.select().where(Frame.shoot == frame.shoot_id, Frame.name == frame.name, Frame.id < frame.id)
+    earlier = Frame.select().where(Frame.shoot == frame.shoot_id, Frame.file_name == frame.file_name, Frame.id < frame.id)
     tag = f"~{frame.content_hash[:10]}" if earlier.exists() else ""
     ending = f"{tag}.{version.number}.json"
     # a name may have 255 bytes, and the original's may have them all
-    kept = frame.name.encode()[: 255 - len(ending)].decode("utf-8", "ignore")
+    kept = frame.file_name.encode()[: 255 - len(ending)].decode("utf-8", "ignore")
     return home.recipes / frame.shoot.folder / f"{kept}{ending}"
 
 
@@ -154,7 +154,7 @@ _told: set[Path] = set()
 
 def _write(path: Path, version: Version) -> None:
     document = {
-        "original": {"name": version.frame.name, "sha256": version.frame.content_hash},
+        "original": {"name": version.frame.file_name, "sha256": version.frame.content_hash},
         "version": version.number,
         "revision": version.revision,
         "recipe": version.recipe,

@@ -52,7 +52,9 @@ def _read_again(context: Context, frame: Frame) -> CaptureData | None:
     except FileError:
         return None
     capture = as_written(capture, frame.written)
-    Frame.update(capture=capture.as_dict(), words=f"{frame.name}\n{searched(capture)}").where(Frame.id == frame.id).execute()
+    Frame.update(
+        capture=capture.as_dict(), words="\n".join((*dict.fromkeys((frame.name, frame.file_name)), searched(capture)))
+    ).where(Frame.id == frame.id).execute()
     return capture
 
 

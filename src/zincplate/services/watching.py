@@ -10,6 +10,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Annotated
 
+import peewee
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from zincplate.formats.files import write_file
@@ -31,6 +32,7 @@ class Watched(BaseModel):
     folder: Annotated[str, Field(min_length=1, max_length=4000)]
     reference: bool = False
     preset: str = ""
+    keep_folders: bool = False
 
 
 _LIST = TypeAdapter(list[Watched])
@@ -95,10 +97,11 @@ class Watcher:
                 leave(context.home, one.shoot)
                 continue
             ready = self._ready(one)
-            fresh = self._fresh(one.shoot, ready) if ready else []
+            fresh = self._fresh(one, ready) if ready else []
             for at in range(0, len(fresh), AT_ONCE):
                 part = fresh[at : at + AT_ONCE]
-                bring_in.start(context, shoot, part, reference=one.reference, preset=one.preset)
+                folders_from = one.folder if one.keep_folders else ""
+                bring_in.start(context, shoot, part, reference=one.reference, preset=one.preset, folders_from=folders_from)
             count += len(fresh)
         return count
 
@@ -122,11 +125,13 @@ class Watcher:
         return ready
 
     @staticmethod
-    def _fresh(shoot_id: int, paths: list[Path]) -> list[Path]:
+    def _fresh(one: Watched, paths: list[Path]) -> list[Path]:
         """Files that are neither in the shoot nor were refused as they are: after a new start of the program nothing is
         brought in twice. What was written since it was refused comes again."""
-        here = set(Frame.select(Frame.name, Frame.size_bytes).where(Frame.shoot == shoot_id).tuples())
-        rows = Refusal.select(Refusal.name, Refusal.created_at).where(Refusal.shoot == shoot_id).order_by(Refusal.created_at)
+        root = Path(one.folder) if one.keep_folders else None
+        fields = (Frame.file_name, Frame.size_bytes, Frame.folder if root else peewee.Value(""))
+        here = set(Frame.select(*fields).where(Frame.shoot == one.shoot).tuples())
+        rows = Refusal.select(Refusal.name, Refusal.created_at).where(Refusal.shoot == one.shoot).order_by(Refusal.created_at)
         refused = dict(rows.tuples())
         fresh = []
         for path in paths:
@@ -136,6 +141,7 @@ class Watcher:
                 continue  # gone since the look
             told = refused.get(path.name[:250])
             written = datetime.fromtimestamp(stat.st_mtime, UTC).replace(tzinfo=None)
-            if (path.name[:200], stat.st_size) not in here and (told is None or written > told):
+            subfolder = bring_in.subfolder(path, root) if root else ""
+            if (path.name[:200], stat.st_size, subfolder) not in here and (told is None or written > told):
                 fresh.append(path)
         return fresh

@@ -46,6 +46,13 @@ class Frame(Table):
 
     shoot = peewee.ForeignKeyField(Shoot, backref="frames", on_delete="CASCADE")
     name = peewee.CharField(200)
+    """What lists and deliveries call it."""
+    file_name = peewee.CharField(200, default="")
+    """The name its file came with."""
+    folder = peewee.CharField(400, default="")
+    """Folder of the shoot, parts with / between; empty is none."""
+    hand_place = Double(null=True)
+    """Where it stands in the order by hand."""
     content_hash = peewee.FixedCharField(64)
     size_bytes = peewee.BigIntegerField()
     path = peewee.CharField(1000)

@@ -329,6 +329,125 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/frames/names/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What frames would be called. */
+        post: operations["arranging_preview_names_frames_names_preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/frames/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Calls frames by a pattern; their files keep their names. */
+        patch: operations["arranging_rename_frames_names_patch"];
+        trace?: never;
+    };
+    "/api/frames/folder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Puts frames into a folder of their shoot. */
+        patch: operations["arranging_put_into_frames_folder_patch"];
+        trace?: never;
+    };
+    "/api/shoots/{id}/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts frames elsewhere in the order by hand. */
+        post: operations["arranging_place_shoots__int_id__order_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/frames/arrangement/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Names, folders and places as they were. */
+        post: operations["arranging_put_back_frames_arrangement_undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shoots/{id}/taken-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Frames that were taken out of a shoot. */
+        get: operations["arranging_taken_out_shoots__int_id__taken_out_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/frames/erase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Deletes frames that were taken out, for good. */
+        post: operations["arranging_erase_frames_erase_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schema": {
         parameters: {
             query?: never;
@@ -1114,6 +1233,10 @@ export interface components {
             id: number[];
             /** Name */
             name: string[];
+            /** Folder */
+            folder: string[];
+            /** Hand Place */
+            hand_place: (number | null)[];
             /** Content Hash */
             content_hash: string[];
             /** Size Bytes */
@@ -1318,6 +1441,11 @@ export interface components {
              * @default false
              */
             watch: boolean;
+            /**
+             * Keep Folders
+             * @default false
+             */
+            keep_folders: boolean;
             /**
              * Request Key
              * @default
@@ -1534,6 +1662,116 @@ export interface components {
              * @default null
              */
             label: string | null;
+        };
+        /** NamesOut */
+        NamesOut: {
+            /** Names */
+            names: string[];
+        };
+        /**
+         * NamesIn
+         * @description A pattern, with {name}, {number}, {date}, {time} and {shoot}.
+         */
+        NamesIn: {
+            /** Frames */
+            frames: number[];
+            /** Pattern */
+            pattern: string;
+            /**
+             * First Number
+             * @default 1
+             */
+            first_number: number;
+        };
+        /**
+         * ArrangedOut
+         * @description How those that changed were before: undoes it.
+         */
+        ArrangedOut: {
+            /** Before */
+            before: components["schemas"]["Arranged"][];
+        };
+        /**
+         * Arranged
+         * @description How a frame was arranged before.
+         */
+        Arranged: {
+            /** Frame */
+            frame: number;
+            /** Name */
+            name: string;
+            /** Folder */
+            folder: string;
+            /** Hand Place */
+            hand_place: number | null;
+        };
+        /** FolderIn */
+        FolderIn: {
+            /** Frames */
+            frames: number[];
+            /** Folder */
+            folder: string;
+        };
+        /**
+         * PlaceIn
+         * @description In this order, before a frame; null is the end.
+         */
+        PlaceIn: {
+            /** Frames */
+            frames: number[];
+            /**
+             * Before
+             * @default null
+             */
+            before: number | null;
+        };
+        /** ArrangedIn */
+        ArrangedIn: {
+            /** Before */
+            before: components["schemas"]["Arranged"][];
+        };
+        /** TakenOutOut */
+        TakenOutOut: {
+            /** Frames */
+            frames: components["schemas"]["TakenOutRow"][];
+        };
+        /** TakenOutRow */
+        TakenOutRow: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Version */
+            version: number;
+            /** Thumb State */
+            thumb_state: string;
+            /** Thumb */
+            thumb: string;
+            /** Size Bytes */
+            size_bytes: number;
+            /** Referenced */
+            referenced: boolean;
+            /** Removed At */
+            removed_at: string;
+        };
+        /** ErasedOut */
+        ErasedOut: {
+            /** Frames */
+            frames: number;
+            /** Files */
+            files: number;
+            /** Freed Bytes */
+            freed_bytes: number;
+        };
+        /** EraseIn */
+        EraseIn: {
+            /** Frames */
+            frames: number[];
+            /**
+             * Originals
+             * @default false
+             */
+            originals: boolean;
         };
         /**
          * SchemaOut
@@ -3337,6 +3575,237 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    arranging_preview_names_frames_names_preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NamesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    arranging_rename_frames_names_patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NamesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    arranging_put_into_frames_folder_patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FolderIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    arranging_place_shoots__int_id__order_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlaceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    arranging_put_back_frames_arrangement_undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArrangedIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    arranging_taken_out_shoots__int_id__taken_out_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenOutOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    arranging_erase_frames_erase_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EraseIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErasedOut"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
