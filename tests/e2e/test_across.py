@@ -70,7 +70,7 @@ def test_sorted_corrected_carried_and_taken_back(page: Page, series: dict[str, V
     # a label by key, and words for three at once
     page.keyboard.press("6")
     expect(cell(page, "TW-0811")).to_contain_text("proof")
-    page.get_by_role("button", name="Label").click()
+    page.get_by_role("button", name="Describe").click()
     page.get_by_role("menuitem", name="Title, caption, keywords, rights").click()
     describe = page.get_by_role("dialog", name="Describe 3 frames")
     expect(describe.get_by_label("Author")).to_have_value("Harrow Lane Tileworks")

@@ -155,8 +155,9 @@ def test_the_order_by_hand(context: Context, card: Path) -> None:
     assert by_hand(shoot) == [a, b, c, d, e]
     with pytest.raises(UserError):
         arranging.place(shoot.id, [a, b], a)
-    with pytest.raises(NotFound):
-        arranging.place(shoot.id, [a], 99_999)
+    for there, before_it in ((shoot.id, 99_999), (shoot.id + 1, a)):
+        with pytest.raises(NotFound):
+            arranging.place(there, [a], before_it)
 
 
 def test_there_is_always_room_between_two(context: Context, card: Path) -> None:

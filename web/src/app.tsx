@@ -45,7 +45,11 @@ function useJobEvents() {
           (list) =>
             list && { ...list, frames: list.frames.map((f) => (f.version === id ? { ...f, thumb, adjusted } : f)) },
         );
-        for (const key of ["ledger", "shoots", "versions"]) void queryClient.invalidateQueries({ queryKey: [key] });
+        const covers = queryClient.getQueriesData<Frames>({ queryKey: ["frames"] });
+        // another version than the cover: what the frame's row says of it is asked for
+        const cover = covers.some(([, list]) => list?.frames.some((f) => f.version === id));
+        for (const key of ["ledger", "shoots", "versions", ...(cover ? [] : ["frames"])])
+          void queryClient.invalidateQueries({ queryKey: [key] });
       }),
     [],
   );
@@ -71,7 +75,9 @@ export function App() {
         )}
         {route.place === "find" && <Find asked={route.search} />}
         {route.place === "side" && <SideBySide key={route.shoot} shoot={route.shoot} frames={route.frames} />}
-        {route.place === "deliver" && <DeliveryDesk key={route.shoot} shoot={route.shoot} frames={route.frames} />}
+        {route.place === "deliver" && (
+          <DeliveryDesk key={route.shoot} shoot={route.shoot} frames={route.frames} version={route.version} />
+        )}
         <FindDialog />
         <KeysDialog />
         <NoticeList />

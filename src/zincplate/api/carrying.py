@@ -79,6 +79,12 @@ def new_version(path: m.Id, body: NewVersionIn) -> Any:
     return version_list.create(context(), path.id, body.like, body.name), 201
 
 
+@api.post("/versions/of-frames", responses={200: f.VersionsOfOut})
+def versions_of(body: m.FramesIn) -> Any:
+    """Every version of many frames."""
+    return {"versions": version_list.of_frames(body.frames)}
+
+
 @api.patch("/versions/<int:id>/name", responses={200: f.VersionRowOut})
 def name_version(path: m.Id, body: NameIn) -> Any:
     """Gives a version a name."""

@@ -107,6 +107,20 @@ class VersionRowOut(BaseModel):
     """What makes it different from how the frame came in."""
 
 
+class VersionOfOut(BaseModel):
+    id: int
+    frame: int
+    frame_name: str
+    number: int
+    name: str
+    cover: bool
+    thumb: str
+
+
+class VersionsOfOut(BaseModel):
+    versions: list[VersionOfOut]
+
+
 class VersionsOut(BaseModel):
     versions: list[VersionRowOut]
 

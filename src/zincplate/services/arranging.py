@@ -16,6 +16,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.facts_in_words import searched
+from zincplate.services import shoots
 from zincplate.services.context import Context, NotFound, UserError
 from zincplate.services.originals import original_path, preview_path
 from zincplate.services.pictures import forget, thumb_name
@@ -76,7 +77,7 @@ def _names(frames: list[Frame], pattern: str, first_number: int) -> list[str]:
     if len(frames) > 1 and not fields & {"name", "number"}:
         raise UserError("All of them would have one name. Put {number} or {name} into it.")
     digits = max(2, len(str(first_number + len(frames) - 1)))
-    shoots = dict(Shoot.select(Shoot.id, Shoot.name).where(Shoot.id.in_({f.shoot_id for f in frames})).tuples())
+    called = dict(Shoot.select(Shoot.id, Shoot.name).where(Shoot.id.in_({f.shoot_id for f in frames})).tuples())
     made = []
     for number, frame in enumerate(frames, first_number):
         taken: datetime | None = frame.captured_at
@@ -86,7 +87,7 @@ def _names(frames: list[Frame], pattern: str, first_number: int) -> list[str]:
             "number": f"{number:0{digits}d}",
             "date": taken.strftime("%Y-%m-%d") if taken else "undated",
             "time": taken.strftime("%H%M%S") if taken else "undated",
-            "shoot": shoots.get(frame.shoot_id, ""),
+            "shoot": called.get(frame.shoot_id, ""),
         }
         name = FIELDS.sub(lambda found: values[found[1]], pattern).strip() + ending  # noqa: B023
         if len(name) > LONGEST_NAME:
@@ -146,6 +147,7 @@ def place(shoot_id: int, frame_ids: list[int], before: int | None) -> list[dict[
     """Puts frames, in the order that is given, before another frame of the shoot, or at the end. Only their rows change; when
     there is no room left between two, or some have no place yet, all get one. Returns how those that changed were before."""
     moved = list(dict.fromkeys(frame_ids))
+    shoots.get(shoot_id)
     with database.atomic():
         Shoot.select(Shoot.id).where(Shoot.id == shoot_id).for_update().get()  # two that move at once take turns
         rows = in_hand_order(shoot_id)

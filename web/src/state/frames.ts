@@ -51,5 +51,5 @@ export function brought(before: Frames | undefined, answer: Answer): Frames {
   const kept = before.frames.filter((f) => !gone.has(f.id)).map((f) => changed.get(f.id) ?? f);
   const known = new Set(before.frames.map((f) => f.id));
   const fresh = news.filter((f) => !known.has(f.id));
-  return { id, name, stamp, refusals, sets, watched, frames: fresh.length ? [...kept, ...fresh].sort(inTime) : kept };
+  return { id, name, stamp, refusals, sets, watched, frames: [...kept, ...fresh].sort(inTime) };
 }

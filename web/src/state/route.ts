@@ -8,7 +8,8 @@ export type Route =
   | { place: "sheet"; shoot: number }
   | { place: "bench"; shoot: number; frame: number; step: string; version?: number | undefined }
   | { place: "side"; shoot: number; frames: number[] }
-  | { place: "deliver"; shoot: number; frames: number[] };
+  /** ``version`` is the one to deliver of the one frame. */
+  | { place: "deliver"; shoot: number; frames: number[]; version?: number | undefined };
 
 export function parse(url: string): Route {
   const { pathname, searchParams } = new URL(url, "http://localhost");
@@ -26,7 +27,8 @@ export function parse(url: string): Route {
     };
   if (parts[2] === "deliver" || parts[2] === "side") {
     const frames = (searchParams.get("frames") ?? "").split(",").map(Number).filter(Boolean);
-    return { place: parts[2], shoot, frames };
+    if (parts[2] === "side") return { place: "side", shoot, frames };
+    return { place: "deliver", shoot, frames, version: Number(searchParams.get("version")) || undefined };
   }
   return { place: "sheet", shoot };
 }
@@ -49,7 +51,7 @@ export function address(route: Route): string {
     case "side":
       return `/shoots/${route.shoot}/side?frames=${route.frames.join(",")}`;
     case "deliver":
-      return `/shoots/${route.shoot}/deliver${route.frames.length ? `?frames=${route.frames.join(",")}` : ""}`;
+      return `/shoots/${route.shoot}/deliver${query({ frames: route.frames.join(",") || undefined, version: route.version })}`;
   }
 }
 

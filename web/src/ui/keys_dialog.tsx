@@ -25,6 +25,8 @@ const KEYS: [string, [string, string][]][] = [
       ["C", "carry to other frames, with the fit check"],
       ["Ctrl+C, Ctrl+V", "copy the adjustments, put them on the selected frames"],
       ["Ctrl+Z", "take the last step over several frames back"],
+      ["Alt+left, right", "move the selected frames in the order by hand"],
+      ["F2", "rename"],
       ["Delete", "take out of the shoot"],
     ],
   ],

@@ -671,6 +671,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/versions/of-frames": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Every version of many frames. */
+        post: operations["carrying_versions_of_versions_of_frames_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/versions/{id}/name": {
         parameters: {
             query?: never;
@@ -2352,6 +2369,28 @@ export interface components {
              * @default
              */
             name: string;
+        };
+        /** VersionsOfOut */
+        VersionsOfOut: {
+            /** Versions */
+            versions: components["schemas"]["VersionOfOut"][];
+        };
+        /** VersionOfOut */
+        VersionOfOut: {
+            /** Id */
+            id: number;
+            /** Frame */
+            frame: number;
+            /** Frame Name */
+            frame_name: string;
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /** Cover */
+            cover: boolean;
+            /** Thumb */
+            thumb: string;
         };
         /** NameIn */
         NameIn: {
@@ -4299,6 +4338,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["VersionRowOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    carrying_versions_of_versions_of_frames_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FramesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionsOfOut"];
                 };
             };
             /** @description Unprocessable Entity */

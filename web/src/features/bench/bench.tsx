@@ -217,7 +217,7 @@ export function BenchPlace({ shoot, frame: id, step: asked, version: chosenVersi
             Carry
           </Button>
           <JobsButton />
-          <Button ink onClick={() => go({ place: "deliver", shoot, frames: [id] })}>
+          <Button ink onClick={() => go({ place: "deliver", shoot, frames: [id], version })}>
             Deliver
           </Button>
         </TopBar>

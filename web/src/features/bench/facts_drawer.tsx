@@ -3,6 +3,7 @@ import { useEffect, useState } from "react";
 import { api, need } from "../../api/client";
 import type { components } from "../../api/generated/api";
 import { complain } from "../../state/notices";
+import { Button } from "../../ui/controls";
 import { isTyped } from "../../ui/typing";
 
 type Facts = components["schemas"]["FactsOut"];
@@ -12,13 +13,16 @@ interface Props {
   id: number;
   open: boolean;
   setOpen: (open: boolean) => void;
+  name?: string;
+  /** Opened by a button, not by words. */
+  button?: boolean;
   /** What its pictures told besides. */
   notes?: readonly string[];
   children: React.ReactNode;
 }
 
 /** What the file says of its making and meaning, and what was ignored, repaired or assumed in it. */
-export function FactsDrawer({ id, open, setOpen, notes: more = NONE, children }: Props) {
+export function FactsDrawer({ id, name, button, open, setOpen, notes: more = NONE, children }: Props) {
   const [facts, setFacts] = useState<Facts | null>(null);
   useEffect(() => {
     const key = (e: KeyboardEvent) => {
@@ -43,9 +47,15 @@ export function FactsDrawer({ id, open, setOpen, notes: more = NONE, children }:
   const notes = [...new Set([...(facts?.notes ?? []), ...more])];
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
-      <Popover.Trigger title="Facts of the file (I)" className="border-b border-dotted border-ink2 hover:text-ink">
-        {children}
-      </Popover.Trigger>
+      {button ? (
+        <Popover.Trigger asChild>
+          <Button title="Facts of the file (I)">{children}</Button>
+        </Popover.Trigger>
+      ) : (
+        <Popover.Trigger title="Facts of the file (I)" className="border-b border-dotted border-ink2 hover:text-ink">
+          {children}
+        </Popover.Trigger>
+      )}
       <Popover.Portal>
         <Popover.Content
           align="end"
@@ -55,6 +65,7 @@ export function FactsDrawer({ id, open, setOpen, notes: more = NONE, children }:
           tabIndex={0}
           className="scroll-plain z-40 max-h-[72vh] w-[400px] overflow-y-auto border border-ink bg-sheet px-3.5 py-2.5 text-sm shadow-lg !outline-none focus-visible:ring-1 focus-visible:ring-ink"
         >
+          {name && <h2 className="mb-1.5 font-slab text-base font-semibold">{name}</h2>}
           {facts === null && <p className="text-ink2">Reading the facts.</p>}
           {notes.length > 0 && facts !== null && (
             <section className="mb-2">

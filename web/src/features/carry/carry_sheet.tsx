@@ -12,10 +12,10 @@ import {
 import { complain } from "../../state/notices";
 import { useChosen } from "../../state/selection";
 import { Button, Choices } from "../../ui/controls";
+import { SheetDialog } from "../../ui/sheet_dialog";
 import { AdjustmentList } from "./adjustment_list";
 import { type Ends, endsOfImage, endWords } from "./blown";
 import { differenceWords, type FitRow, useComparison } from "./comparing";
-import { SheetDialog } from "./sheet_dialog";
 import { TargetCard, type Way } from "./target_card";
 
 type Reach = "chosen" | "following" | "all";

@@ -3,8 +3,8 @@ import type { Frame } from "../../api/client";
 import { carry } from "../../state/carrying";
 import { thumbUrl } from "../../state/queries";
 import { Button } from "../../ui/controls";
+import { SheetDialog } from "../../ui/sheet_dialog";
 import { type EvenRow, useComparison } from "./comparing";
-import { SheetDialog } from "./sheet_dialog";
 
 const signed = (v: number, digits: number) => `${v < 0 ? "\u2212" : "+"}${Math.abs(v).toFixed(digits)}`;
 
@@ -104,7 +104,7 @@ export function EvenSheet({
                     {colour?.temperature_kelvin === undefined ? "" : `${colour.temperature_kelvin} K`}
                   </td>
                   <td className="text-right">{colour?.tint === undefined ? "" : signed(colour.tint, 1)}</td>
-                  <td className="text-right">{r ? `${signed(r.left_over_ev, 3)} EV` : ""}</td>
+                  <td className="text-right">{r && !reason ? `${signed(r.left_over_ev, 3)} EV` : ""}</td>
                 </tr>
               );
             })}

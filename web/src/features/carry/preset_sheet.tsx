@@ -3,7 +3,7 @@ import type { Frame } from "../../api/client";
 import { carry } from "../../state/carrying";
 import { byFolder, useRecipePresets } from "../../state/recipe_presets";
 import { Button } from "../../ui/controls";
-import { SheetDialog } from "./sheet_dialog";
+import { SheetDialog } from "../../ui/sheet_dialog";
 
 /** Applies a preset at a strength to many frames as one step. */
 export function PresetSheet({ frames, onClose }: { frames: readonly Frame[]; onClose: () => void }) {
@@ -57,7 +57,7 @@ export function PresetSheet({ frames, onClose }: { frames: readonly Frame[]; onC
                   name="preset"
                   checked={p.id === id}
                   onChange={() => setId(p.id)}
-                  className="mt-[3px]"
+                  className="mt-[3px] h-3.5 w-3.5 shrink-0 self-start"
                 />
                 <span>
                   <b className="font-semibold">{p.name}</b>

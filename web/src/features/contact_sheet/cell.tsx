@@ -19,6 +19,8 @@ interface Props {
   chosen: boolean;
   current: boolean;
   ink: string;
+  /** Dragged frames would be let go before or behind this one. */
+  drop?: "before" | "after" | undefined;
   /** The set it stands in or for. */
   stack?: Stack | undefined;
   onFold?: (() => void) | undefined;
@@ -33,6 +35,7 @@ export const Cell = memo(function Cell({
   chosen,
   current,
   ink,
+  drop,
   stack,
   onFold,
   onPress,
@@ -46,6 +49,7 @@ export const Cell = memo(function Cell({
     frame.adjusted ? "adjusted" : "",
     frame.versions > 1 ? `${frame.versions} versions` : "",
     frame.delivered ? "delivered" : "",
+    frame.folder,
   ].filter(Boolean);
   const number = frame.name.replace(/\.[^.]+$/, "");
   return (
@@ -62,6 +66,12 @@ export const Cell = memo(function Cell({
       className={`relative flex flex-col items-center border-2 pt-[5px] ${chosen ? "border-ink bg-white" : current ? "border-rule" : "border-transparent"} ${current ? "outline-offset-[-1px] outline-wax group-focus-visible:outline-2" : ""}`}
       style={{ width: cell.width, height: cell.height - 4 }}
     >
+      {drop && (
+        <span
+          aria-hidden
+          className={`absolute -bottom-0.5 -top-0.5 w-[3px] bg-wax ${drop === "before" ? "-left-[3.5px]" : "-right-[3.5px]"}`}
+        />
+      )}
       <div className="flex items-end justify-center" style={{ height: cell.tall }}>
         <div className="relative" style={size}>
           {stack?.folded && (

@@ -11,28 +11,42 @@ import { useChosen, useSelection } from "../../state/selection";
 import { useTogether } from "../../state/together";
 import { Button } from "../../ui/controls";
 import { TopBar } from "../../ui/top_bar";
-import { isTyped } from "../../ui/typing";
 import { FactsDrawer } from "../bench/facts_drawer";
 import { CarrySheet } from "../carry/carry_sheet";
 import { EvenSheet } from "../carry/even_sheet";
 import { PresetSheet } from "../carry/preset_sheet";
 import { JobsButton } from "../jobs/jobs_button";
 import { BringIn, useDrop } from "../shoots/bring_in";
+import { moveBefore, stepTarget } from "./arranging";
 import { Cell, SIZES } from "./cell";
 import { DescribeDialog } from "./describe_dialog";
 import { useFound } from "./find";
+import { useHandDrag } from "./hand_drag";
 import { LabelsDialog } from "./labels_dialog";
+import { FolderDialog, RenameDialog } from "./names_dialog";
 import { takeOut } from "./removing";
-import { EVERYTHING, type Look, matches, next, ordered, same } from "./selection";
+import { EVERYTHING, foldersOf, type Look, matches, next, ordered, same } from "./selection";
 import { SetsMenu } from "./sets_menu";
 import { type Deeds, SheetActions } from "./sheet_actions";
 import { SheetBar } from "./sheet_bar";
+import { useSheetKeys } from "./sheet_keys";
 import { useSheetMemory } from "./sheet_memory";
 import { stacked } from "./stacks";
+import { TakenOutSheet } from "./taken_out_sheet";
 
 const NO_SETS: FrameSet[] = [];
 
-type Asking = "carry" | "even" | "preset" | "labels" | "describe" | "bring_in" | null;
+type Asking =
+  | "carry"
+  | "even"
+  | "preset"
+  | "labels"
+  | "describe"
+  | "rename"
+  | "folder"
+  | "taken_out"
+  | "bring_in"
+  | null;
 
 /** The grid of a shoot's frames, with marks, filters and what to do with the chosen ones. */
 export function ContactSheet({ shoot }: { shoot: number }) {
@@ -163,63 +177,62 @@ export function ContactSheet({ shoot }: { shoot: number }) {
     selectSame: (of) => current && setChosen(same(frames, current, of)),
     editLabels: () => setAsking("labels"),
     describe: () => setAsking("describe"),
+    rename: () => picked.length && setAsking("rename"),
+    folder: () => setAsking("folder"),
+    takenOut: () => setAsking("taken_out"),
     undoStep: () => void undoNewestStep(shoot),
   };
 
   const grid = useRef<HTMLDivElement>(null);
-  const onKey = (e: KeyboardEvent) => {
-    const on = e.target as Element | null;
-    if (asking || isTyped(e) || on?.closest?.("[role=menu], [role=dialog]")) return;
-    // what moves and opens belongs to the frames; on a button Enter presses it
-    const inGrid = on === document.body || grid.current?.contains(on);
-    const ctrl = e.ctrlKey || e.metaKey;
-    const key = e.key.toLowerCase();
-    const commands: Record<string, () => void> = {
-      a: deeds.selectAll,
-      z: deeds.undoStep,
-      c: () => {
-        if (!current) return;
-        useCarrying.setState({ copied: { version: current.version, name: current.name } });
-        useNotices.getState().say(`Adjustments of ${current.name} copied. Ctrl+V puts them on the selected frames.`);
-      },
-      v: () => void pasteOn(picked.map((f) => f.version)),
-    };
-    if (ctrl && commands[key] && !e.shiftKey) {
-      e.preventDefault();
-      commands[key]();
-      return;
-    }
-    if (ctrl || e.altKey) return;
-    const marks: Record<string, Mark> = { k: "keep", m: "maybe", d: "drop" };
-    const step = { ArrowRight: 1, ArrowLeft: -1, ArrowDown: columns, ArrowUp: -columns }[e.key];
-    const named = /^[6-9]$/.test(key) ? labels[Number(key) - 6] : undefined;
-    if (marks[key]) mark(marks[key]);
-    else if (named) label(named.name);
-    else if (/^[0-5]$/.test(key)) {
-      if (targets.length) marking.mutate({ frames: targets, stars: Number(key) });
-    } else if (key === "c") deeds.carry();
-    else if (key === "s" && targets.length > 1 && targets.length <= 8) deeds.sideBySide();
-    else if (!inGrid) return;
-    else if (step) {
+  const targetSet = useMemo(() => new Set(targets), [targets]);
+  const inOrder = (ids: ReadonlySet<number>) => frames.filter((f) => ids.has(f.id)).map((f) => f.id);
+  const sayOrder = () => useNotices.getState().say('Frames can be moved when the sheet is ordered by "hand".');
+  const drag = useHandDrag({
+    on: order === "hand",
+    scroller,
+    taken: (id) => (chosen.has(id) ? chosen : new Set(stacks.expand([id]))),
+    drop: (ids, at) => {
+      const members = stacks.expand([at.id]);
+      const others = frames.filter((f) => !ids.has(f.id)).map((f) => f.id);
+      const edge = others.indexOf((at.after ? members.at(-1) : members[0]) ?? at.id);
+      void moveBefore(shoot, inOrder(ids), others[at.after ? edge + 1 : edge] ?? null);
+    },
+  });
+  useSheetKeys({
+    busy: asking !== null,
+    grid,
+    columns,
+    deeds,
+    labels,
+    chosen: targets.length,
+    copy: () => {
+      if (!current) return;
+      useCarrying.setState({ copied: { version: current.version, name: current.name } });
+      useNotices.getState().say(`Adjustments of ${current.name} copied. Ctrl+V puts them on the selected frames.`);
+    },
+    paste: () => void pasteOn(picked.map((f) => f.version)),
+    stars: (count) => targets.length && marking.mutate({ frames: targets, stars: count }),
+    move: (step, extend) => {
       const target = next(shown, cursor, step);
       if (!target) return;
       setCursor(target.id);
-      setChosen(e.shiftKey ? [...chosen, ...stacks.expand([target.id])] : stacks.expand([target.id]));
+      setChosen(extend ? [...chosen, ...stacks.expand([target.id])] : stacks.expand([target.id]));
       virtual.scrollToIndex(Math.floor(shown.indexOf(target) / columns));
-    } else if (key === " " && current && stacks.of.has(current.id)) fold(current.set);
-    else if (e.key === "Enter" && cursor !== null) open(cursor);
-    else if (e.key === "Escape") setChosen([]);
-    else if (e.key === "Delete") deeds.remove();
-    else return;
-    e.preventDefault();
-  };
-  const latest = useRef(onKey);
-  latest.current = onKey;
-  useEffect(() => {
-    const key = (e: KeyboardEvent) => latest.current(e);
-    window.addEventListener("keydown", key);
-    return () => window.removeEventListener("keydown", key);
-  }, []);
+    },
+    shift: (step) => {
+      if (order !== "hand") return sayOrder();
+      const ids = shown.map((f) => f.id);
+      const to = stepTarget(ids, targetSet, step);
+      if (to !== undefined)
+        void moveBefore(shoot, inOrder(targetSet), to === null ? null : (stacks.expand([to])[0] ?? to));
+    },
+    fold: () => {
+      if (!current || !stacks.of.has(current.id)) return false;
+      fold(current.set);
+      return true;
+    },
+    clear: () => setChosen([]),
+  });
 
   const number = all.filter((f) => chosen.has(f.id)).length;
   return (
@@ -245,9 +258,9 @@ export function ContactSheet({ shoot }: { shoot: number }) {
       {data && data.refusals.length > 0 && showRefused && (
         <section
           aria-label="Refused files"
-          className="flex shrink-0 items-start gap-4 border-b border-rule bg-white px-4 py-2"
+          className="flex shrink-0 items-start gap-4 border-b border-rule bg-white px-4 py-1"
         >
-          <ul className="scroll-plain max-h-24 grow">
+          <ul className="scroll-plain max-h-24 grow leading-7">
             {data.refusals.map((r) => (
               <li key={r.name}>
                 <b className="font-semibold text-wax">{r.name}</b> {r.reason}
@@ -285,6 +298,7 @@ export function ContactSheet({ shoot }: { shoot: number }) {
           data-place-start
           className="group relative min-h-full !outline-none"
           style={{ height: virtual.getTotalSize() }}
+          {...drag.handlers}
         >
           {virtual.getVirtualItems().map((row) => (
             // biome-ignore lint/a11y/useSemanticElements: as above
@@ -306,6 +320,7 @@ export function ContactSheet({ shoot }: { shoot: number }) {
                   onFold={() => fold(frame.set)}
                   chosen={chosen.has(frame.id)}
                   current={cursor === frame.id}
+                  drop={drag.at?.id === frame.id ? (drag.at.after ? "after" : "before") : undefined}
                   onPress={(e) => press(frame, e)}
                   onOpen={() => open(frame.id)}
                 />
@@ -329,7 +344,7 @@ export function ContactSheet({ shoot }: { shoot: number }) {
           }}
         />
         {current && (
-          <FactsDrawer id={current.id} open={facts} setOpen={setFacts}>
+          <FactsDrawer id={current.id} name={current.name} open={facts} setOpen={setFacts} button>
             Facts
           </FactsDrawer>
         )}
@@ -340,6 +355,9 @@ export function ContactSheet({ shoot }: { shoot: number }) {
       {asking === "even" && <EvenSheet frames={picked} reference={current ?? null} onClose={() => setAsking(null)} />}
       {asking === "preset" && <PresetSheet frames={picked} onClose={() => setAsking(null)} />}
       {asking === "describe" && <DescribeDialog frames={picked} onClose={() => setAsking(null)} />}
+      {asking === "rename" && <RenameDialog frames={picked} onClose={() => setAsking(null)} />}
+      {asking === "folder" && <FolderDialog frames={picked} folders={foldersOf(all)} onClose={() => setAsking(null)} />}
+      {asking === "taken_out" && <TakenOutSheet shoot={shoot} onClose={() => setAsking(null)} />}
       {asking === "labels" && <LabelsDialog labels={labels} onClose={() => setAsking(null)} />}
       <BringIn
         card={shoots.data?.card ?? null}

@@ -7,7 +7,7 @@ const refresh = () => {
   for (const key of ["frames", "shoots"]) void queryClient.invalidateQueries({ queryKey: [key] });
 };
 
-async function bringBack(frames: number[]): Promise<void> {
+export async function bringBack(frames: number[]): Promise<void> {
   try {
     await need(api.POST("/api/frames/restore", { body: { frames } }));
     refresh();

@@ -1,6 +1,6 @@
 import { expect, it } from "vitest";
 import type { Frame } from "../../api/client";
-import { EVERYTHING, FILTERS, type Filter, matches, next, ordered, same } from "./selection";
+import { EVERYTHING, FILTERS, type Filter, foldersOf, matches, next, ordered, same } from "./selection";
 
 const frame = (more: Partial<Frame>): Frame =>
   ({ id: 1, mark: "", stars: 0, adjusted: false, delivered: 0, ...more }) as Frame;
@@ -23,9 +23,30 @@ it("every filter takes what its name says and nothing else", () => {
   expect(taken("maybe")).toEqual(["maybe"]);
   expect(taken("drop")).toEqual(["dropped"]);
   expect(taken("unmarked")).toEqual(["plain", "adjusted", "delivered"]);
-  expect(taken("adjusted")).toEqual(["adjusted"]);
-  expect(taken("delivered")).toEqual(["delivered"]);
-  expect(FILTERS.map(([key]) => key)).toEqual(["all", "keep", "maybe", "drop", "unmarked", "adjusted", "delivered"]);
+  expect(FILTERS.map(([key]) => key)).toEqual(["all", "keep", "maybe", "drop", "unmarked"]);
+});
+
+it("adjusted, delivered and in a set combine with the marks and with each other, each both ways", () => {
+  const one = frame({ mark: "keep", adjusted: true, delivered: 2, set: 7 });
+  const plain = frame({ mark: "keep", adjusted: false, delivered: 0, set: 0 });
+  for (const key of ["adjusted", "delivered", "inSet"] as const) {
+    const kept = (value: boolean) => ({ ...EVERYTHING, filter: "keep" as const, [key]: value });
+    expect([matches(one, kept(true)), matches(plain, kept(true))]).toEqual([true, false]);
+    expect([matches(one, kept(false)), matches(plain, kept(false))]).toEqual([false, true]);
+    expect(matches({ ...one, mark: "drop" }, kept(true))).toBe(false);
+  }
+  expect(matches(one, { ...EVERYTHING, adjusted: true, inSet: false })).toBe(false);
+});
+
+it("a folder takes what stands in it and below, no other that begins alike; the empty one what stands in none", () => {
+  const inside = (folder: string, wanted: string | null) =>
+    matches(frame({ folder }), { ...EVERYTHING, folder: wanted });
+  expect(inside("kiln", "kiln") && inside("kiln/door", "kiln") && inside("", "") && inside("kiln", null)).toBe(true);
+  expect(inside("kilns", "kiln") || inside("", "kiln") || inside("kiln", "") || inside("kiln", "kiln/door")).toBe(
+    false,
+  );
+  const all = ["b/c", "", "a", "b/c"].map((folder) => frame({ folder }));
+  expect(foldersOf(all)).toEqual(["a", "b", "b/c"]);
 });
 
 it("stars narrow every filter", () => {
@@ -54,10 +75,36 @@ it("label, camera, lens and kind each narrow by themselves and together", () => 
 });
 
 it("every order puts first what its name says and leaves equals in time", () => {
-  const plain = { exposure_time_s: 0.01, iso: 100, f_number: 4, camera: "B", lens: "", changed_at: "2026-01-01" };
-  const a = frame({ id: 1, name: "TW-10", mark: "drop", stars: 1, ...plain });
-  const b = frame({ id: 2, name: "TW-9", mark: "keep", stars: 5, ...plain, exposure_time_s: 0.02, camera: "A" });
-  const c = frame({ id: 3, name: "TW-10", mark: "", stars: 1, ...plain, f_number: 0, changed_at: "2026-02-01" });
+  const plain = {
+    exposure_time_s: 0.01,
+    iso: 100,
+    f_number: 4,
+    camera: "B",
+    lens: "",
+    folder: "",
+    changed_at: "2026-01-01",
+  };
+  const a = frame({ id: 1, name: "TW-10", mark: "drop", stars: 1, hand_place: null, ...plain });
+  const b = frame({
+    id: 2,
+    name: "TW-9",
+    mark: "keep",
+    stars: 5,
+    ...plain,
+    exposure_time_s: 0.02,
+    camera: "A",
+    hand_place: 2,
+  });
+  const c = frame({
+    id: 3,
+    name: "TW-10",
+    mark: "",
+    stars: 1,
+    ...plain,
+    f_number: 0,
+    changed_at: "2026-02-01",
+    hand_place: -1,
+  });
   const by = (order: Parameters<typeof ordered>[1]) => ordered([a, b, c], order).map((f) => f.id);
   expect(by("time")).toEqual([1, 2, 3]);
   expect(by("name")).toEqual([2, 1, 3]);
@@ -66,5 +113,6 @@ it("every order puts first what its name says and leaves equals in time", () => 
   expect(by("exposure")).toEqual([1, 2, 3]);
   expect(by("camera")).toEqual([2, 1, 3]);
   expect(by("changed")).toEqual([3, 1, 2]);
+  expect(by("hand")).toEqual([3, 2, 1]);
   expect(same([a, b, c], a, "stars")).toEqual([1, 3]);
 });

@@ -1,6 +1,6 @@
 import type { Frame } from "../../api/client";
 
-export type Filter = "all" | "keep" | "maybe" | "drop" | "unmarked" | "adjusted" | "delivered";
+export type Filter = "all" | "keep" | "maybe" | "drop" | "unmarked";
 
 export const FILTERS: readonly (readonly [Filter, string])[] = [
   ["all", "all"],
@@ -8,8 +8,6 @@ export const FILTERS: readonly (readonly [Filter, string])[] = [
   ["maybe", "maybe"],
   ["drop", "dropped"],
   ["unmarked", "unmarked"],
-  ["adjusted", "adjusted"],
-  ["delivered", "delivered"],
 ];
 
 /** What a sheet shows of its frames: everything has to hold. */
@@ -20,10 +18,27 @@ export interface Look {
   label: string;
   camera: string;
   lens: string;
+  /** Frames of this folder and those below it; null is every folder. */
+  folder: string | null;
   kind: "any" | "raw" | "finished";
+  /** Null takes both. */
+  adjusted: boolean | null;
+  delivered: boolean | null;
+  inSet: boolean | null;
 }
 
-export const EVERYTHING: Look = { filter: "all", stars: 0, label: "", camera: "", lens: "", kind: "any" };
+export const EVERYTHING: Look = {
+  filter: "all",
+  stars: 0,
+  label: "",
+  camera: "",
+  lens: "",
+  folder: null,
+  kind: "any",
+  adjusted: null,
+  delivered: null,
+  inSet: null,
+};
 
 export function matches(frame: Frame, look: Look): boolean {
   if (frame.stars < look.stars) return false;
@@ -31,21 +46,29 @@ export function matches(frame: Frame, look: Look): boolean {
   if (look.camera && frame.camera !== look.camera) return false;
   if (look.lens && frame.lens !== look.lens) return false;
   if (look.kind !== "any" && frame.raw !== (look.kind === "raw")) return false;
-  switch (look.filter) {
-    case "all":
-      return true;
-    case "unmarked":
-      return frame.mark === "";
-    case "adjusted":
-      return frame.adjusted;
-    case "delivered":
-      return frame.delivered > 0;
-    default:
-      return frame.mark === look.filter;
-  }
+  if (look.folder !== null && !isIn(frame.folder, look.folder)) return false;
+  if (look.adjusted !== null && frame.adjusted !== look.adjusted) return false;
+  if (look.delivered !== null && frame.delivered > 0 !== look.delivered) return false;
+  if (look.inSet !== null && frame.set > 0 !== look.inSet) return false;
+  if (look.filter === "all") return true;
+  return frame.mark === (look.filter === "unmarked" ? "" : look.filter);
 }
 
-export type Order = "time" | "name" | "mark" | "stars" | "exposure" | "camera" | "changed";
+/** The empty folder holds only what stands in none. */
+const isIn = (folder: string, wanted: string): boolean =>
+  folder === wanted || (wanted !== "" && folder.startsWith(`${wanted}/`));
+
+/** Every folder that occurs, with those above it, sorted. */
+export function foldersOf(frames: readonly Frame[]): string[] {
+  const found = new Set<string>();
+  for (const { folder } of frames) {
+    const parts = folder ? folder.split("/") : [];
+    for (let i = 1; i <= parts.length; i++) found.add(parts.slice(0, i).join("/"));
+  }
+  return [...found].sort(names.compare);
+}
+
+export type Order = "time" | "name" | "mark" | "stars" | "exposure" | "camera" | "changed" | "hand";
 
 export const ORDERS: readonly (readonly [Order, string])[] = [
   ["time", "time taken"],
@@ -55,6 +78,7 @@ export const ORDERS: readonly (readonly [Order, string])[] = [
   ["exposure", "exposure"],
   ["camera", "camera"],
   ["changed", "last changed"],
+  ["hand", "hand"],
 ];
 
 /** log2 of time * ISO / f-number squared; what is not told comes last. */
@@ -64,18 +88,16 @@ function exposureOf({ exposure_time_s: time, iso, f_number }: Frame): number {
 
 const MARKS = ["keep", "maybe", "", "drop"];
 const names = new Intl.Collator("en", { numeric: true });
+const rising = (x: number, y: number): number => (x === y ? 0 : x < y ? -1 : 1);
 
 const BY: Record<Exclude<Order, "time">, (a: Frame, b: Frame) => number> = {
-  name: (a, b) => names.compare(a.name, b.name),
+  name: (a, b) => names.compare(a.folder, b.folder) || names.compare(a.name, b.name),
   mark: (a, b) => MARKS.indexOf(a.mark) - MARKS.indexOf(b.mark),
   stars: (a, b) => b.stars - a.stars,
-  exposure: (a, b) => {
-    const x = exposureOf(a);
-    const y = exposureOf(b);
-    return x === y ? 0 : x < y ? -1 : 1;
-  },
+  exposure: (a, b) => rising(exposureOf(a), exposureOf(b)),
   camera: (a, b) => names.compare(a.camera, b.camera) || names.compare(a.lens, b.lens),
   changed: (a, b) => (a.changed_at === b.changed_at ? 0 : a.changed_at < b.changed_at ? 1 : -1),
+  hand: (a, b) => rising(a.hand_place ?? Number.POSITIVE_INFINITY, b.hand_place ?? Number.POSITIVE_INFINITY),
 };
 
 /** Frames, which come in the order they were taken, in another one; equals stay in time. */
@@ -95,7 +117,7 @@ export function next<T extends { id: number }>(frames: readonly T[], current: nu
 export function same(
   frames: readonly Frame[],
   as: Frame,
-  of: "mark" | "stars" | "label" | "camera" | "lens",
+  of: "mark" | "stars" | "label" | "camera" | "lens" | "folder",
 ): number[] {
   return frames.filter((f) => f[of] === as[of]).map((f) => f.id);
 }

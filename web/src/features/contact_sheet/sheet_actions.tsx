@@ -19,9 +19,12 @@ export interface Deeds {
   remove: () => void;
   invert: () => void;
   selectAll: () => void;
-  selectSame: (of: "mark" | "stars" | "label" | "camera" | "lens") => void;
+  selectSame: (of: "mark" | "stars" | "label" | "camera" | "lens" | "folder") => void;
   editLabels: () => void;
   describe: () => void;
+  rename: () => void;
+  folder: () => void;
+  takenOut: () => void;
   undoStep: () => void;
 }
 
@@ -40,6 +43,7 @@ const SAMES = [
   ["label", "label"],
   ["camera", "camera"],
   ["lens", "lens"],
+  ["folder", "folder"],
 ] as const;
 
 /** What can be done with the chosen frames. */
@@ -98,8 +102,30 @@ export function SheetActions({ words, count, labels, deeds, children }: Props) {
             <DropdownMenu.Item className={ITEM} onSelect={deeds.editLabels}>
               Change the labels
             </DropdownMenu.Item>
-            <DropdownMenu.Item className={ITEM} onSelect={deeds.describe}>
+          </DropdownMenu.Content>
+        </DropdownMenu.Portal>
+      </DropdownMenu.Root>
+      <DropdownMenu.Root>
+        <DropdownMenu.Trigger asChild>
+          <Button>Describe</Button>
+        </DropdownMenu.Trigger>
+        <DropdownMenu.Portal>
+          <DropdownMenu.Content align="end" sideOffset={6} className={MENU}>
+            <DropdownMenu.Item className={ITEM} disabled={none} onSelect={deeds.describe}>
               Title, caption, keywords, rights
+            </DropdownMenu.Item>
+            <DropdownMenu.Item className={ITEM} disabled={none} onSelect={deeds.rename}>
+              Rename <span className="ml-auto pl-6 text-xs text-ink2">F2</span>
+            </DropdownMenu.Item>
+            <DropdownMenu.Item className={ITEM} disabled={none} onSelect={deeds.folder}>
+              Folder
+            </DropdownMenu.Item>
+            <DropdownMenu.Separator className="my-1 h-px bg-rule" />
+            <DropdownMenu.Item className={ITEM} disabled={none} onSelect={deeds.remove}>
+              Take out of the shoot <span className="ml-auto pl-6 text-xs text-ink2">Del</span>
+            </DropdownMenu.Item>
+            <DropdownMenu.Item className={ITEM} onSelect={deeds.takenOut}>
+              What was taken out
             </DropdownMenu.Item>
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
@@ -126,9 +152,6 @@ export function SheetActions({ words, count, labels, deeds, children }: Props) {
             <DropdownMenu.Separator className="my-1 h-px bg-rule" />
             <DropdownMenu.Item className={ITEM} onSelect={deeds.undoStep}>
               Take the last step back <span className="ml-auto pl-6 text-xs text-ink2">Ctrl+Z</span>
-            </DropdownMenu.Item>
-            <DropdownMenu.Item className={ITEM} disabled={none} onSelect={deeds.remove}>
-              Take out of the shoot
             </DropdownMenu.Item>
           </DropdownMenu.Content>
         </DropdownMenu.Portal>

@@ -7,7 +7,7 @@ import { queryClient } from "../../state/queries";
 import { Button } from "../../ui/controls";
 import type { Size } from "./cell";
 import { Coming } from "./coming";
-import { EVERYTHING, FILTERS, type Look, matches, ORDERS, type Order } from "./selection";
+import { EVERYTHING, FILTERS, foldersOf, type Look, matches, ORDERS, type Order } from "./selection";
 
 interface Props {
   shoot: number;
@@ -54,6 +54,10 @@ export function SheetBar({
     () => FILTERS.map(([filter]) => all.filter((f) => matches(f, { ...EVERYTHING, filter })).length),
     [all],
   );
+  const states = useMemo(
+    () => ({ adjusted: all.filter((f) => f.adjusted).length, delivered: all.filter((f) => f.delivered > 0).length }),
+    [all],
+  );
   return (
     <div className="flex h-10 shrink-0 items-center gap-3.5 border-b border-rule bg-paper px-4">
       <div role="toolbar" aria-label="Filter" className="flex gap-3.5">
@@ -66,6 +70,18 @@ export function SheetBar({
             className={`h-10 whitespace-nowrap border-b-2 pt-0.5 ${look.filter === key ? "border-wax text-ink" : "border-transparent text-ink2 hover:text-ink"}`}
           >
             {name} <b className="font-semibold text-ink">{counts[i]}</b>
+          </button>
+        ))}
+        <span className="h-4 w-px shrink-0 self-center bg-rule" />
+        {(["adjusted", "delivered"] as const).map((state) => (
+          <button
+            key={state}
+            type="button"
+            aria-pressed={look[state] === true}
+            onClick={() => setLook({ ...look, [state]: look[state] === true ? null : true })}
+            className={`h-10 whitespace-nowrap border-b-2 pt-0.5 ${look[state] === true ? "border-wax text-ink" : "border-transparent text-ink2 hover:text-ink"}`}
+          >
+            {state} <b className="font-semibold text-ink">{states[state]}</b>
           </button>
         ))}
       </div>
@@ -135,14 +151,26 @@ const count = (look: Look): number =>
   (look.label ? 1 : 0) +
   (look.camera ? 1 : 0) +
   (look.lens ? 1 : 0) +
-  (look.kind !== "any" ? 1 : 0);
+  (look.kind !== "any" ? 1 : 0) +
+  (look.folder !== null ? 1 : 0) +
+  (look.adjusted === false ? 1 : 0) +
+  (look.delivered === false ? 1 : 0) +
+  (look.inSet !== null ? 1 : 0);
 
-/** Stars, label, camera, lens and kind: folded away, with how many of them hold. */
+/** Yes, no, or both. */
+const STATES = [
+  ["adjusted", "Adjusted"],
+  ["delivered", "Delivered"],
+  ["inSet", "In a set"],
+] as const;
+
+/** Stars, label, camera, lens, folder, kind and states: folded away, with how many of them hold. */
 function Narrow({ all, labels, look, setLook }: Pick<Props, "all" | "labels" | "look" | "setLook">) {
   const values = useMemo(() => {
     const of = (key: "camera" | "lens" | "label") => [...new Set(all.map((f) => f[key]).filter(Boolean))].sort();
     return { camera: of("camera"), lens: of("lens"), label: of("label") };
   }, [all]);
+  const folders = useMemo(() => foldersOf(all), [all]);
   const used = count(look);
   const known = [...new Set([...labels.map((l) => l.name), ...values.label])];
   const row = (name: string, key: "label" | "camera" | "lens", options: readonly string[]) => (
@@ -205,6 +233,42 @@ function Narrow({ all, labels, look, setLook }: Pick<Props, "all" | "labels" | "
               <option value="finished">finished picture</option>
             </select>
           </label>
+          {folders.length > 0 && (
+            <label className="grid grid-cols-[64px_1fr] items-center gap-2">
+              <span className="text-ink2">Folder</span>
+              <select
+                value={look.folder ?? "*"}
+                onChange={(e) =>
+                  setLook({ ...look, folder: e.currentTarget.value === "*" ? null : e.currentTarget.value })
+                }
+                className={`${SELECT} min-w-0`}
+              >
+                <option value="*">any</option>
+                <option value="">none</option>
+                {folders.map((f) => (
+                  <option key={f} value={f}>
+                    {f}
+                  </option>
+                ))}
+              </select>
+            </label>
+          )}
+          {STATES.map(([key, name]) => (
+            <label key={key} className="grid grid-cols-[64px_1fr] items-center gap-2">
+              <span className="text-ink2">{name}</span>
+              <select
+                value={look[key] === null ? "" : look[key] ? "yes" : "no"}
+                onChange={(e) =>
+                  setLook({ ...look, [key]: e.currentTarget.value === "" ? null : e.currentTarget.value === "yes" })
+                }
+                className={SELECT}
+              >
+                <option value="">yes or no</option>
+                <option value="yes">yes</option>
+                <option value="no">no</option>
+              </select>
+            </label>
+          ))}
           <div className="flex justify-end">
             <Button disabled={!used} onClick={() => setLook({ ...EVERYTHING, filter: look.filter })}>
               Show all again

@@ -1,5 +1,7 @@
+import { useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { api, type Frame, need, type PlanRow, type Preset } from "../../api/client";
+import type { components } from "../../api/generated/api";
 import { isActive, useJobs } from "../../state/jobs";
 import { complain, useNotices } from "../../state/notices";
 import { once } from "../../state/once";
@@ -11,13 +13,36 @@ import { TopBar } from "../../ui/top_bar";
 import { JobRow, JobsButton } from "../jobs/jobs_button";
 import { PresetCard } from "./preset_card";
 
+type VersionOf = components["schemas"]["VersionOfOut"];
+const titleOf = (v: VersionOf): string => `${v.frame_name}: ${v.name || `version ${v.number}`}`;
+
+/** Every version of some frames; null until they are there, and not asked for when each frame has one. */
+function useVersionsOf(frames: number[], several: boolean): VersionOf[] | null {
+  const { data } = useQuery({
+    queryKey: ["versions", "of", frames],
+    queryFn: () => need(api.POST("/api/versions/of-frames", { body: { frames } })),
+    enabled: several,
+    staleTime: 0,
+  });
+  return data?.versions ?? null;
+}
+
 /** What to deliver, how, under which names; running deliveries; the ledger. */
-export function DeliveryDesk({ shoot, frames: ids }: { shoot: number; frames: number[] }) {
+export function DeliveryDesk({
+  shoot,
+  frames: ids,
+  version,
+}: {
+  shoot: number;
+  frames: number[];
+  version?: number | undefined;
+}) {
   const { data } = useFrames(shoot);
   const presets = usePresets();
   const ledger = useLedger(shoot);
   const jobs = useJobs((s) => s.jobs).filter((j) => j.kind === "deliver");
   const [ways, setWays] = useState<{ on: boolean; preset: Preset }[]>([]);
+  const [which, setWhich] = useState<"this" | "covers" | "all">(version ? "this" : "covers");
   const [plan, setPlan] = useState<PlanRow[]>([]);
   const all = data?.frames ?? [];
   const chosen = useMemo(() => {
@@ -29,7 +54,17 @@ export function DeliveryDesk({ shoot, frames: ids }: { shoot: number; frames: nu
     if (presets.data && !ways.length) setWays(presets.data.presets.map((preset, i) => ({ on: i === 0, preset })));
   }, [presets.data, ways.length]);
   const on = useMemo(() => ways.filter((w) => w.on).map((w) => w.preset), [ways]);
-  const versions = useMemo(() => chosen.map((f) => f.version), [chosen]);
+  const several = chosen.some((f) => f.versions > 1);
+  const list = useVersionsOf(
+    chosen.map((f) => f.id),
+    several,
+  );
+  const shown = useMemo(() => {
+    const rows = list?.filter((v) => which === "all" || (which === "this" ? v.id === version : v.cover));
+    if (several) return rows?.map((v) => ({ version: v.id, thumb: v.thumb, name: titleOf(v) })) ?? [];
+    return chosen.map((f) => ({ version: f.version, thumb: f.thumb, name: f.name }));
+  }, [list, which, version, several, chosen]);
+  const versions = useMemo(() => shown.map((v) => v.version), [shown]);
   useEffect(() => {
     let current = true;
     if (!versions.length || !on.length) {
@@ -46,8 +81,8 @@ export function DeliveryDesk({ shoot, frames: ids }: { shoot: number; frames: nu
   const deliver = async (list: number[], how: Preset[]) => {
     try {
       // a recipe that was changed since is another delivery
-      const shown = list.map((v) => all.find((f) => f.version === v)?.thumb);
-      const job = await once(["deliver", list, shown, how], (request_key) =>
+      const thumbs = list.map((v) => [...shown, ...all].find((f) => f.version === v)?.thumb);
+      const job = await once(["deliver", list, thumbs, how], (request_key) =>
         need(api.POST("/api/deliveries", { body: { versions: list, presets: how, request_key } })),
       );
       useNotices.getState().say(`${job.title}: started.`);
@@ -99,6 +134,20 @@ export function DeliveryDesk({ shoot, frames: ids }: { shoot: number; frames: nu
                     : "no frame is chosen or kept"}
               </span>
             </h2>
+            {several && (
+              <label className="mb-2 flex items-center gap-2">
+                <span className="text-ink2">versions</span>
+                <select
+                  value={which}
+                  onChange={(e) => setWhich(e.currentTarget.value as typeof which)}
+                  className="h-7 border border-rule bg-sheet px-1"
+                >
+                  {version && <option value="this">the one on the bench</option>}
+                  <option value="covers">{chosen.length === 1 ? "the cover" : "the cover of each"}</option>
+                  <option value="all">all {list?.length}</option>
+                </select>
+              </label>
+            )}
             {chosen.length === 0 && all.length > 0 && (
               <p className="text-ink2">
                 Choose frames on the{" "}
@@ -109,10 +158,16 @@ export function DeliveryDesk({ shoot, frames: ids }: { shoot: number; frames: nu
               </p>
             )}
             <div className="flex flex-wrap gap-2">
-              {chosen.slice(0, 14).map((f) => (
-                <img key={f.id} src={thumbUrl(f)} alt={f.name} className="h-16 border border-rule" />
+              {shown.slice(0, 14).map((v) => (
+                <img
+                  key={v.version}
+                  src={thumbUrl(v)}
+                  alt={v.name}
+                  title={v.name}
+                  className="h-16 border border-rule"
+                />
               ))}
-              {chosen.length > 14 && <span className="self-center text-ink2">and {chosen.length - 14} more</span>}
+              {shown.length > 14 && <span className="self-center text-ink2">and {shown.length - 14} more</span>}
             </div>
             {plan.length > 0 && (
               <table className="mt-3 w-full max-w-3xl text-sm">

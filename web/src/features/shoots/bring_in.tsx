@@ -44,6 +44,7 @@ export function BringIn({ card, shoot, dropped, open, onClose }: Props) {
   const [folder, setFolder] = useState("");
   const [reference, setReference] = useState(false);
   const [watch, setWatch] = useState(false);
+  const [folders, setFolders] = useState(false);
   const [preset, setPreset] = useState("");
   const presets = useRecipePresets();
   const [picked, setPicked] = useState<File[]>([]);
@@ -75,6 +76,7 @@ export function BringIn({ card, shoot, dropped, open, onClose }: Props) {
         batch,
         preset,
         watch: chosen === "folder" && watch,
+        keep_folders: chosen !== "uploads" && folders,
       };
       const started = await once(["bring in", asked], (request_key) =>
         need(api.POST("/api/bring-in", { body: { ...asked, request_key } })),
@@ -172,6 +174,12 @@ export function BringIn({ card, shoot, dropped, open, onClose }: Props) {
               ))}
             </select>
           </label>
+          {chosen !== "uploads" && (
+            <label className="mt-2 flex min-h-7 items-center gap-2">
+              <input type="checkbox" checked={folders} onChange={(e) => setFolders(e.currentTarget.checked)} />
+              Keep its subfolders as folders of the shoot
+            </label>
+          )}
           {problem && (
             <p role="alert" className="mt-3 border-l-4 border-wax pl-2 font-medium">
               {problem}

@@ -1,6 +1,6 @@
 import { Dialog } from "radix-ui";
 import type { ReactNode } from "react";
-import { useFocusReturn } from "../../ui/focus";
+import { useFocusReturn } from "./focus";
 
 interface Props {
   title: string;
