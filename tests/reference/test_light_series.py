@@ -152,6 +152,14 @@ def test_a_sweep_is_compared_along_its_neighbours(tmp_path: Path, decoder: Decod
     assert not check(bare[0], bare[4:])[0].measured
 
 
+def test_a_source_without_a_time_is_no_point_of_the_course(tmp_path: Path, decoder: Decoder) -> None:
+    """A target photographed by a camera whose clock was never set, a day before the series: the series' own course counts."""
+    frames, odd = series(tmp_path, decoder, 3)
+    source = replace(frames[0].plate, settings=replace(frames[0].plate.settings, seconds=None))
+    found = check(source, [f.plate for f in frames[1:]])
+    assert {i for i, f in enumerate(found, 1) if not f.fits} == odd and all(f.measured for f in found)
+
+
 def test_another_subject_is_named_and_another_camera_is_compared(tmp_path: Path, decoder: Decoder) -> None:
     settings = Settings(1 / 50, 4, 200, as_shot_xy=white_point_xy(5200), seed=5)
     tiles = take(tmp_path, decoder, "glaze_table", settings, 0)

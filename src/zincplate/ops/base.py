@@ -124,3 +124,10 @@ class Operation(Generic[P]):
         if not isinstance(parameters, self.parameters):
             raise TypeError(f"{self.id} was given {type(parameters).__name__}")
         return self.apply(parameters, plan)
+
+
+def ui_of(info: Any) -> dict[str, Any]:
+    """Words and range of a control, from the field that declares it."""
+    extra = info.json_schema_extra
+    found = extra.get("x-ui", {}) if isinstance(extra, dict) else {}
+    return found if isinstance(found, dict) else {}

@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from typing import Any
 
+from zincplate.ops.base import ui_of
 from zincplate.ops.order import ORDER
 
 Values = Mapping[str, Mapping[str, Any]]
@@ -11,13 +12,9 @@ AsShot = tuple[float, float] | None
 """Temperature in kelvin and tint of a frame's own balance, where they are known."""
 
 
-def _words(operation: Any, name: str) -> dict[str, Any]:
-    extra = operation.parameters.model_fields[name].json_schema_extra
-    ui = extra.get("x-ui", {}) if isinstance(extra, dict) else {}
-    return ui if isinstance(ui, dict) else {}
-
-
-UI: dict[tuple[str, str], dict[str, Any]] = {(o.step, name): _words(o, name) for o in ORDER for name in o.parameters.model_fields}
+UI: dict[tuple[str, str], dict[str, Any]] = {
+    (o.step, name): ui_of(info) for o in ORDER for name, info in o.parameters.model_fields.items()
+}
 """Words and ranges of every control."""
 _SCALED = {"gauge", "key", "angle"}
 

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from typing import Any
 
-from zincplate.ops.base import STEPS
+from zincplate.ops.base import STEPS, ui_of
 from zincplate.ops.order import ORDER
 from zincplate.recipe.document import Recipe
 
@@ -31,12 +31,6 @@ def formatted(value: Any, ui: dict[str, Any]) -> str:
     if ui.get("low", 0) < 0 and float(text) != 0:
         text = (MINUS if value < 0 else "+") + text
     return f"{text} {ui['unit']}" if ui.get("unit") else text
-
-
-def _ui(info: Any) -> dict[str, Any]:
-    extra = info.json_schema_extra
-    found = extra.get("x-ui", {}) if isinstance(extra, dict) else {}
-    return found if isinstance(found, dict) else {}
 
 
 def _counted(number: int, one: str) -> str:
@@ -95,7 +89,7 @@ def changes_in_words(old: Recipe, new: Recipe) -> list[str]:
             a, b = getattr(before, name), getattr(after, name)
             if a == b or (cropped and name in (*_CROP, "ratio")):
                 continue
-            ui = _ui(info)
+            ui = ui_of(info)
             if ui.get("kind") == "own_keys":
                 found.extend(_keys(a, b))
             else:
@@ -127,7 +121,7 @@ def settings_in_words(recipe: Recipe, neutral: Recipe, operation_id: str) -> lis
 def _label_of(text: str, operation_id: str) -> str:
     """The label that a phrase "Label old value" begins with, with a space behind."""
     operation = next(o for o in ORDER if o.id == operation_id)
-    labels = [_ui(info).get("label", "") for info in operation.parameters.model_fields.values()]
+    labels = [ui_of(info).get("label", "") for info in operation.parameters.model_fields.values()]
     best = max((label for label in labels if text.startswith(label)), key=len, default="")
     return f"{best} " if best else f"{text} {ARROW} "
 

@@ -5,7 +5,7 @@ balance are chosen so that it comes out as light, and as neutral, as under the r
 """
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -50,17 +50,16 @@ def even(
     reference_white: XY,
     reference_ev: float = 0.0,
     balance: bool = True,
-    breathe: Callable[[], None] = lambda: None,
+    links: Sequence[Link] | None = None,
 ) -> list[Evened]:
     """Values for each frame.
 
     ``reference_white`` and ``reference_ev`` are the reference's balance (white point) and exposure; ``whites`` the balance each
-    frame has now, which stays when ``balance`` is False.
+    frame has now, which stays when ``balance`` is False. ``links`` are those of :func:`~.fit.connected`, where they are known.
     """
-    links = connected(reference, frames, breathe)
     found = []
-    for frame, link, white in zip(frames, links, whites, strict=True):
-        if link is None:
+    for frame, link, white in zip(frames, links or connected(reference, frames), whites, strict=True):
+        if not link.measured:
             found.append(Evened(None, None, None, 0.0, "another subject: its light cannot be compared with the reference"))
         else:
             found.append(_evened(reference, frame, link, white, reference_white, reference_ev, balance))
@@ -93,5 +92,5 @@ def _evened(
 
 def middle(plates: Sequence[LightPlate]) -> int:
     """Index of the frame whose lightness lies in the middle: a reference when none is named."""
-    levels = [float(np.median(np.log2(np.maximum(p.in_rec2020[1], 2.0**-12)))) for p in plates]
+    levels = [plate.middle_ev for plate in plates]
     return int(np.argsort(levels, kind="stable")[len(levels) // 2])

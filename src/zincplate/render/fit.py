@@ -59,6 +59,8 @@ class Link:
     """Stops of this camera's RGB, not of Rec.2020."""
     direct: bool = True
     """Compared with the source itself."""
+    measured: bool = True
+    """Both show the same subject; else the stops are those between the middles of the whole pictures."""
 
 
 def pair(first: LightPlate, second: LightPlate) -> tuple[Likeness, bool]:
@@ -72,16 +74,19 @@ def pair(first: LightPlate, second: LightPlate) -> tuple[Likeness, bool]:
     return compared(planes[0], resized), own
 
 
-def connected(source: LightPlate, frames: Sequence[LightPlate], breathe: Callable[[], None] = lambda: None) -> list[Link | None]:
-    """The light of each frame against the source's; None for those that show nothing of what the source or its neighbours
-    show."""
-    links: list[Link | None] = []
+def connected(source: LightPlate, frames: Sequence[LightPlate], breathe: Callable[[], None] = lambda: None) -> list[Link]:
+    """The light of each frame against the source's; not measured for those that show nothing of what the source or its
+    neighbours show. ``breathe`` is called between comparisons (about 25 ms each)."""
+    links: list[Link] = []
     for frame in frames:
         breathe()
         found, own = pair(source, frame)
-        links.append(
-            Link(found.log2_rgb, found.median_ev - found.log2_rgb[1], found.likeness, own) if found.same_subject else None
-        )
+        if found.same_subject:
+            links.append(Link(found.log2_rgb, found.median_ev - found.log2_rgb[1], found.likeness, own))
+        else:
+            # without colour: what different subjects are painted in is not the light
+            stops = frame.middle_ev - source.middle_ev
+            links.append(Link((stops,) * 3, 0.0, found.likeness, False, measured=False))
     order = sorted((f.settings.seconds, i) for i, f in enumerate(frames) if f.settings.seconds is not None)
     if source.settings.seconds is not None:
         order = sorted([*order, (source.settings.seconds, -1)])
@@ -89,19 +94,19 @@ def connected(source: LightPlate, frames: Sequence[LightPlate], breathe: Callabl
     for run in (chain, chain[::-1]):
         before = None
         for i in run:
-            if i >= 0 and links[i] is None and before is not None:
+            if i >= 0 and not links[i].measured and before is not None:
                 breathe()
-                links[i] = _along(source, frames, links, before, i)
-            before = i if i < 0 or links[i] is not None else None
+                links[i] = _along(source, frames, links, before, i) or links[i]
+            before = i if i < 0 or links[i].measured else None
     return links
 
 
-def _along(source: LightPlate, frames: Sequence[LightPlate], links: list[Link | None], before: int, i: int) -> Link | None:
+def _along(source: LightPlate, frames: Sequence[LightPlate], links: list[Link], before: int, i: int) -> Link | None:
     """A frame by way of its neighbour in time."""
     neighbour = source if before < 0 else frames[before]
     known = Link((0.0, 0.0, 0.0), 0.0, 1.0, True) if before < 0 else links[before]
     a, b = neighbour.settings.seconds, frames[i].settings.seconds
-    if known is None or not known.own or a is None or b is None or abs(a - b) > CLOSE_S:
+    if not known.own or a is None or b is None or abs(a - b) > CLOSE_S:
         return None
     found, own = pair(neighbour, frames[i])
     if not found.same_subject or not own:
@@ -111,32 +116,24 @@ def _along(source: LightPlate, frames: Sequence[LightPlate], links: list[Link | 
     return Link((red, green, blue), left_over, found.likeness, True, direct=False)
 
 
-def _whole(source: LightPlate, frame: LightPlate) -> tuple[float, float, float]:
-    """Stops between the middles of two pictures of different subjects, without colour: what they are painted in is not the
-    light."""
-    middle = [float(np.median(np.log2(np.maximum(p.in_rec2020[1], 2.0**-12)))) for p in (source, frame)]
-    return (middle[1] - middle[0],) * 3
-
-
 def check(
     source: LightPlate,
     frames: Sequence[LightPlate],
     white_xy: XY | None = None,
-    breathe: Callable[[], None] = lambda: None,
+    links: Sequence[Link] | None = None,
 ) -> list[Fit]:
     """How each frame differs from the source in what would be seen after carrying.
 
     ``white_xy`` is the white point that the carried balance names; None when "as shot" is carried, so that every frame is shown
-    under the balance its own camera was set to. ``breathe`` is called between comparisons (about 25 ms each).
+    under the balance its own camera was set to. ``links`` are those of :func:`connected`, where they are known.
     """
-    links = connected(source, frames, breathe)
+    links = links or connected(source, frames)
     white = white_xy or source.settings.as_shot_xy
     rows: list[tuple[float, float, float, XY]] = []
     for frame, link in zip(frames, links, strict=True):
-        stops = link.log2_rgb if link else _whole(source, frame)
-        rows.append(_differs(source, frame, stops, link, white, white_xy is None))
+        rows.append(_differs(source, frame, link, white, white_xy is None))
     values = np.array([r[:3] for r in rows]).reshape(-1, 3)
-    like = np.array([link is not None for link in links], bool)
+    like = np.array([link.measured for link in links], bool)
     times = np.array([f.settings.seconds or 0.0 for f in frames])
     timed = like & np.array([f.settings.seconds is not None for f in frames], bool)
     course = np.zeros_like(values)
@@ -151,14 +148,14 @@ def check(
     ]
 
 
-def _differs(
-    source: LightPlate, frame: LightPlate, stops: tuple[float, float, float], link: Link | None, white: XY, as_shot: bool
-) -> tuple[float, float, float, XY]:
+def _differs(source: LightPlate, frame: LightPlate, link: Link, white: XY, as_shot: bool) -> tuple[float, float, float, XY]:
     """Stops, mired and tint by which a frame would be seen to differ, and the white point that undoes the last two."""
-    own = link is not None and link.own
-    reference = source if own else frame
+    stops = link.log2_rgb
+    reference = source if link.own else frame
     try:
-        matched = reference.white_after(white, stops, own) if link else frame.settings.as_shot_xy if as_shot else white
+        matched = (
+            reference.white_after(white, stops, link.own) if link.measured else frame.settings.as_shot_xy if as_shot else white
+        )
     except ValueError:
         matched = white
     shown = frame.settings.as_shot_xy if as_shot else white
@@ -166,33 +163,31 @@ def _differs(
     return stops[1], 1e6 / kelvin - 1e6 / shown_kelvin, tint - shown_tint, matched
 
 
-def _judged(
-    source: LightPlate, frame: LightPlate, link: Link | None, row: tuple[float, float, float, XY], course: Float64
-) -> Fit:
+def _judged(source: LightPlate, frame: LightPlate, link: Link, row: tuple[float, float, float, XY], course: Float64) -> Fit:
     exposure_ev, mired, tint, white = row
     reasons = []
-    if link is None:
+    if not link.measured:
         reasons.append("another subject: its light cannot be compared")
     far = np.abs(row[:3]) > (FAR_EV, FAR_MIRED, FAR_TINT)
     jumps = np.abs(np.array(row[:3]) - course) > (JUMP_EV, JUMP_MIRED, JUMP_TINT)
-    odd = (far | jumps) if link else np.zeros(3, bool)
-    if abs(exposure_ev) >= TOLD_EV and link:
+    odd = (far | jumps) if link.measured else np.zeros(3, bool)
+    if abs(exposure_ev) >= TOLD_EV and link.measured:
         a, b = source.settings.exposure_ev, frame.settings.exposure_ev
         set_otherwise = odd[0] and a is not None and b is not None and abs((b - a) - exposure_ev + course[0]) < 0.3
         drifts = not odd[0] and abs(course[0]) > TOLD_EV
         why = ": the camera was set differently" if set_otherwise else ", as the light of the series drifts" if drifts else ""
         reasons.append(f"{abs(exposure_ev):.2f} EV {'lighter' if exposure_ev > 0 else 'darker'}{why}")
-    if abs(mired) >= TOLD_MIRED and link:
+    if abs(mired) >= TOLD_MIRED and link.measured:
         a, b = source.as_shot[0], frame.as_shot[0]
         set_otherwise = odd[1] and abs(1e6 / a - 1e6 / b) > JUMP_MIRED
         why = f": the camera's balance was at {b:.0f} K instead of {a:.0f} K" if set_otherwise else ""
         reasons.append(f"{abs(mired):.0f} mired {'warmer' if mired > 0 else 'cooler'}{why}")
-    if abs(tint) >= TOLD_TINT and link:
+    if abs(tint) >= TOLD_TINT and link.measured:
         reasons.append(f"{abs(tint):.0f} {'greener' if tint > 0 else 'more magenta'}")
     contrast = spread_ev(frame.planes) - spread_ev(source.planes)
-    flat = link is not None and link.direct and link.likeness > 0.6 and abs(contrast) > CONTRAST_EV and abs(exposure_ev) < 2
+    flat = link.measured and link.direct and link.likeness > 0.6 and abs(contrast) > CONTRAST_EV and abs(exposure_ev) < 2
     if flat:
         reasons.append(f"{abs(contrast):.1f} EV {'more' if contrast > 0 else 'less'} contrast")
-    likeness = max(link.likeness if link else pair(source, frame)[0].likeness, 0.0)
-    fits = link is not None and not odd.any() and not flat
-    return Fit(fits, exposure_ev, mired, tint, likeness, link is not None, white, tuple(reasons))
+    likeness = max(link.likeness, 0.0)
+    fits = link.measured and not odd.any() and not flat
+    return Fit(fits, exposure_ev, mired, tint, likeness, link.measured, white, tuple(reasons))

@@ -74,6 +74,11 @@ class LightPlate:
         """Temperature in kelvin and tint of the camera's balance."""
         return temperature_and_tint(self.settings.as_shot_xy)
 
+    @cached_property
+    def middle_ev(self) -> float:
+        """The median of its lightness, in stops from white."""
+        return float(np.median(np.log2(np.maximum(self.in_rec2020[1], 2.0**-12))))
+
     def white_after(self, white_xy: tuple[float, float], log2_rgb: tuple[float, float, float], own: bool) -> tuple[float, float]:
         """White point of a light that differs from ``white_xy`` by these stops of RGB: recorded by this camera (``own``), else
         of linear Rec.2020. Raises ``ValueError`` when no light could."""

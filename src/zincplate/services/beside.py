@@ -15,14 +15,17 @@ _WORDS = ("rating", "label", "title", "caption", "keywords", "copyright", "artis
 
 
 def _file(path: Path, names: tuple[str, ...]) -> Path | None:
-    """The first of some names that stands beside a file, whatever the case of its ending."""
-    wanted = {name.lower() for name in names}
-    try:
-        beside = sorted(p for p in path.parent.iterdir() if p.name.lower() in wanted and p.is_file())
-    except OSError:
-        return None
-    order = [name.lower() for name in names]
-    return min(beside, key=lambda p: order.index(p.name.lower()), default=None)
+    """The first of some names that stands beside a file, its ending written small, large or with a capital; the folder, which
+    may hold thousands, is not listed for it."""
+    for name in names:
+        stem, _, ending = name.rpartition(".")
+        for candidate in (path.with_name(f"{stem}.{e}") for e in (ending, ending.upper(), ending.capitalize())):
+            try:
+                if candidate.is_file():
+                    return candidate
+            except OSError:  # a longer name than names may be
+                continue
+    return None
 
 
 def with_words(path: Path, capture: CaptureData) -> tuple[CaptureData, dict[str, Any]]:

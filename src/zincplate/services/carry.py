@@ -66,11 +66,12 @@ def carry(context: Context, asked: Carry) -> dict[str, Any]:
     with database.atomic():
         number = bulk.begin(kind, shoots.pop() if len(shoots) == 1 else None, asked.words or words, asked.request_key)
         done = bulk.put(context, number, asked.words or words, wanted)
-        if not done["changed"]:
-            Bulk.delete().where(Bulk.id == number).execute()
         refused = _named(done["refused"])
         result = {"bulk": number if done["changed"] else None, "words": asked.words or words, **done, "refused": refused}
-        Bulk.update(result={**result, "changed": done["changed"]}).where(Bulk.id == number).execute()
+        if done["changed"]:
+            Bulk.update(result=result).where(Bulk.id == number).execute()
+        else:
+            Bulk.delete().where(Bulk.id == number).execute()
     return result
 
 

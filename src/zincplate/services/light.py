@@ -79,8 +79,9 @@ def _fit(context: Context, job: Progress, arguments: Compare) -> dict[str, Any]:
     recipe = Recipe.from_document(source.recipe)
     named = recipe.value("balance", "temperature_kelvin") is not None or recipe.value("balance", "tint") is not None
     white = white_of(recipe, reference) if named and "balance" not in recipe.off else None
-    found = fit.check(reference, plates, white, _Breath(job, len(plates)))
-    own = _evened(reference, recipe, plates, versions, True)
+    links = fit.connected(reference, plates, _Breath(job, len(plates)))
+    found = fit.check(reference, plates, white, links)
+    own = _evened(reference, recipe, plates, versions, links, True)
     rows = [
         {
             "version": version.id,
@@ -99,7 +100,12 @@ def _fit(context: Context, job: Progress, arguments: Compare) -> dict[str, Any]:
 
 
 def _evened(
-    reference: LightPlate, recipe: Recipe, plates: Sequence[LightPlate], versions: Sequence[Version], balance: bool
+    reference: LightPlate,
+    recipe: Recipe,
+    plates: Sequence[LightPlate],
+    versions: Sequence[Version],
+    links: Sequence[fit.Link],
+    balance: bool,
 ) -> list[even.Evened]:
     whites = [white_of(Recipe.from_document(v.recipe), p) for v, p in zip(versions, plates, strict=True)]
     return even.even(
@@ -109,6 +115,7 @@ def _evened(
         reference_white=white_of(recipe, reference),
         reference_ev=float(recipe.value("tone", "exposure_ev")) if "tone" not in recipe.off else 0.0,
         balance=balance,
+        links=links,
     )
 
 
@@ -125,7 +132,8 @@ def _values(found: even.Evened) -> dict[str, dict[str, float]]:
 def _even(context: Context, job: Progress, arguments: Compare) -> dict[str, Any]:
     """Job: what would make each frame look like the reference."""
     source, reference, versions, plates, refused = _loaded(context, job, arguments)
-    found = _evened(reference, Recipe.from_document(source.recipe), plates, versions, arguments.balance)
+    links = fit.connected(reference, plates, _Breath(job, len(plates)))
+    found = _evened(reference, Recipe.from_document(source.recipe), plates, versions, links, arguments.balance)
     rows = [
         {"version": v.id, "values": _values(e), "left_over_ev": round(e.left_over_ev, 3), "reason": e.reason}
         for v, e in zip(versions, found, strict=True)

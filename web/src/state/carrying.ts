@@ -16,11 +16,9 @@ interface Carrying {
   copied: { version: number; name: string } | null;
   /** The frame that was corrected last: "same as last" takes from it. */
   last: { frame: number; version: number; name: string } | null;
-  /** The newest step over many frames: Ctrl+Z on the contact sheet takes it back. */
-  step: number | null;
 }
 
-export const useCarrying = create<Carrying>(() => ({ copied: null, last: null, step: null }));
+export const useCarrying = create<Carrying>(() => ({ copied: null, last: null }));
 
 const KEY = "zincplate.carried";
 
@@ -58,7 +56,6 @@ export async function carry(body: CarryBody): Promise<Carried | null> {
   try {
     await settledVersions();
     const done = await need(api.POST("/api/carry", { body: { ...PLAIN, request_key: crypto.randomUUID(), ...body } }));
-    if (done.bulk !== null) useCarrying.setState({ step: done.bulk });
     changedElsewhere(done.changed);
     const { say } = useNotices.getState();
     const refused = done.refused.map((r) => `${r.frame}: ${r.reason}`).join(" ");
@@ -109,7 +106,6 @@ async function moveStep(bulk: number, way: "undo" | "redo"): Promise<void> {
       way === "undo" ? api.POST("/api/bulk/{id}/undo", path) : api.POST("/api/bulk/{id}/redo", path),
     );
     changedElsewhere(done.changed);
-    useCarrying.setState({ step: way === "undo" ? null : bulk });
     const left = done.left.length
       ? ` Left as they are, since they were changed since: ${done.left.slice(0, 6).join(", ")}${done.left.length > 6 ? ` and ${done.left.length - 6} more` : ""}.`
       : "";

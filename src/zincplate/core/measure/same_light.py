@@ -48,8 +48,6 @@ class Likeness:
     """How much lighter the second is, in stops, for each channel; meaningful when :attr:`same_subject`."""
     median_ev: float
     """The same for green by the median of the pairs near the mode: how far the two differ tells how sure they are."""
-    agreed: float
-    """Share of the overlapping pairs within a quarter of a stop of the mode."""
 
     @property
     def same_subject(self) -> bool:
@@ -172,7 +170,7 @@ def _level(first: Float32, second: Float32) -> Likeness:
     fits = [(_fit(edges_a, edges_b, shift), shift) for shift in _shift(edges_a, edges_b)]
     likeness, shift = max(fits)
     if likeness < 0:
-        return Likeness(likeness, (0.0, 0.0), (0.0, 0.0, 0.0), 0.0, 0.0)
+        return Likeness(likeness, (0.0, 0.0), (0.0, 0.0, 0.0), 0.0)
     part_a, part_b = _overlap(first.shape[1:], second.shape[1:], shift)
     a, b = first[(slice(None), *part_a)].astype(np.float64), second[(slice(None), *part_b)].astype(np.float64)
     # an edge that lies half a pixel off says nothing about light: only calm places do
@@ -183,10 +181,10 @@ def _level(first: Float32, second: Float32) -> Likeness:
     sound = (a.max(0) < BRIGHTEST) & (b.max(0) < BRIGHTEST) & (a.min(0) > DARKEST) & (b.min(0) > DARKEST)
     usable = sound & calm if (sound & calm).sum() >= FEWEST else sound
     if usable.sum() < FEWEST:
-        return Likeness(-1.0, (0.0, 0.0), (0.0, 0.0, 0.0), 0.0, 0.0)
+        return Likeness(-1.0, (0.0, 0.0), (0.0, 0.0, 0.0), 0.0)
     ratio = np.log2(b[:, usable] / a[:, usable])
     green = mode_of(ratio[1])
     near = np.abs(ratio[1] - green) < 0.25
     red, blue = (mode_of(ratio[c][near] - ratio[1][near]) for c in (0, 2))
     place, median = (float(-shift[1]), float(-shift[0])), float(np.median(ratio[1][near]))
-    return Likeness(likeness, place, (green + red, green, green + blue), median, float(near.mean()))
+    return Likeness(likeness, place, (green + red, green, green + blue), median)

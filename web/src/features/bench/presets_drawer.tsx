@@ -1,8 +1,7 @@
 import { Popover } from "radix-ui";
-import { useEffect, useRef, useState } from "react";
+import { useRef, useState } from "react";
 import { api, type Frame, need } from "../../api/client";
 import { useBench } from "../../state/bench";
-import { type Adjustment, adjustmentsOf, takenAtFirst } from "../../state/carrying";
 import { complain } from "../../state/notices";
 import type { Values } from "../../state/patch";
 import { patched } from "../../state/patch";
@@ -16,6 +15,7 @@ import {
 } from "../../state/recipe_presets";
 import { Button } from "../../ui/controls";
 import { AdjustmentList } from "../carry/adjustment_list";
+import { useAdjustments } from "../carry/use_adjustments";
 
 /** Presets: seen on the picture while the pointer or the keyboard rests on them, applied at a strength, kept, passed on. */
 export function PresetsDrawer({ frame, version }: { frame: Frame; version: number }) {
@@ -173,23 +173,9 @@ export function PresetsDrawer({ frame, version }: { frame: Frame; version: numbe
 
 /** Chooses what of the frame on the bench becomes a preset, and its name. */
 function Keep({ version, onClose }: { version: number; raw: boolean; onClose: () => void }) {
-  const [adjustments, setAdjustments] = useState<Adjustment[]>([]);
-  const [taken, setTaken] = useState<ReadonlySet<string>>(new Set());
+  const { adjustments, taken, onTake } = useAdjustments(version);
   const [name, setName] = useState("");
   const [folder, setFolder] = useState("");
-  useEffect(() => {
-    let wanted = true;
-    adjustmentsOf(version)
-      .then((list) => {
-        if (!wanted) return;
-        setAdjustments(list);
-        setTaken(new Set(list.filter((a) => a.touched && takenAtFirst(a)).map((a) => a.id)));
-      })
-      .catch(complain);
-    return () => {
-      wanted = false;
-    };
-  }, [version]);
   const keep = async () => {
     try {
       await need(
@@ -235,16 +221,7 @@ function Keep({ version, onClose }: { version: number; raw: boolean; onClose: ()
         />
       </div>
       <div className="scroll-plain min-h-0 grow px-3 py-2">
-        <AdjustmentList
-          adjustments={adjustments}
-          taken={taken}
-          onTake={(id, on) => {
-            const next = new Set(taken);
-            if (on) next.add(id);
-            else next.delete(id);
-            setTaken(next);
-          }}
-        />
+        <AdjustmentList {...{ adjustments, taken, onTake }} />
       </div>
       <div className="flex justify-end gap-2 border-t border-rule bg-paper px-3 py-2">
         <Button onClick={onClose}>Back</Button>

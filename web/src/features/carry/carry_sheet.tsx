@@ -1,15 +1,6 @@
-import { useEffect, useMemo, useState } from "react";
+import { useMemo, useState } from "react";
 import type { Frame } from "../../api/client";
-import {
-  type Adjustment,
-  adjustmentsOf,
-  carry,
-  rememberChoice,
-  takenAtFirst,
-  undoStep,
-  useCarrying,
-} from "../../state/carrying";
-import { complain } from "../../state/notices";
+import { carry, rememberChoice, undoStep, useCarrying } from "../../state/carrying";
 import { useChosen } from "../../state/selection";
 import { Button, Choices } from "../../ui/controls";
 import { SheetDialog } from "../../ui/sheet_dialog";
@@ -17,6 +8,7 @@ import { AdjustmentList } from "./adjustment_list";
 import { type Ends, endsOfImage, endWords } from "./blown";
 import { differenceWords, type FitRow, useComparison } from "./comparing";
 import { TargetCard, type Way } from "./target_card";
+import { useAdjustments } from "./use_adjustments";
 
 type Reach = "chosen" | "following" | "all";
 
@@ -52,8 +44,7 @@ export function CarrySheet({ shoot, frames, source, version, onClose }: Props) {
     () => frames.filter((f) => f.adjusted || f.id === source?.id || f.version === from),
     [frames, source, from],
   );
-  const [adjustments, setAdjustments] = useState<Adjustment[]>([]);
-  const [taken, setTaken] = useState<ReadonlySet<string>>(new Set());
+  const { adjustments, taken, onTake } = useAdjustments(from);
   const [asChange, setAsChange] = useState(false);
   const [ways, setWays] = useState<ReadonlyMap<number, Way>>(new Map());
   const [done, setDone] = useState<{ bulk: number; changed: ReadonlySet<number> } | null>(null);
@@ -75,21 +66,6 @@ export function CarrySheet({ shoot, frames, source, version, onClose }: Props) {
   const reached = reach === "chosen" ? picked : reach === "following" ? following : others;
   const versions = useMemo(() => reached.map((f) => f.version), [reached]);
   const fit = useComparison<FitRow>("fit", from, versions);
-
-  useEffect(() => {
-    if (from === null) return;
-    let wanted = true;
-    adjustmentsOf(from)
-      .then((list) => {
-        if (!wanted) return;
-        setAdjustments(list);
-        setTaken(new Set(list.filter((a) => a.touched && takenAtFirst(a)).map((a) => a.id)));
-      })
-      .catch(complain);
-    return () => {
-      wanted = false;
-    };
-  }, [from]);
 
   const row = (f: Frame) => fit.rows?.get(f.version);
   const doubt = (f: Frame) => {
@@ -195,16 +171,7 @@ export function CarrySheet({ shoot, frames, source, version, onClose }: Props) {
               Nothing is adjusted on this frame yet. Whatever you take along is reset there.
             </p>
           )}
-          <AdjustmentList
-            adjustments={adjustments}
-            taken={taken}
-            onTake={(id, on) => {
-              const next = new Set(taken);
-              if (on) next.add(id);
-              else next.delete(id);
-              setTaken(next);
-            }}
-          />
+          <AdjustmentList {...{ adjustments, taken, onTake }} />
         </div>
         <div className="flex min-h-0 flex-col">
           <div className="flex items-center gap-4 border-b border-rule px-4 py-2">
