@@ -139,3 +139,33 @@ def test_folders_that_cannot_be_watched_are_refused_and_a_shoot_that_is_gone_is_
     assert Watcher().look(context) == 0 and watching.watched(context.home) == []
     context.home.watched.write_text("{broken")
     assert watching.watched(context.home) == []
+
+
+def test_what_is_dropped_beside_a_picture_comes_along(context: Context) -> None:
+    """Every dropped file is in a folder of its own."""
+    batch = context.home.cache / "incoming" / "a-batch"
+    recipe = Recipe.neutral(True).with_values({"tone": {"exposure_ev": 1.25}}).to_document()
+    dropped = [
+        ("TW-0700.XMP", XMP.encode()),
+        ("TW-0700.dng", small_dng(seed=1)),
+        ("TW-0701.dng.json", json.dumps({"recipe": recipe}).encode()),
+        ("TW-0701.dng", small_dng(seed=2)),
+        ("TW-0702.dng", small_dng(seed=3)),
+        ("TW-0702.dng", small_dng(seed=4)),
+        ("TW-0702.xmp", XMP.encode()),
+        ("notes.json", b"[]"),
+    ]
+    for i, (name, content) in enumerate(dropped):
+        (batch / str(i)).mkdir(parents=True)
+        (batch / str(i) / name).write_bytes(content)
+    made = shoots.create("Dropped")
+    paths = bring_in.beside_dropped(batch)
+    assert [p.name for p in paths] == ["TW-0700.dng", "TW-0701.dng", "TW-0702.dng", "TW-0702.dng"]
+    bring_in.start(context, made, paths, move=True, develop_small=False)
+    run_jobs(context)
+    frames = {f.content_hash: f for f in Frame.select().where(Frame.shoot == made)}
+    assert {(f.name, f.stars) for f in frames.values()} == {("TW-0700.dng", 4), ("TW-0701.dng", 0), ("TW-0702.dng", 0)}
+    second = next(f for f in frames.values() if f.name == "TW-0701.dng")
+    assert version_of(second).recipe["tone"]["exposure_ev"] == 1.25
+    left = sorted(p.name for p in batch.rglob("*") if p.is_file())
+    assert left == ["TW-0702.xmp", "notes.json"]  # nobody's; gone after a week

@@ -112,8 +112,7 @@ def start_bring_in(body: m.BringInIn) -> Any:
         folder = home.cache / "incoming" / body.batch
         if not body.batch or not folder.is_dir():
             raise UserError("The dropped files are not there any more. Drop them again.")
-        dropped = (p for p in folder.glob("*/*") if bring_in.may_be_picture(p))
-        paths = sorted(dropped, key=lambda p: (p.name, p.stat().st_mtime))
+        paths = bring_in.beside_dropped(folder)
     else:
         folder = home.card if body.source == "card" else _at_home(body.folder.strip())
         if body.source == "folder" and not body.folder.strip():

@@ -111,7 +111,8 @@ def _shoot(number: int) -> None:
         words = f"TW-{i:06d}.dng\n{random.choice(SUBJECTS)} in the yard\n{camera}\n{lens}\nHarrow Lane Tileworks"
         frames.append(
             {
-                "id": i, "shoot": shoot.id, "name": f"TW-{i:06d}.dng", "content_hash": f"{i:064x}", "size_bytes": 12_000_000,
+                "id": i, "shoot": shoot.id, "name": f"TW-{i:06d}.dng", "file_name": f"TW-{i:06d}.dng",
+                "content_hash": f"{i:064x}", "size_bytes": 12_000_000,
                 "path": f"{shoot.folder}/TW-{i:06d}.dng", "capture": facts, "raw": True, "words": words, "camera": camera,
                 "captured_at": datetime(2026, 1, 1) + timedelta(seconds=7 * i), "mark": random.choice(("", "", "keep", "drop")),
                 "stars": random.randint(0, 5), "label": random.choice(("", "proof", "web")), "thumb_state": "own", "lens": lens,

@@ -14,6 +14,20 @@ _WORDS = ("rating", "label", "title", "caption", "keywords", "copyright", "artis
 """Facts that a file beside a picture may tell of it; what the camera recorded stays as it is."""
 
 
+def belongs(file: Path, picture: Path) -> bool:
+    """Whether a file is called as one that stands beside a picture."""
+    names = (*_xmp_names(picture), *_recipe_names(picture))
+    return file.name.lower() in {name.lower() for name in names}
+
+
+def _xmp_names(path: Path) -> tuple[str, ...]:
+    return f"{path.name}.xmp", f"{path.stem}.xmp"
+
+
+def _recipe_names(path: Path) -> tuple[str, ...]:
+    return f"{path.name}.1.json", f"{path.name}.json", f"{path.stem}.json"
+
+
 def _file(path: Path, names: tuple[str, ...]) -> Path | None:
     """The first of some names that stands beside a file, its ending written small, large or with a capital; the folder, which
     may hold thousands, is not listed for it."""
@@ -31,7 +45,7 @@ def _file(path: Path, names: tuple[str, ...]) -> Path | None:
 def with_words(path: Path, capture: CaptureData) -> tuple[CaptureData, dict[str, Any]]:
     """The facts with what an XMP file beside the picture says: ``NAME.xmp`` or ``NAME.EXT.xmp`` (ISO 16684-1). It counts before
     the file's own words, since it was written later; one that cannot be read is noted. The second value is what it says."""
-    beside = _file(path, (f"{path.name}.xmp", f"{path.stem}.xmp"))
+    beside = _file(path, _xmp_names(path))
     if beside is None:
         return capture, {}
     try:
@@ -49,7 +63,7 @@ def with_words(path: Path, capture: CaptureData) -> tuple[CaptureData, dict[str,
 def recipe_beside(path: Path, content_hash: str, raw: bool) -> tuple[Recipe | None, str]:
     """A recipe of ours beside a picture (``NAME.EXT.1.json``, ``NAME.EXT.json`` or ``NAME.json``), and a sentence when there is
     something that is none, or one that was made for another file."""
-    beside = _file(path, (f"{path.name}.1.json", f"{path.name}.json", f"{path.stem}.json"))
+    beside = _file(path, _recipe_names(path))
     if beside is None:
         return None, ""
     try:

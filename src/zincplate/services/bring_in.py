@@ -22,7 +22,7 @@ from zincplate.formats.files import whole_file, write_file
 from zincplate.recipe.document import Recipe
 from zincplate.recipe.preset import Preset
 from zincplate.services import history, originals, pictures, recipe_presets, shoots
-from zincplate.services.beside import recipe_beside, with_words
+from zincplate.services.beside import belongs, recipe_beside, with_words
 from zincplate.services.context import Context, Progress, UserError
 from zincplate.services.job_kinds import Arguments, JobKind
 from zincplate.services.versions import recipe_hash
@@ -31,6 +31,7 @@ from zincplate.store.home import Home
 from zincplate.store.models import Frame, HistoryEntry, Job, Refusal, Shoot, Version
 
 _NOT_PICTURES = {".txt", ".xmp", ".json", ".xml", ".md", ".db", ".ini", ".pdf", ".html", ".jsonl"}
+_BESIDE = {".xmp", ".json"}
 _BLOCK = 1 << 20
 AT_ONCE = 3
 """Files in work at the same time."""
@@ -45,6 +46,20 @@ log = logging.getLogger(__name__)
 def may_be_picture(path: Path) -> bool:
     """By its name; what it is its content decides."""
     return not path.name.startswith(".") and path.suffix.lower() not in _NOT_PICTURES
+
+
+def beside_dropped(batch: Path) -> list[Path]:
+    """Dropped pictures of a batch, each in a folder of its own, in the order they came. What was dropped beside a picture, words
+    in XMP or a recipe, is put into its folder; of two pictures of one name it is nobody's."""
+    files = sorted(batch.glob("*/*"), key=lambda p: (p.name, p.stat().st_mtime))
+    pictures = [p for p in files if may_be_picture(p)]
+    for file in files:
+        if file.suffix.lower() not in _BESIDE:
+            continue
+        meant = [p for p in pictures if belongs(file, p)]
+        if len(meant) == 1 and file.parent != meant[0].parent:
+            file.replace(meant[0].with_name(file.name))
+    return pictures
 
 
 def files_in(folder: Path) -> list[Path]:
@@ -209,8 +224,11 @@ def clear_incoming(home: Home) -> int:
 
 
 def _clear(dropped: Path) -> None:
-    """A dropped file that was dealt with, and the folders that held only it."""
+    """A dropped file that was dealt with, what was dropped beside it, and the folders that held only them."""
     dropped.unlink(missing_ok=True)
+    for file in dropped.parent.glob("*"):
+        if belongs(file, dropped):
+            file.unlink(missing_ok=True)
     for folder in (dropped.parent, dropped.parent.parent):
         try:
             folder.rmdir()

@@ -1,6 +1,17 @@
 import { expect, it } from "vitest";
 import type { Frame } from "../../api/client";
-import { EVERYTHING, FILTERS, type Filter, foldersOf, matches, next, ordered, same } from "./selection";
+import {
+  countsOf,
+  EVERYTHING,
+  FILTERS,
+  type Filter,
+  foldersOf,
+  matches,
+  next,
+  ordered,
+  passing,
+  same,
+} from "./selection";
 
 const frame = (more: Partial<Frame>): Frame =>
   ({ id: 1, mark: "", stars: 0, adjusted: false, delivered: 0, ...more }) as Frame;
@@ -47,6 +58,22 @@ it("a folder takes what stands in it and below, no other that begins alike; the 
   );
   const all = ["b/c", "", "a", "b/c"].map((folder) => frame({ folder }));
   expect(foldersOf(all)).toEqual(["a", "b", "b/c"]);
+});
+
+it("counts are those of the filters, and what asks for nothing is the list itself", () => {
+  const all = [
+    frame({ id: 1, mark: "keep", adjusted: true }),
+    frame({ id: 2, delivered: 3 }),
+    frame({ id: 3, mark: "drop" }),
+    frame({ id: 4, mark: "maybe", adjusted: true }),
+    frame({ id: 5, mark: "keep" }),
+  ];
+  const counts = countsOf(all);
+  for (const [filter] of FILTERS) expect(counts[filter]).toBe(passing(all, { ...EVERYTHING, filter }, null).length);
+  expect([counts.adjusted, counts.delivered]).toEqual([2, 1]);
+  expect(passing(all, { ...EVERYTHING }, null)).toBe(all);
+  expect(passing(all, { ...EVERYTHING }, new Set([2, 9])).map((f) => f.id)).toEqual([2]);
+  expect(passing(all, { ...EVERYTHING, adjusted: true }, new Set([1, 2])).map((f) => f.id)).toEqual([1]);
 });
 
 it("stars narrow every filter", () => {

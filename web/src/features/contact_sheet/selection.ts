@@ -54,6 +54,24 @@ export function matches(frame: Frame, look: Look): boolean {
   return frame.mark === (look.filter === "unmarked" ? "" : look.filter);
 }
 
+/** Frames that a look and a search let through; the list itself when nothing is asked. */
+export function passing(frames: readonly Frame[], look: Look, found: ReadonlySet<number> | null): readonly Frame[] {
+  const asks = (Object.keys(EVERYTHING) as (keyof Look)[]).some((key) => look[key] !== EVERYTHING[key]);
+  if (!asks && found === null) return frames;
+  return frames.filter((f) => (!asks || matches(f, look)) && (found === null || found.has(f.id)));
+}
+
+/** How many frames each filter and state takes, in one walk. */
+export function countsOf(frames: readonly Frame[]): Record<Filter | "adjusted" | "delivered", number> {
+  const counts = { all: frames.length, keep: 0, maybe: 0, drop: 0, unmarked: 0, adjusted: 0, delivered: 0 };
+  for (const f of frames) {
+    counts[f.mark || "unmarked"]++;
+    if (f.adjusted) counts.adjusted++;
+    if (f.delivered > 0) counts.delivered++;
+  }
+  return counts;
+}
+
 /** The empty folder holds only what stands in none. */
 const isIn = (folder: string, wanted: string): boolean =>
   folder === wanted || (wanted !== "" && folder.startsWith(`${wanted}/`));

@@ -7,7 +7,7 @@ import { queryClient } from "../../state/queries";
 import { Button } from "../../ui/controls";
 import type { Size } from "./cell";
 import { Coming } from "./coming";
-import { EVERYTHING, FILTERS, foldersOf, type Look, matches, ORDERS, type Order } from "./selection";
+import { countsOf, EVERYTHING, FILTERS, foldersOf, type Look, ORDERS, type Order } from "./selection";
 
 interface Props {
   shoot: number;
@@ -50,18 +50,11 @@ export function SheetBar({
   setText,
   watched,
 }: Props) {
-  const counts = useMemo(
-    () => FILTERS.map(([filter]) => all.filter((f) => matches(f, { ...EVERYTHING, filter })).length),
-    [all],
-  );
-  const states = useMemo(
-    () => ({ adjusted: all.filter((f) => f.adjusted).length, delivered: all.filter((f) => f.delivered > 0).length }),
-    [all],
-  );
+  const counts = useMemo(() => countsOf(all), [all]);
   return (
     <div className="flex h-10 shrink-0 items-center gap-3.5 border-b border-rule bg-paper px-4">
       <div role="toolbar" aria-label="Filter" className="flex gap-3.5">
-        {FILTERS.map(([key, name], i) => (
+        {FILTERS.map(([key, name]) => (
           <button
             key={key}
             type="button"
@@ -69,7 +62,7 @@ export function SheetBar({
             onClick={() => setLook({ ...look, filter: key })}
             className={`h-10 whitespace-nowrap border-b-2 pt-0.5 ${look.filter === key ? "border-wax text-ink" : "border-transparent text-ink2 hover:text-ink"}`}
           >
-            {name} <b className="font-semibold text-ink">{counts[i]}</b>
+            {name} <b className="font-semibold text-ink">{counts[key]}</b>
           </button>
         ))}
         <span className="h-4 w-px shrink-0 self-center bg-rule" />
@@ -81,7 +74,7 @@ export function SheetBar({
             onClick={() => setLook({ ...look, [state]: look[state] === true ? null : true })}
             className={`h-10 whitespace-nowrap border-b-2 pt-0.5 ${look[state] === true ? "border-wax text-ink" : "border-transparent text-ink2 hover:text-ink"}`}
           >
-            {state} <b className="font-semibold text-ink">{states[state]}</b>
+            {state} <b className="font-semibold text-ink">{counts[state]}</b>
           </button>
         ))}
       </div>
@@ -164,8 +157,32 @@ const STATES = [
   ["inSet", "In a set"],
 ] as const;
 
+type NarrowProps = Pick<Props, "all" | "labels" | "look" | "setLook">;
+
 /** Stars, label, camera, lens, folder, kind and states: folded away, with how many of them hold. */
-function Narrow({ all, labels, look, setLook }: Pick<Props, "all" | "labels" | "look" | "setLook">) {
+function Narrow({ all, labels, look, setLook }: NarrowProps) {
+  const used = count(look);
+  return (
+    <Popover.Root>
+      <Popover.Trigger asChild>
+        <Button pressed={used > 0}>{used ? `Narrowed by ${used}` : "Narrow"}</Button>
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          align="start"
+          sideOffset={6}
+          aria-label="Narrow what is shown"
+          className="z-40 flex w-80 flex-col gap-2 border border-ink bg-sheet p-3 shadow-lg"
+        >
+          <Choices {...{ all, labels, look, setLook }} />
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
+
+/** Worked out only while it is open: what there is to choose from is looked up in every frame. */
+function Choices({ all, labels, look, setLook }: NarrowProps) {
   const values = useMemo(() => {
     const of = (key: "camera" | "lens" | "label") => [...new Set(all.map((f) => f[key]).filter(Boolean))].sort();
     return { camera: of("camera"), lens: of("lens"), label: of("label") };
@@ -191,91 +208,77 @@ function Narrow({ all, labels, look, setLook }: Pick<Props, "all" | "labels" | "
     </label>
   );
   return (
-    <Popover.Root>
-      <Popover.Trigger asChild>
-        <Button pressed={used > 0}>{used ? `Narrowed by ${used}` : "Narrow"}</Button>
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content
-          align="start"
-          sideOffset={6}
-          aria-label="Narrow what is shown"
-          className="z-40 flex w-80 flex-col gap-2 border border-ink bg-sheet p-3 shadow-lg"
+    <>
+      <label className="grid grid-cols-[64px_1fr] items-center gap-2">
+        <span className="text-ink2">Stars</span>
+        <select
+          aria-label="At least this many stars"
+          value={look.stars}
+          onChange={(e) => setLook({ ...look, stars: Number(e.currentTarget.value) })}
+          className={SELECT}
         >
-          <label className="grid grid-cols-[64px_1fr] items-center gap-2">
-            <span className="text-ink2">Stars</span>
-            <select
-              aria-label="At least this many stars"
-              value={look.stars}
-              onChange={(e) => setLook({ ...look, stars: Number(e.currentTarget.value) })}
-              className={SELECT}
-            >
-              <option value={0}>any</option>
-              {[1, 2, 3, 4, 5].map((n) => (
-                <option key={n} value={n}>
-                  {n} and up
-                </option>
-              ))}
-            </select>
-          </label>
-          {row("Label", "label", known)}
-          {row("Camera", "camera", values.camera)}
-          {row("Lens", "lens", values.lens)}
-          <label className="grid grid-cols-[64px_1fr] items-center gap-2">
-            <span className="text-ink2">Kind</span>
-            <select
-              value={look.kind}
-              onChange={(e) => setLook({ ...look, kind: e.currentTarget.value as Look["kind"] })}
-              className={SELECT}
-            >
-              <option value="any">any</option>
-              <option value="raw">camera raw</option>
-              <option value="finished">finished picture</option>
-            </select>
-          </label>
-          {folders.length > 0 && (
-            <label className="grid grid-cols-[64px_1fr] items-center gap-2">
-              <span className="text-ink2">Folder</span>
-              <select
-                value={look.folder ?? "*"}
-                onChange={(e) =>
-                  setLook({ ...look, folder: e.currentTarget.value === "*" ? null : e.currentTarget.value })
-                }
-                className={`${SELECT} min-w-0`}
-              >
-                <option value="*">any</option>
-                <option value="">none</option>
-                {folders.map((f) => (
-                  <option key={f} value={f}>
-                    {f}
-                  </option>
-                ))}
-              </select>
-            </label>
-          )}
-          {STATES.map(([key, name]) => (
-            <label key={key} className="grid grid-cols-[64px_1fr] items-center gap-2">
-              <span className="text-ink2">{name}</span>
-              <select
-                value={look[key] === null ? "" : look[key] ? "yes" : "no"}
-                onChange={(e) =>
-                  setLook({ ...look, [key]: e.currentTarget.value === "" ? null : e.currentTarget.value === "yes" })
-                }
-                className={SELECT}
-              >
-                <option value="">yes or no</option>
-                <option value="yes">yes</option>
-                <option value="no">no</option>
-              </select>
-            </label>
+          <option value={0}>any</option>
+          {[1, 2, 3, 4, 5].map((n) => (
+            <option key={n} value={n}>
+              {n} and up
+            </option>
           ))}
-          <div className="flex justify-end">
-            <Button disabled={!used} onClick={() => setLook({ ...EVERYTHING, filter: look.filter })}>
-              Show all again
-            </Button>
-          </div>
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
+        </select>
+      </label>
+      {row("Label", "label", known)}
+      {row("Camera", "camera", values.camera)}
+      {row("Lens", "lens", values.lens)}
+      <label className="grid grid-cols-[64px_1fr] items-center gap-2">
+        <span className="text-ink2">Kind</span>
+        <select
+          value={look.kind}
+          onChange={(e) => setLook({ ...look, kind: e.currentTarget.value as Look["kind"] })}
+          className={SELECT}
+        >
+          <option value="any">any</option>
+          <option value="raw">camera raw</option>
+          <option value="finished">finished picture</option>
+        </select>
+      </label>
+      {folders.length > 0 && (
+        <label className="grid grid-cols-[64px_1fr] items-center gap-2">
+          <span className="text-ink2">Folder</span>
+          <select
+            value={look.folder ?? "*"}
+            onChange={(e) => setLook({ ...look, folder: e.currentTarget.value === "*" ? null : e.currentTarget.value })}
+            className={`${SELECT} min-w-0`}
+          >
+            <option value="*">any</option>
+            <option value="">none</option>
+            {folders.map((f) => (
+              <option key={f} value={f}>
+                {f}
+              </option>
+            ))}
+          </select>
+        </label>
+      )}
+      {STATES.map(([key, name]) => (
+        <label key={key} className="grid grid-cols-[64px_1fr] items-center gap-2">
+          <span className="text-ink2">{name}</span>
+          <select
+            value={look[key] === null ? "" : look[key] ? "yes" : "no"}
+            onChange={(e) =>
+              setLook({ ...look, [key]: e.currentTarget.value === "" ? null : e.currentTarget.value === "yes" })
+            }
+            className={SELECT}
+          >
+            <option value="">yes or no</option>
+            <option value="yes">yes</option>
+            <option value="no">no</option>
+          </select>
+        </label>
+      ))}
+      <div className="flex justify-end">
+        <Button disabled={!used} onClick={() => setLook({ ...EVERYTHING, filter: look.filter })}>
+          Show all again
+        </Button>
+      </div>
+    </>
   );
 }

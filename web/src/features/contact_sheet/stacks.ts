@@ -31,6 +31,7 @@ export function stacked(
   open: ReadonlySet<number>,
   allOpen: boolean,
 ): Stacked {
+  if (!sets.length) return { shown: frames, of: new Map(), expand: (ids) => [...new Set(ids)] };
   const known = new Map(sets.map((s) => [s.id, s]));
   const members = new Map<number, Frame[]>();
   for (const f of frames) {
