@@ -33,7 +33,7 @@ def test_facts_of_a_raw_file(dng: Path, decoder: Decoder) -> None:
     settings = metered(drawn_field(720, 480), Settings(1 / 125, 8, 200), 0.3)
     assert capture.exposure_time_s == pytest.approx(settings.exposure_time_s, rel=1e-4)
     assert capture.captured_at == "2026-05-12T07:08:09.250"
-    assert preview is not None and preview[:3] == b"\xff\xd8\xff"
+    assert preview is not None and preview.whole[:3] == b"\xff\xd8\xff"
 
 
 def test_own_tiles_and_libraw_give_the_same_sites(dng: Path) -> None:

@@ -93,7 +93,9 @@ def test_a_preview_that_claims_more_than_it_may_is_none() -> None:
     assert preview_of(bytes(claims), 1) is None
     assert preview_of(b"\xff\xd8\xff\xe0 no", 1) is None and preview_of(b"", 1) is None
     upright = preview_of(_jpeg(64, 48), 6)
-    assert upright is not None and _size(upright) == (48, 64)
+    assert upright is not None and _size(upright.whole) == (48, 64) == _size(upright.small)
+    large = preview_of(_jpeg(1500, 1000), 1)
+    assert large is not None and _size(large.whole) == (1500, 1000) and _size(large.small) == (480, 320)
 
 
 def _jpeg(width: int, height: int) -> bytes:

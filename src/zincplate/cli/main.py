@@ -137,7 +137,7 @@ def _info(arguments: argparse.Namespace) -> None:
     from zincplate.formats.isolated import Decoder
 
     capture, preview = Decoder().facts(arguments.input)
-    facts = capture.as_dict() | {"preview_bytes": len(preview) if preview else 0}
+    facts = capture.as_dict() | {"preview_bytes": len(preview.whole) if preview else 0}
     if arguments.json:
         print(json.dumps(facts, indent=1, ensure_ascii=False))
         return

@@ -3,14 +3,11 @@
 ``MAX_PIXELS`` is checked on the dimensions that the file claims, before anything is decoded.
 """
 
-import io
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-from numpy.typing import NDArray
 from PIL import Image
 
 from zincplate.core.geometry.orientation import upright
@@ -19,7 +16,7 @@ from zincplate.formats.decoded import Decoded
 from zincplate.formats.description import merged
 from zincplate.formats.errors import FileError
 from zincplate.formats.libraw import known_to_libraw
-from zincplate.formats.preview import LONG_EDGE
+from zincplate.formats.preview import LONG_EDGE, Preview, preview_from
 from zincplate.formats.raw import decode_raw, raw_facts
 from zincplate.formats.rendered.jpeg import loaded, opened
 from zincplate.formats.rendered.picture import Rendered, colour_of, decoded
@@ -178,8 +175,8 @@ def decode(path: Path) -> Decoded:
     return replace(result, notes=notes)
 
 
-def facts(path: Path) -> tuple[CaptureData, bytes | None]:
-    """Capture facts without decoding all pixels, and a preview (JPEG bytes) if it costs little: the embedded one of a raw
+def facts(path: Path) -> tuple[CaptureData, Preview | None]:
+    """Capture facts without decoding all pixels, and a preview if it costs little: the embedded one of a raw
     file, a reduced decoding of a JPEG.
 
     What could not be decoded later is refused here: cut-off files, kinds of pixels and profiles that cannot be read.
@@ -196,7 +193,7 @@ def facts(path: Path) -> tuple[CaptureData, bytes | None]:
         assert image is not None
         image.draft("RGB", (LONG_EDGE, LONG_EDGE))
         pixels = loaded(path, image.convert("RGB")) if image.mode != "RGB" else loaded(path, image)
-    return capture, jpeg_from(np.ascontiguousarray(upright(pixels, capture.orientation)))
+    return capture, preview_from(upright(pixels, capture.orientation))
 
 
 def _capture(path: Path, picture: Rendered) -> CaptureData:
@@ -212,10 +209,3 @@ def _capture(path: Path, picture: Rendered) -> CaptureData:
         file_type=picture.kind, width=width, height=height, bits=picture.bits, channels=picture.channels,
         colour_space=profile.name, notes=notes, **found,
     )  # fmt: skip
-
-
-def jpeg_from(image: NDArray[np.uint8], quality: int = 88) -> bytes:
-    """(h, w, 3) uint8 -> JPEG bytes for previews."""
-    out = io.BytesIO()
-    Image.fromarray(image).save(out, "JPEG", quality=quality)
-    return out.getvalue()

@@ -25,6 +25,7 @@ import numpy as np
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import Decoded
 from zincplate.formats.errors import FileError
+from zincplate.formats.preview import Preview
 from zincplate.formats.turns import AT_ONCE, Turn, TurnLock
 
 MEMORY_LIMIT = 6 << 30
@@ -70,7 +71,7 @@ class Decoder:
 
         return result
 
-    def facts(self, path: Path) -> tuple[CaptureData, bytes | None]:
+    def facts(self, path: Path) -> tuple[CaptureData, Preview | None]:
         """Like :func:`zincplate.formats.decode.facts`."""
         capture, preview = self._ask("facts", path)
         return capture, preview

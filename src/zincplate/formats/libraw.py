@@ -19,7 +19,7 @@ from zincplate.formats.description import merged
 from zincplate.formats.dng.colour import camera_colour, scaled
 from zincplate.formats.dng.levels import default_crop
 from zincplate.formats.errors import FileError
-from zincplate.formats.preview import preview_of
+from zincplate.formats.preview import Preview, preview_of
 
 UNSUPPORTED = "This camera's raw format is not one that can be read."
 SizeCheck = Callable[[Path, int, int], None]
@@ -103,7 +103,7 @@ def _said(path: Path, error: Exception) -> FileError:
     return FileError(path, words)
 
 
-def libraw_facts(path: Path, main: tags.Directory, image: tags.Directory, check: SizeCheck) -> tuple[CaptureData, bytes | None]:
+def libraw_facts(path: Path, main: tags.Directory, image: tags.Directory, check: SizeCheck) -> tuple[CaptureData, Preview | None]:
     """Facts and the embedded preview (upright, small) without unpacking the mosaic; raises :class:`FileError`."""
     try:
         return _facts(path, main, image, check)
@@ -118,7 +118,7 @@ def _opened_right(path: Path, raw: rawpy.RawPy, check: SizeCheck) -> None:
         raise FileError(path, f"Its sensor sees other colours than red, green and blue ({', '.join(sorted(colours))}).")
 
 
-def _facts(path: Path, main: tags.Directory, image: tags.Directory, check: SizeCheck) -> tuple[CaptureData, bytes | None]:
+def _facts(path: Path, main: tags.Directory, image: tags.Directory, check: SizeCheck) -> tuple[CaptureData, Preview | None]:
     with _opened(path) as raw:
         _opened_right(path, raw, check)
         capture = _capture(path, raw, main, image)

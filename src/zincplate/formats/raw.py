@@ -16,7 +16,7 @@ from zincplate.formats.dng.lens import own_lens
 from zincplate.formats.dng.samples import JPEG, UnknownLayout, layout_of
 from zincplate.formats.errors import FileError
 from zincplate.formats.libraw import SizeCheck
-from zincplate.formats.preview import preview_of
+from zincplate.formats.preview import Preview, preview_of
 
 DNG_VERSION = 50706
 _PREVIEW, _YCBCR = 1, 6
@@ -47,7 +47,7 @@ def _own(main: tags.Directory, image: tags.Directory) -> bool:
     return DNG_VERSION in main.values and image.integer(262) in (read.CFA, read.LINEAR_RAW)
 
 
-def raw_facts(path: Path, check: SizeCheck) -> tuple[CaptureData, bytes | None]:
+def raw_facts(path: Path, check: SizeCheck) -> tuple[CaptureData, Preview | None]:
     """Facts and the embedded preview (upright, small) without unpacking the mosaic.
 
     What could not be decoded later is refused here: cut-off files, and tags that contradict each other.
@@ -123,7 +123,7 @@ def _capture(path: Path, main: tags.Directory, image: tags.Directory) -> Capture
     )
 
 
-def _preview(path: Path, main: tags.Directory, orientation: int) -> bytes | None:
+def _preview(path: Path, main: tags.Directory, orientation: int) -> Preview | None:
     """The largest JPEG preview that the file holds, upright."""
     found = [d for d in main.all_images() if d.integer(254) == _PREVIEW and d.integer(262) == _YCBCR and d.integer(259) == JPEG]
     for directory in sorted(found, key=lambda d: -d.integer(256) * d.integer(257)):

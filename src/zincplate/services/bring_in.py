@@ -288,7 +288,7 @@ def _added(
     stored = str(path.resolve()) if reference else _copy(context, shoot, path, folder, content_hash)
     _note_original(context, stored, reference, content_hash, size)
     if preview is not None:
-        write_file(originals.preview_path(context.home, content_hash), preview)
+        write_file(originals.preview_path(context.home, content_hash), preview.whole)
     captured_at = datetime.fromisoformat(capture.captured_at) if capture.captured_at else None
     recipe = Recipe.neutral(capture.raw).to_document()
     try:
@@ -329,7 +329,7 @@ def _added(
     except peewee.IntegrityError:
         return None  # another worker brought the same picture in meanwhile
     if preview is not None:
-        pictures.thumb_from_embedded(context.home, version)
+        pictures.take_over(context.home, version, preview.small)
     return version
 
 

@@ -1,28 +1,24 @@
 """The small pictures of the contact sheet: the camera's own at first, ours as soon as they are made."""
 
-import io
 from collections.abc import Sequence
 from pathlib import Path
 
-import numpy as np
-from numpy.typing import NDArray
-from PIL import Image
-
 from zincplate.formats.errors import FileError
 from zincplate.formats.files import write_file
+from zincplate.formats.preview import SMALL_EDGE, jpeg_from
 from zincplate.formats.turns import Turn, Urgency
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.render.view import ViewRequest
 from zincplate.services import sets
 from zincplate.services.context import Context, Progress
 from zincplate.services.job_kinds import Arguments, JobKind
-from zincplate.services.originals import original_path, preview_path
+from zincplate.services.originals import original_path
 from zincplate.services.plates import keep
 from zincplate.store.database import let_go
 from zincplate.store.home import Home
 from zincplate.store.models import Frame, Version, now
 
-THUMB_EDGE = 480
+THUMB_EDGE = SMALL_EDGE
 
 
 def thumb_key(frame: Frame, version: Version) -> str:
@@ -73,18 +69,9 @@ def _written(path: Path) -> float:
         return 0.0
 
 
-def _jpeg(image: NDArray[np.uint8], quality: int) -> bytes:
-    out = io.BytesIO()
-    Image.fromarray(image).save(out, "JPEG", quality=quality)
-    return out.getvalue()
-
-
-def thumb_from_embedded(home: Home, version: Version) -> None:
-    """First small picture of a version, from the camera's preview."""
-    with Image.open(preview_path(home, version.frame.content_hash)) as image:
-        image.draft("RGB", (THUMB_EDGE, THUMB_EDGE))
-        image.thumbnail((THUMB_EDGE, THUMB_EDGE))
-        write_file(thumb_path(home, version), _jpeg(np.asarray(image.convert("RGB")), 85))
+def take_over(home: Home, version: Version, small_jpeg: bytes) -> None:
+    """First small picture of a version: the camera's."""
+    write_file(thumb_path(home, version), small_jpeg)
 
 
 def refresh_thumb(context: Context, version: Version) -> bytes:
@@ -100,7 +87,7 @@ def refresh_thumb(context: Context, version: Version) -> bytes:
     if frame.thumb_state != "own":
         frame.thumb_state = "own"
         Frame.update(thumb_state="own", changed_at=now()).where(Frame.id == frame.id).execute()
-    path, jpeg = thumb_path(context.home, version), _jpeg(view.picture, 85)
+    path, jpeg = thumb_path(context.home, version), jpeg_from(view.picture)
     write_file(path, jpeg)
     for other in path.parent.glob(f"{version.id}-*.jpg"):
         if other != path:
