@@ -41,7 +41,7 @@ def test_from_the_card_to_a_delivered_picture(page: Page, context: Context) -> N
     expect(page.locator("[data-frame]")).to_have_count(1)
     page.get_by_role("button", name="all 3").click()
     accessible(page)
-    originals = {f.name: (f.content_hash, originals.original_path(context.home, f)) for f in Frame.select()}
+    kept = {f.name: (f.content_hash, originals.original_path(context.home, f)) for f in Frame.select()}
 
     # bench: neutral, exposure, curve
     page.get_by_role("gridcell", name=re.compile("TW-0010 keep ?4 stars")).dblclick()
@@ -128,7 +128,7 @@ def test_from_the_card_to_a_delivered_picture(page: Page, context: Context) -> N
     with Image.open(jpeg.value.path()) as image:
         assert image.size == (3000, 2000) and image.getexif()[272] == "Pennick Field 6"
         assert np.abs(np.asarray(image) - delivered / 257.0).mean() < 1.6
-    for name, (content_hash, path) in originals.items():
+    for name, (content_hash, path) in kept.items():
         assert hashlib.sha256(path.read_bytes()).hexdigest() == content_hash, name
 
 

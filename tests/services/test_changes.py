@@ -183,7 +183,7 @@ def test_frames_of_one_name_have_readable_recipes_of_their_own(context: Context,
     found = {p.name: json.loads(p.read_text())["recipe"]["tone"]["exposure_ev"] for p in context.home.recipes.rglob("*.json")}
     assert found.pop("TW-0701.dng.1.json") == 1 and list(found.values()) == [2]
     # the longest name that a file may have leaves room for the ending
-    Frame.update(name="\u00e4" * 100 + "." + "x" * 50).where(Frame.shoot == made).execute()
+    Frame.update(file_name="\u00e4" * 100 + "." + "x" * 50).where(Frame.shoot == made).execute()
     for frame in Frame.select().where(Frame.shoot == made):
         version = Version.get(Version.frame == frame)
         put(context, version.id, version.revision, {"tone": {"contrast": 1}})

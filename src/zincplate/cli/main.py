@@ -51,6 +51,12 @@ def _parser(of: str = "") -> argparse.ArgumentParser:
     command.add_argument("--overwrite", action="store_true", help="replace OUT if it is there")
     command.add_argument("--lenses", type=Path, metavar="FOLDER", help=_LENSES_HELP)
     _across(commands)
+    command = commands.add_parser("merge", help="make a master of frames that were taken to be one picture")
+    command.add_argument("kind", choices=["bracket"], help="exposures of one subject")
+    command.add_argument("frames", type=Path, metavar="IN", nargs="+")
+    command.add_argument("-o", "--output", type=Path, metavar="OUT.dng", required=True)
+    command.add_argument("--set", action="append", default=[], metavar="OPTION=VALUE", help="may be repeated")
+    command.add_argument("--report", type=Path, metavar="FILE.json", help="write there what was found and done")
     command = commands.add_parser("suggest", help="measured proposals for balance and tone, or for framing, with reasons")
     command.add_argument("input", type=Path)
     command.add_argument("--of", choices=("whole", "framing"), default="whole", help="what to suggest (whole: balance and tone)")
@@ -216,6 +222,10 @@ def main(argv: list[str] | None = None) -> int:
                 from zincplate.cli import across
 
                 {"fit": across.fit, "even": across.even, "preset": across.preset}[arguments.command](arguments)
+            case "merge":
+                from zincplate.cli.merging import merge
+
+                merge(arguments)
             case "info":
                 _info(arguments)
             case "suggest":

@@ -10,6 +10,7 @@ import threading
 from dataclasses import dataclass, replace
 from typing import Any, Protocol
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -54,6 +55,8 @@ class _Reader(Protocol):
     def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False, shift: ColourShift | None = None) -> Float32: ...
 
     def reduced(self, step: int, hot_pixels: bool = False) -> Plate: ...
+
+    def trust(self, x: int, y: int, w: int, h: int) -> Float32: ...
 
     @property
     def nbytes(self) -> int: ...
@@ -123,6 +126,30 @@ class _Mosaic:
         bin_mosaic(sites, y0, x0, step, self._black, self._scale, planes)
         return Plate(planes, step, x0, y0)
 
+    def trust(self, x: int, y: int, w: int, h: int) -> Float32:
+        x0, y0 = max(x - FOOTPRINT, 0), max(y - FOOTPRINT, 0)
+        part = self._sites[y0 : y + h + FOOTPRINT, x0 : x + w + FOOTPRINT].astype(np.float32)
+        black = np.roll(self._black_by_parity, (-(y0 % 2), -(x0 % 2)), (0, 1)).astype(np.float32)
+        for row in range(2):
+            for column in range(2):
+                sites = part[row::2, column::2]
+                sites -= black[row, column]
+                sites /= np.float32(self._white - black[row, column])
+        return _trusted(part)[y - y0 : y - y0 + h, x - x0 : x - x0 + w]
+
+
+FOOTPRINT = 4
+"""Sites about one that demosaicing looks at."""
+TRUSTED_TO, LOST_FROM = 0.88, 0.97
+"""Of the white level: to there a value is taken as it is, from there on it may be clipped."""
+
+
+def _trusted(levels: Float32) -> Float32:
+    """(h, w) 1 where nothing near a place is clipped, 0 where something is; white level 1."""
+    size = 2 * FOOTPRINT + 1
+    highest = cv2.dilate(levels, np.ones((size, size), np.uint8), borderType=cv2.BORDER_REPLICATE)
+    return np.asarray(np.clip((LOST_FROM - highest) / (LOST_FROM - TRUSTED_TO), 0, 1), np.float32)
+
 
 class _Picture:
     def __init__(self, pixels: NDArray[Any], table: NDArray[np.float64] | None, ceiling: float = 1.0) -> None:
@@ -142,6 +169,10 @@ class _Picture:
         else:
             window_from_codes(self._pixels, y, x, self._table, out)
         return out
+
+    def trust(self, x: int, y: int, w: int, h: int) -> Float32:
+        values = self.window(x, y, w, h)
+        return _trusted(values.max(0) / np.float32(self.ceiling))
 
     def reduced(self, step: int, hot_pixels: bool = False) -> Plate:
         out = np.empty((3, -(-self.height // step), -(-self.width // step)), np.float32)
@@ -215,6 +246,16 @@ class Source:
         return self.camera is not None
 
     @property
+    def mosaic(self) -> bool:
+        """One colour for each site."""
+        return isinstance(self._reader, _Mosaic)
+
+    @property
+    def ceiling(self) -> float:
+        """Where camera values end, in white levels."""
+        return self._reader.ceiling
+
+    @property
     def nbytes(self) -> int:
         """Bytes held."""
         return self._reader.nbytes
@@ -223,6 +264,12 @@ class Source:
         """Full-size plate of a rectangle of the upright picture, which must lie inside it; a mosaic through a shift."""
         sx, sy, sw, sh = to_sensor(x, y, w, h, self.width, self.height, self.orientation)
         return np.ascontiguousarray(upright(self._reader.window(sx, sy, sw, sh, hot_pixels, shift), self.orientation, 1))
+
+    def trust(self, x: int, y: int, w: int, h: int) -> Float32:
+        """(h, w) how far the recorded values of a rectangle of the upright picture are to be believed: 1 well below clipping, 0
+        where a site that the pixel is made of may be clipped."""
+        sx, sy, sw, sh = to_sensor(x, y, w, h, self.width, self.height, self.orientation)
+        return np.ascontiguousarray(upright(self._reader.trust(sx, sy, sw, sh), self.orientation))
 
     def colour_shift(self, radial: Radial) -> ColourShift | None:
         """Lateral colour that is undone while a mosaic is read at full size; None where it is left to the resampling."""

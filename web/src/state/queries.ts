@@ -13,12 +13,13 @@ export const useFrames = (shoot: number) =>
   useQuery({
     queryKey: ["frames", shoot],
     queryFn: async () => {
+      const asked = performance.now();
       const before = queryClient.getQueryData<Frames>(["frames", shoot]);
       const query = before ? { since: before.stamp } : {};
-      return brought(
-        before,
-        await need(api.GET("/api/shoots/{id}/frames", { params: { path: { id: shoot }, query } })),
-      );
+      const answer = await need(api.GET("/api/shoots/{id}/frames", { params: { path: { id: shoot }, query } }));
+      // what was marked meanwhile is in the list as it is now, and what the server read before that does not undo it
+      const now = before ? (queryClient.getQueryData<Frames>(["frames", shoot]) ?? before) : undefined;
+      return marked(brought(now, answer), newerThan(asked));
     },
     // rows that did not change are the same objects already
     structuralSharing: false,
@@ -37,6 +38,43 @@ export interface Marking {
   mark?: Mark;
   stars?: number;
   label?: string;
+}
+
+interface Sent extends Marking {
+  /** When the server had it; null while it has not. */
+  done: number | null;
+}
+
+let sent: Sent[] = [];
+
+/** Markings that the server may not have had when something was asked at a time. */
+export const newerThan = (asked: number): Marking[] => sent.filter((m) => m.done === null || m.done > asked);
+
+/** Remembers a marking until no answer can be older; the function returned is called when the server has it, or refused. */
+export function markingSent(m: Marking): (kept: boolean) => void {
+  const entry: Sent = { ...m, done: null };
+  sent = [...sent.filter((e) => e.done === null || performance.now() - e.done < 60_000), entry];
+  return (kept) => {
+    if (kept) entry.done = performance.now();
+    else sent = sent.filter((e) => e !== entry);
+  };
+}
+
+const withMarks = (f: Frame, m: Marking): Frame => ({
+  ...f,
+  mark: m.mark ?? f.mark,
+  stars: m.stars ?? f.stars,
+  label: m.label ?? f.label,
+});
+
+/** A list with markings put on it, in the order they were made. */
+export function marked(list: Frames, markings: readonly Marking[]): Frames {
+  let frames = list.frames;
+  for (const m of markings) {
+    const meant = new Set(m.frames);
+    frames = frames.map((f) => (meant.has(f.id) ? withMarks(f, m) : f));
+  }
+  return frames === list.frames ? list : { ...list, frames };
 }
 
 /** Frames without what a refused marking did to them: marks and stars that were given since stay. */
@@ -65,15 +103,15 @@ export function useMarking(shoot: number) {
       ),
     onMutate: (m: Marking) => {
       const before = client.getQueryData<Frames>(key);
-      const chosen = new Set(m.frames);
-      const change = (f: Frame): Frame =>
-        chosen.has(f.id) ? { ...f, mark: m.mark ?? f.mark, stars: m.stars ?? f.stars, label: m.label ?? f.label } : f;
-      if (before) client.setQueryData<Frames>(key, { ...before, frames: before.frames.map(change) });
-      return before;
+      if (before) client.setQueryData<Frames>(key, marked(before, [m]));
+      return { before, settled: markingSent(m) };
     },
-    onError: (error, m, before) => {
+    onSuccess: (_, __, made) => made.settled(true),
+    onError: (error, m, made) => {
+      made?.settled(false);
       const now = client.getQueryData<Frames>(key);
-      if (now) client.setQueryData<Frames>(key, { ...now, frames: takenBack(now.frames, before?.frames ?? [], m) });
+      if (now)
+        client.setQueryData<Frames>(key, { ...now, frames: takenBack(now.frames, made?.before?.frames ?? [], m) });
       complain(error);
     },
     onSettled: () => client.invalidateQueries({ queryKey: ["shoots"] }),

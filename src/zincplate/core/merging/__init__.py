@@ -1,0 +1,1 @@
+"""Several pictures of one subject: laying them on each other, judging them, and adding them up."""

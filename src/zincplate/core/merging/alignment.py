@@ -1,0 +1,195 @@
+"""Where a picture lies on another of the same subject: a first guess by phase correlation (Kuglin & Hines 1975), or, where that
+does not fit, by features (SIFT, Lowe 2004) and RANSAC for a homography (Fischler & Bolles 1981); refined on the pictures
+themselves by the enhanced correlation coefficient (Evangelidis & Psarakis, TPAMI 30, 2008), which does not see exposure.
+
+Pictures are logarithms of linear light, held between limits that both can show. Places are pixel centres at whole numbers; a
+homography takes places of the reference to places of the other picture.
+"""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Float32 = NDArray[np.float32]
+Float64 = NDArray[np.float64]
+
+FEATURES_PX = 1000
+"""Long edge at which features are looked for."""
+FEWEST_PAIRS = 12
+FEWEST_FOR_HOMOGRAPHY = 40
+RANSAC_PX = 1.5
+SMALL_PX = 400
+"""Long edge at which a first guess is made."""
+ROUNDS, ECC_LIMIT = 20, 1e-6
+TILE = 64
+LIKE = 0.5
+"""Correlation after refining, from which on the two show the same."""
+SURELY = 0.8
+"""From here on features are not looked for."""
+LARGEST_SCALE = 1.25
+"""Pictures that are larger or smaller by more than this are no two of one set."""
+
+
+@dataclass(frozen=True)
+class Aligned:
+    """A picture on its reference."""
+
+    homography: Float64
+    """(3, 3), the last element 1."""
+    pairs: int
+    """Features that agree with it; 0 when none were looked for."""
+    correlation: float
+    """Of the two pictures afterwards, -1..1."""
+    residual_px: float
+    """Median over tiles of what phase correlation still finds, in pixels of the pictures given."""
+
+
+def align(reference: Float32, picture: Float32) -> Aligned | None:
+    """The homography between two pictures (h, w) of one size; None when they do not lie on each other."""
+    found = _by_shift(reference, picture)
+    pairs = 0
+    refined, correlation = (None, -1.0) if found is None else _refined(reference, picture, found, ROUNDS)
+    if correlation < SURELY:  # turned, or moved far: features find it
+        by_features, pairs = _by_features(reference, picture)
+        if by_features is not None:
+            other = _refined(reference, picture, by_features, 2 * ROUNDS)
+            if other[1] > correlation:
+                refined, correlation = other
+    if refined is None or correlation < LIKE or not _plausible(refined, reference.shape):
+        return None
+    return Aligned(refined, pairs, correlation, residual_px(reference, picture, refined))
+
+
+def _by_shift(reference: Float32, picture: Float32) -> Float64 | None:
+    """Small pictures laid on each other by phase correlation, then by their correlation; None when that does not fit."""
+    scale = min(SMALL_PX / max(reference.shape), 1.0)
+    a, b = (
+        cv2.resize(p, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 1 else p for p in (reference, picture)
+    )
+    (dx, dy), _ = cv2.phaseCorrelate(a, b, cv2.createHanningWindow((a.shape[1], a.shape[0]), cv2.CV_32F))
+    start = np.array([[1, 0, dx], [0, 1, dy], [0, 0, 1.0]])
+    for begin in (start, np.eye(3)):
+        found, correlation = _refined(a, b, begin, 2 * ROUNDS)
+        if found is not None and correlation > LIKE:
+            return rescaled(found, scale, 1.0)
+    return None
+
+
+def _eight_bit(picture: Float32) -> NDArray[np.uint8]:
+    low, high = np.quantile(picture, (0.01, 0.995))
+    return np.asarray(np.clip((picture - low) / max(float(high - low), 1e-6) * 255, 0, 255), np.uint8)
+
+
+def _by_features(reference: Float32, picture: Float32) -> tuple[Float64 | None, int]:
+    scale = min(FEATURES_PX / max(reference.shape), 1.0)
+    small = [
+        _eight_bit(cv2.resize(p, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 1 else p)
+        for p in (reference, picture)
+    ]
+    finder = cv2.SIFT_create(nfeatures=3000, contrastThreshold=0.02)
+    (points_a, described_a), (points_b, described_b) = (finder.detectAndCompute(p, None) for p in small)
+    if described_a is None or described_b is None or min(len(points_a), len(points_b)) < FEWEST_PAIRS:
+        return None, 0
+    matches = cv2.BFMatcher(cv2.NORM_L2).knnMatch(described_a, described_b, k=2)
+    good = [m[0] for m in matches if len(m) == 2 and m[0].distance < 0.75 * m[1].distance]
+    if len(good) < FEWEST_PAIRS:
+        return None, 0
+    a = np.array([points_a[m.queryIdx].pt for m in good])
+    b = np.array([points_b[m.trainIdx].pt for m in good])
+    cv2.setRNGSeed(2026)  # the same files give the same master
+    found, inside = cv2.findHomography(a, b, cv2.RANSAC, RANSAC_PX, maxIters=4000, confidence=0.9999)
+    count = 0 if inside is None else int(inside.sum())
+    if found is None or count < FEWEST_FOR_HOMOGRAPHY:
+        similar, inside = cv2.estimateAffinePartial2D(a, b, method=cv2.RANSAC, ransacReprojThreshold=RANSAC_PX)
+        count = 0 if inside is None else int(inside.sum())
+        if similar is None or count < FEWEST_PAIRS:
+            return None, 0
+        found = np.vstack([similar, [0, 0, 1]])
+    return rescaled(np.asarray(found, np.float64), scale, 1.0), count
+
+
+def rescaled(homography: Float64, scale: float, to: float, origin: tuple[float, float] = (0.0, 0.0)) -> Float64:
+    """A homography between pictures reduced by ``scale``, for pictures reduced by ``to``: places of a pixel are its middle.
+    ``origin`` (x, y), in pixels of the larger pictures, is where both reduced ones begin."""
+    k = to / scale
+
+    def grow() -> Float64:
+        shift = (k - 1) / 2
+        return np.array([[k, 0, shift + origin[0]], [0, k, shift + origin[1]], [0, 0, 1.0]])
+
+    matrix = grow() @ homography @ np.linalg.inv(grow())
+    return np.asarray(matrix / matrix[2, 2])
+
+
+def _refined(reference: Float32, picture: Float32, start: Float64, rounds: int) -> tuple[Float64 | None, float]:
+    ends = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, rounds, ECC_LIMIT)
+    try:
+        correlation, matrix = cv2.findTransformECC(
+            reference, picture, start.astype(np.float32), cv2.MOTION_HOMOGRAPHY, ends, None, 5
+        )
+    except cv2.error:  # it does not converge: the pictures have too little in common
+        return None, -1.0
+    found = matrix.astype(np.float64)
+    return np.asarray(found / found[2, 2]), float(correlation)
+
+
+def _plausible(homography: Float64, shape: tuple[int, ...]) -> bool:
+    """Of about one size, not mirrored, and lying on at least a third of the reference."""
+    h, w = shape
+    corners = np.array([[0, 0, 1], [w - 1, 0, 1], [w - 1, h - 1, 1], [0, h - 1, 1]], np.float64) @ homography.T
+    if (corners[:, 2] <= 0).any():
+        return False
+    x, y = (corners[:, :2] / corners[:, 2:]).T
+    area = 0.5 * abs(np.dot(x, np.roll(y, 1)) - np.dot(y, np.roll(x, 1))) / ((w - 1) * (h - 1))
+    overlap = max(min(x.max(), w) - max(x.min(), 0), 0) * max(min(y.max(), h) - max(y.min(), 0), 0) / (w * h)
+    return bool(LARGEST_SCALE**-2 < area < LARGEST_SCALE**2 and np.linalg.det(homography[:2, :2]) > 0 and overlap > 1 / 3)
+
+
+def residual_px(reference: Float32, picture: Float32, homography: Float64) -> float:
+    """Median distance by which tiles with drawing in them still lie apart."""
+    h, w = reference.shape
+    flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
+    moved = cv2.warpPerspective(picture, homography, (w, h), flags=flags, borderMode=cv2.BORDER_REPLICATE)
+    window = cv2.createHanningWindow((TILE, TILE), cv2.CV_32F)
+    found = []
+    for y in range(TILE // 2, h - 3 * TILE // 2 + 1, TILE):
+        for x in range(TILE // 2, w - 3 * TILE // 2 + 1, TILE):
+            a, b = reference[y : y + TILE, x : x + TILE], moved[y : y + TILE, x : x + TILE]
+            if min(a.std(), b.std()) < 0.1:
+                continue
+            (dx, dy), response = cv2.phaseCorrelate(np.ascontiguousarray(a), np.ascontiguousarray(b), window)
+            if response > 0.3:
+                found.append(float(np.hypot(dx, dy)))
+    return float(np.median(found)) if found else 0.0
+
+
+def laid_on(picture: Float32, homography: Float64, size: tuple[int, int]) -> tuple[Float32, NDArray[np.bool_]]:
+    """A plane (h, w) or planes (3, h, w) laid on the reference (``size`` is its height and width), by cubic interpolation; and
+    where it has something to show. For looking and judging at reduced size, not for the merge itself."""
+    h, w = size
+    flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
+    planes = picture if picture.ndim == 3 else picture[None]
+    moved = np.stack([
+        cv2.warpPerspective(p, homography, (w, h), flags=flags, borderMode=cv2.BORDER_REPLICATE) for p in planes
+    ])  # fmt: skip
+    x, y = places(homography, 0, h, w)
+    there = (x >= 0) & (x <= planes.shape[2] - 1) & (y >= 0) & (y <= planes.shape[1] - 1)
+    return np.asarray(moved if picture.ndim == 3 else moved[0], np.float32), there
+
+
+def places(homography: Float64, top: int, rows: int, columns: int) -> tuple[Float32, Float32]:
+    """x and y, each (rows, columns), in the other picture, of the reference's pixels from row ``top`` on."""
+    xx, yy = np.meshgrid(np.arange(columns, dtype=np.float64), np.arange(top, top + rows, dtype=np.float64))
+    a = homography
+    z = a[2, 0] * xx + a[2, 1] * yy + a[2, 2]
+    x = (a[0, 0] * xx + a[0, 1] * yy + a[0, 2]) / z
+    y = (a[1, 0] * xx + a[1, 1] * yy + a[1, 2]) / z
+    return x.astype(np.float32), y.astype(np.float32)
+
+
+def inverse(homography: Float64) -> Float64:
+    """From the other picture to the reference."""
+    found = np.linalg.inv(homography)
+    return np.asarray(found / found[2, 2], np.float64)

@@ -1,0 +1,119 @@
+"""What moved between pictures of one subject: places where they differ by more than their noise can explain.
+
+Pictures are compared two by two in their own light, each pixel against the variance that the sensor's noise gives it and against
+what a tenth of a pixel of misplacing would do at its edges; of the differences only connected ones of some size count.
+"""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Float32 = NDArray[np.float32]
+Mask = NDArray[np.bool_]
+
+EDGE_PX = 0.35
+"""Misplacing (of reduced pixels) that edges are forgiven."""
+SHARE = 0.03
+"""Relative difference that is forgiven everywhere: fall-off, flicker, rounding of exposure times."""
+LEAST = 3e-4
+"""Of the picture: smaller connected differences are none."""
+AGREE = 0.06
+"""Share of a region that may differ where two frames are said to show the same there."""
+
+
+@dataclass(frozen=True)
+class Region:
+    """A part of the picture where something moved. Sizes are in reduced pixels."""
+
+    number: int
+    box: tuple[int, int, int, int]
+    """x, y, width, height."""
+    share: float
+    """Of the whole picture."""
+    base: int
+    """The frame that counts here."""
+    agreeing: tuple[int, ...]
+    """Frames that show the same as it."""
+
+
+@dataclass(frozen=True)
+class Moved:
+    """All that moved. ``labels`` (h, w): 0 is nothing, else a region's number; ``differs`` (n, n, h, w): which pairs differ."""
+
+    labels: NDArray[np.int32]
+    regions: tuple[Region, ...]
+    differs: Mask
+
+
+def moved(light: Float32, variance: Float32, shown: Mask, worth: Float32, strictness: float, base: dict[int, int]) -> Moved:
+    """Compares frames laid on each other.
+
+    ``light`` (n, h, w): linear light in one unit; ``variance`` (n, h, w) of it; ``shown`` (n, h, w): neither clipped nor outside;
+    ``worth`` (n,): signal that each frame collected (relative exposure). ``strictness`` in standard deviations: lower finds more.
+    ``base`` names the frame that counts in a region, by the region's number; elsewhere it is the one that most others agree with,
+    of equals the one with the most light.
+    """
+    count, h, w = light.shape
+    differs = np.zeros((count, count, h, w), bool)
+    soft = [cv2.GaussianBlur(p, (0, 0), 1.0) for p in light]
+    slope = [np.hypot(cv2.Sobel(p, cv2.CV_32F, 1, 0, scale=1 / 8), cv2.Sobel(p, cv2.CV_32F, 0, 1, scale=1 / 8)) for p in soft]
+    # the blur carries what is clipped into its surroundings
+    sound = [cv2.erode(p.astype(np.uint8), np.ones((7, 7), np.uint8)) > 0 for p in shown]
+    for i in range(count):
+        for j in range(i):
+            both = sound[i] & sound[j]
+            level = np.maximum(np.minimum(soft[i], soft[j]), 0)
+            edge = EDGE_PX * np.minimum(cv2.dilate(slope[i], _CROSS), cv2.dilate(slope[j], _CROSS))
+            # the blur leaves an eighth of the variance of white noise
+            noise = np.sqrt((variance[i] + variance[j]) / 8 + 1e-18)
+            far = np.abs(soft[i] - soft[j]) > strictness * noise + SHARE * level + edge
+            differs[i, j] = differs[j, i] = _clean(far & both)
+    any_pair = differs.any((0, 1))
+    grown = cv2.morphologyEx(any_pair.astype(np.uint8), cv2.MORPH_CLOSE, _disc(9))
+    number, labels, statistics, _ = cv2.connectedComponentsWithStats(grown, connectivity=8)
+    regions: list[Region] = []
+    kept = np.zeros_like(labels)
+    for region in range(1, number):
+        x, y, width, height, area = (int(v) for v in statistics[region])
+        inside = labels == region
+        if area < LEAST * h * w or not (any_pair & inside).sum() > 0.3 * LEAST * h * w:
+            continue
+        name = len(regions) + 1
+        kept[inside] = name
+        share = np.array([[float(differs[i, j][inside].mean()) for j in range(count)] for i in range(count)])
+        seen = np.array([float(shown[i][inside].mean()) for i in range(count)])
+        friends = [tuple(j for j in range(count) if j != i and share[i, j] < AGREE and seen[j] > 0.3) for i in range(count)]
+        able = [i for i in range(count) if seen[i] >= seen.max() - 0.05]
+        chosen = base.get(name, max(able, key=lambda i: (len(friends[i]), float(worth[i]))))
+        regions.append(Region(name, (x, y, width, height), area / (h * w), chosen, friends[chosen]))
+    return Moved(kept, tuple(regions), differs)
+
+
+def allowed(found: Moved, frames: int) -> Float32:
+    """(n, h, w) how much of each frame counts, 0..1: everywhere all of it, in a region only where it agrees with the region's
+    base, with soft edges."""
+    out = np.ones((frames, *found.labels.shape), np.float32)
+    for region in found.regions:
+        inside = cv2.dilate((found.labels == region.number).astype(np.uint8), _disc(7))
+        for i in range(frames):
+            if i == region.base:
+                continue
+            if i in region.agreeing:
+                away = cv2.dilate((found.differs[i, region.base] & (inside > 0)).astype(np.uint8), _disc(7))
+            else:
+                away = inside
+            out[i] *= 1 - away
+    return np.stack([cv2.GaussianBlur(p, (0, 0), 1.5) for p in out])
+
+
+_CROSS = np.ones((3, 3), np.uint8)
+
+
+def _disc(size: int) -> NDArray[np.uint8]:
+    return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size)), np.uint8)
+
+
+def _clean(mask: Mask) -> Mask:
+    return np.asarray(cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_OPEN, _CROSS) > 0)

@@ -1,0 +1,138 @@
+"""Writing masters: linear DNG (specification 1.7.1) with half floats, from rows that come one strip after the other.
+
+Camera values, not balanced, with 1 as the level where the darkest exposure clips; how much lighter it is to be shown stands in
+BaselineExposure. Tiles of 256 x 256, deflate with the floating-point predictor: what LibRaw reads right (docs/formats.md).
+"""
+
+import json
+import mmap
+import zlib
+from collections.abc import Mapping
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from typing import Any
+
+import imagecodecs
+import numpy as np
+from numpy.typing import NDArray
+
+from zincplate.core.colour.camera_colour import ILLUMINANT_KELVIN, Calibration, CameraMatrices
+from zincplate.formats.capture import CaptureData
+from zincplate.formats.decoded import CameraColour
+from zincplate.formats.description_writer import xmp_packet
+from zincplate.formats.exif_writer import add_capture_entries
+from zincplate.formats.tags import TagError, read_directories
+from zincplate.formats.tiff_writer import ASCII, BYTE, IFD, LONG, RATIONAL, SHORT, SRATIONAL, UNDEFINED, rational, write_structure
+
+Float32 = NDArray[np.float32]
+
+TILE = 256
+PRIVATE = 50740
+"""DNGPrivateData: a name, a zero, and what only that program understands."""
+OWNER = b"Zincplate\0"
+_LEVEL = 6
+_COLOUR, _FORWARD, _INDIVIDUAL, _LIGHT = (50721, 50722), (50964, 50965), (50723, 50724), (50778, 50779)
+
+
+class MasterWriter:
+    """Takes the rows of a picture from top to bottom and gives the file."""
+
+    def __init__(self, width: int, height: int) -> None:
+        self.width, self.height = width, height
+        self._tiles: list[bytes] = []
+        self._waiting = np.empty((3, 0, width), np.float32)
+        self._rows = 0
+        self._pool = ThreadPoolExecutor(2)
+
+    def add(self, camera_values: Float32) -> None:
+        """Planes (3, rows, width) that follow those given before."""
+        self._waiting = np.concatenate([self._waiting, camera_values], 1)
+        while self._waiting.shape[1] >= TILE:
+            self._encode(self._waiting[:, :TILE])
+            self._waiting = self._waiting[:, TILE:]
+
+    def _encode(self, rows: Float32) -> None:
+        count = rows.shape[1]
+        across = -(-self.width // TILE) * TILE
+        padded = np.pad(rows, ((0, 0), (0, TILE - count), (0, across - self.width)), mode="edge")
+        halves = np.ascontiguousarray(np.clip(padded, -1, 1).transpose(1, 2, 0)).astype("<f2")
+        parts = [np.ascontiguousarray(halves[:, x : x + TILE]) for x in range(0, across, TILE)]
+        self._tiles += self._pool.map(_tile, parts)
+        self._rows += count
+
+    def finish(
+        self, capture: CaptureData, camera: CameraColour, preview_jpeg: bytes, preview_size: tuple[int, int], software: str,
+        made_from: Mapping[str, Any],
+    ) -> bytes:  # fmt: skip
+        """The file; raises ``ValueError`` when rows are missing."""
+        if self._waiting.shape[1]:
+            self._encode(self._waiting)
+        self._pool.shutdown()
+        if self._rows != self.height:
+            raise ValueError("rows of the master are missing")
+        raw = IFD(tiled=True)
+        raw.set(254, LONG, 0).set(256, LONG, self.width).set(257, LONG, self.height).set(258, SHORT, [16] * 3)
+        raw.set(259, SHORT, 8).set(262, SHORT, 34892).set(277, SHORT, 3).set(284, SHORT, 1).set(317, SHORT, 3)
+        raw.set(322, LONG, TILE).set(323, LONG, TILE).set(339, SHORT, [3] * 3)
+        raw.set(50714, RATIONAL, [(0, 1)] * 3).set(50717, LONG, [1] * 3)
+        raw.chunks = self._tiles
+        add_capture_entries(raw, capture, software)
+        if packet := xmp_packet(capture, software):
+            raw.set(700, BYTE, packet)
+        raw.set(50706, BYTE, [1, 4, 0, 0]).set(50707, BYTE, [1, 4, 0, 0])
+        raw.set(50708, ASCII, f"{capture.camera_make} {capture.camera_model}".strip() or "Master")
+        _add_colour(raw, camera)
+        raw.set(PRIVATE, BYTE, OWNER + json.dumps(made_from, ensure_ascii=False).encode())
+        raw.sub = [_preview(preview_jpeg, *preview_size)]
+        return write_structure(raw)
+
+
+def _tile(samples: NDArray[np.float16]) -> bytes:
+    return zlib.compress(imagecodecs.floatpred_encode(samples, axis=-2, dist=1), _LEVEL)
+
+
+def _add_colour(ifd: IFD, camera: CameraColour) -> None:
+    matrices = camera.matrices
+    for index, found in enumerate(_calibrations(matrices)):
+        ifd.set(_COLOUR[index], SRATIONAL, [rational(v, 1_000_000) for v in found.matrix])
+        ifd.set(_LIGHT[index], SHORT, _illuminant(found.kelvin))
+        if found.forward is not None:
+            ifd.set(_FORWARD[index], SRATIONAL, [rational(v, 1_000_000) for v in found.forward])
+        if found.individual is not None:
+            ifd.set(_INDIVIDUAL[index], SRATIONAL, [rational(v, 1_000_000) for v in found.individual])
+    ifd.set(50727, RATIONAL, [rational(v, 1_000_000) for v in matrices.analog_balance])
+    ifd.set(50728, RATIONAL, [rational(v, 1_000_000) for v in camera.as_shot_neutral])
+    ifd.set(50730, SRATIONAL, rational(camera.baseline_exposure_ev, 10_000))
+
+
+def _calibrations(matrices: CameraMatrices) -> list[Calibration]:
+    if matrices.further:
+        return list(matrices.further[:2])
+    found = [Calibration(matrices.kelvin_1, matrices.matrix_1)]
+    return found if matrices.matrix_2 is None else [*found, Calibration(matrices.kelvin_2, matrices.matrix_2)]
+
+
+def _illuminant(kelvin: float) -> int:
+    """The number of EXIF's that lies nearest (of equals the more usual one)."""
+    usual = (17, 21, 23, 20, *ILLUMINANT_KELVIN)
+    return min(usual, key=lambda code: abs(1e6 / ILLUMINANT_KELVIN[code] - 1e6 / kelvin))
+
+
+def _preview(jpeg: bytes, width: int, height: int) -> IFD:
+    ifd = IFD()
+    ifd.set(254, LONG, 1).set(256, LONG, width).set(257, LONG, height).set(258, SHORT, [8, 8, 8]).set(259, SHORT, 7)
+    ifd.set(262, SHORT, 6).set(277, SHORT, 3).set(278, LONG, height).set(284, SHORT, 1).set(50970, LONG, 2)
+    ifd.set(36864, UNDEFINED, b"0232")
+    ifd.chunks = [jpeg]
+    return ifd
+
+
+def made_from(path: Path) -> dict[str, Any] | None:
+    """What a master says it was made from; None for a file that is no master of ours."""
+    try:
+        with open(path, "rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as mapped:
+            data = read_directories(mapped)[0].data(PRIVATE)
+        found = json.loads(data.removeprefix(OWNER)) if data.startswith(OWNER) else None
+    except (OSError, ValueError, IndexError, TagError):
+        return None
+    return found if isinstance(found, dict) else None

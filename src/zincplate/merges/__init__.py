@@ -1,0 +1,1 @@
+"""Merges: frames that were taken to be one picture become a master, which develops like a camera file."""

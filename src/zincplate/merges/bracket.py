@@ -1,0 +1,113 @@
+"""A bracket: exposures of one subject become one linear picture with the latitude of all of them.
+
+Frames are demosaiced, laid on the reference (one resampling by cubic B-splines) and added up in strips, so that memory holds the
+sensors' data and one strip, not whole pictures.
+"""
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from zincplate.core.geometry.radial import compose
+from zincplate.core.geometry.warp import Sampling, warp
+from zincplate.core.merging.alignment import places
+from zincplate.core.merging.moved import allowed
+from zincplate.core.merging.radiance import add_up
+from zincplate.formats.decoded import CameraColour
+from zincplate.merges.judge import Judgement
+from zincplate.merges.view import Opened
+
+Float32 = NDArray[np.float32]
+Float64 = NDArray[np.float64]
+
+ROWS = 256
+MARGIN = 12
+"""Pixels about a part that is read, for the resampling."""
+
+
+@dataclass(frozen=True)
+class Strip:
+    """Rows of the result: camera values (3, rows, width) with 1 where the darkest exposure clips; and where no frame could be
+    trusted."""
+
+    top: int
+    camera_values: Float32
+    clipped: NDArray[np.uint8]
+
+
+def colour_of(frames: Sequence[Opened], judged: Judgement) -> CameraColour:
+    """Colour of the master: the reference's, with the stops by which it is to be shown lighter."""
+    camera = frames[judged.reference].source.camera
+    assert camera is not None
+    darkest = min(judged.exposure[i] for i in judged.members)
+    return replace(camera, baseline_exposure_ev=camera.baseline_exposure_ev - float(np.log2(darkest)))
+
+
+def strips(frames: Sequence[Opened], judged: Judgement, breathe: Callable[[float], None] = lambda _: None) -> Iterator[Strip]:
+    """The result from top to bottom. ``breathe`` is told the share that is done."""
+    members = judged.members
+    base = frames[judged.reference].source
+    neutral = np.asarray(base.as_shot_neutral, np.float64)
+    exposure = np.array([judged.exposure[i] for i in members], np.float32)
+    slope, offset = np.empty((len(members), 3), np.float32), np.empty((len(members), 3), np.float32)
+    factors = []
+    for k, i in enumerate(members):
+        # plates of one camera at different balances differ by their neutrals
+        factor = np.asarray(frames[i].source.as_shot_neutral) / neutral
+        factors.append(factor.astype(np.float32)[:, None, None])
+        a, b = frames[i].noise
+        slope[k], offset[k] = a * factor, b * factor**2
+    fallback = np.argsort(exposure, kind="stable").astype(np.int64)
+    counts = None if judged.moved is None or not judged.moved.regions else allowed(judged.moved, len(members))
+    darkest = float(exposure.min())
+    for top in range(0, base.height, ROWS):
+        rows = min(ROWS, base.height - top)
+        values = np.empty((len(members), 3, rows, base.width), np.float32)
+        trust = np.empty((len(members), rows, base.width), np.float32)
+        for k, i in enumerate(members):
+            part = _laid(frames[i], judged.homographies[i], top, rows, base.width, i == judged.reference)
+            np.multiply(part[0], factors[k], out=values[k])
+            trust[k] = part[1]
+        if counts is not None:
+            trust = np.where(trust > 0, trust * _larger(counts, judged, top, rows, base.width), trust)
+        out, clipped = np.empty((3, rows, base.width), np.float32), np.empty((rows, base.width), np.uint8)
+        add_up(values, trust, exposure, slope, offset, fallback, out, clipped)
+        breathe((top + rows) / base.height)
+        yield Strip(top, out * (neutral * darkest).astype(np.float32)[:, None, None], clipped)
+
+
+def _laid(frame: Opened, homography: Float64, top: int, rows: int, width: int, as_it_is: bool) -> tuple[Float32, Float32]:
+    """Plate values and trust of a strip of the reference; trust is -1 where the frame has nothing."""
+    source = frame.source
+    if as_it_is:
+        return source.window(0, top, width, rows, True), source.trust(0, top, width, rows)
+    x, y = places(homography, top, rows, width)
+    x0, x1 = max(int(x.min()) - MARGIN, 0), min(int(x.max()) + MARGIN + 1, source.width)
+    y0, y1 = max(int(y.min()) - MARGIN, 0), min(int(y.max()) + MARGIN + 1, source.height)
+    if x1 - x0 < 2 * MARGIN or y1 - y0 < 2 * MARGIN:
+        return np.zeros((3, rows, width), np.float32), np.full((rows, width), -1, np.float32)
+    planes = source.window(x0, y0, x1 - x0, y1 - y0, True)
+    # the sampling counts from the middle of the picture, to pixels' corners
+    half_w, half_h = source.width / 2, source.height / 2
+    to_corner = np.array([[1, 0, 0.5 - half_w], [0, 1, 0.5 - half_h], [0, 0, 1.0]])
+    centred = to_corner @ homography @ np.linalg.inv(to_corner)
+    sampling = Sampling(centred, -half_w, top - half_h, 1.0, 1.0, source.width, source.height, 1.0, 1.0, x0, y0)
+    laid = warp(planes, sampling, compose(float(np.hypot(half_w, half_h))), width, rows)
+    trust = cv2.remap(
+        source.trust(x0, y0, x1 - x0, y1 - y0), x - np.float32(x0), y - np.float32(y0), cv2.INTER_LINEAR,
+        borderMode=cv2.BORDER_REPLICATE,
+    )  # fmt: skip
+    outside = (x < 0) | (x > source.width - 1) | (y < 0) | (y > source.height - 1)
+    return laid, np.where(outside, np.float32(-1), trust)
+
+
+def _larger(counts: Float32, judged: Judgement, top: int, rows: int, width: int) -> Float32:
+    """Reduced shares (n, h, w) for the pixels of a strip."""
+    step, (left, above) = judged.step, judged.origin
+    x = (np.arange(width, dtype=np.float32) - left - (step - 1) / 2) / step
+    y = (np.arange(top, top + rows, dtype=np.float32) - above - (step - 1) / 2) / step
+    xx, yy = np.meshgrid(x.astype(np.float32), y.astype(np.float32))
+    return np.stack([cv2.remap(p, xx, yy, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE) for p in counts])

@@ -1,0 +1,282 @@
+"""Before a bracket is added up: how much light each frame got, whether it lies on the others, whether it is sharp, what moved."""
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zincplate.core.merging.alignment import Aligned, align, inverse, laid_on, rescaled
+from zincplate.core.merging.moved import Moved, moved
+from zincplate.core.merging.radiance import exposure_ratio
+from zincplate.core.merging.sharpness import Shake, detail, shake
+from zincplate.merges.options import BracketOptions
+from zincplate.merges.view import SHOWN_TO, Opened, View, view_of
+
+Float32 = NDArray[np.float32]
+Float64 = NDArray[np.float64]
+Mask = NDArray[np.bool_]
+
+MOST, FEWEST = 9, 2
+UNSHARP = 0.8
+"""Of the sharpest frame's detail: less is a spoiled frame."""
+DARKEST_ALIGNED = 3.0
+"""Standard deviations of noise below which nothing is aligned by."""
+
+
+class MergeError(Exception):
+    """Why frames cannot be merged, in a sentence for whoever asked."""
+
+
+@dataclass
+class Figures:
+    """What was found about one frame."""
+
+    name: str
+    told_ev: float | None
+    """Against the reference, by the capture data."""
+    exposure_ev: float = 0.0
+    """Against the reference, as measured where both show something."""
+    sharpness: float = 1.0
+    """Against the sharpest."""
+    shake: Shake | None = None
+    residual_px: float = 0.0
+    shift_px: float = 0.0
+    """How far it was moved to lie on the reference, at the middle."""
+    clipped: float = 0.0
+    """Share of the picture at the end of its range."""
+    reason: str = ""
+    """Why it is left out; empty for a frame that takes part."""
+
+
+@dataclass
+class Judgement:
+    """All that is known before adding up. Homographies take places of the reference to places of each frame, at full size."""
+
+    reference: int
+    figures: list[Figures]
+    homographies: list[Float64]
+    exposure: list[float]
+    """Light of each frame against the reference's."""
+    members: list[int]
+    """Frames that take part, in the order that was given."""
+    moved: Moved | None
+    step: int
+    origin: tuple[int, int]
+    notes: list[str] = field(default_factory=list)
+
+
+def judge(frames: Sequence[Opened], options: BracketOptions, breathe: Callable[[str], None] = lambda _: None) -> Judgement:
+    """Judges the frames of a bracket. Raises :class:`MergeError` when no merge can come of them."""
+    _belong(frames)
+    views = []
+    for frame in frames:
+        breathe(f"reading {frame.name}")
+        views.append(view_of(frame))
+    given = options.reference
+    if given is not None and given >= len(frames):
+        raise MergeError(f"There is no frame {given + 1}; there are {len(frames)}.")
+    reference = _best(views, options) if given is None else given
+    judged = _against(frames, views, reference, options, breathe)
+    best = max(range(len(frames)), key=lambda i: judged.figures[i].sharpness if i in _candidates(views, options) else 0)
+    if given is None and judged.figures[reference].sharpness < UNSHARP and best != reference:
+        reference = best  # the frame that seemed best is itself shaken
+        judged = _against(frames, views, reference, options, breathe)
+    _leave_out(judged, options)
+    if len(judged.members) < FEWEST:
+        reasons = "; ".join(f"{f.name}: {f.reason}" for f in judged.figures if f.reason)
+        raise MergeError(f"Nothing is left to merge. {reasons}.")
+    if options.ghosts > 0:
+        breathe("looking for what moved")
+        judged.moved = _moved(views, judged, options)
+    return judged
+
+
+def _belong(frames: Sequence[Opened]) -> None:
+    if not FEWEST <= len(frames) <= MOST:
+        raise MergeError(f"A bracket is made of {FEWEST} to {MOST} frames; these are {len(frames)}.")
+    first = frames[0].source
+    for frame in frames:
+        source = frame.source
+        if source.camera is None:
+            raise MergeError(f"{frame.name}: It is a finished picture; a bracket is merged from camera files.")
+        if (source.width, source.height) != (first.width, first.height):
+            sizes = f"{source.width} x {source.height} instead of {first.width} x {first.height} pixels"
+            raise MergeError(f"{frame.name}: It has another size than {frames[0].name}: {sizes}.")
+        if source.camera.matrices != first.camera.matrices:  # type: ignore[union-attr]
+            raise MergeError(f"{frame.name}: It was taken with another camera than {frames[0].name}.")
+
+
+def _candidates(views: Sequence[View], options: BracketOptions) -> list[int]:
+    able = [i for i in range(len(views)) if i not in options.leave_out] or list(range(len(views)))
+    most = max(views[i].usable for i in able)
+    return [i for i in able if views[i].usable > 0.6 * most]
+
+
+def _best(views: Sequence[View], options: BracketOptions) -> int:
+    """The frame that shows most between black and clipped."""
+    return max(_candidates(views, options), key=lambda i: views[i].usable)
+
+
+def _against(
+    frames: Sequence[Opened], views: Sequence[View], reference: int, options: BracketOptions, breathe: Callable[[str], None]
+) -> Judgement:
+    base, told = views[reference], frames[reference].told_ev
+    figures, homographies, exposure = [], [], []
+    scale = 1 / base.step
+    for i, (frame, view) in enumerate(zip(frames, views, strict=True)):
+        breathe(f"comparing {frame.name}")
+        known = None if told is None or frame.told_ev is None else frame.told_ev - told
+        found = Figures(frame.name, known, clipped=view.clipped)
+        figures.append(found)
+        start = 2.0**known if known is not None else _by_quantiles(base, view)
+        aligned = None
+        if i == reference:
+            small, ratio = np.eye(3), 1.0
+        else:
+            pictures = _comparable(base, view, start)
+            aligned = align(*pictures) if options.align and pictures is not None else None
+            small = aligned.homography if aligned else np.eye(3)
+            ratio = _measured(base, view, small, start)
+            if options.align and pictures is not None and aligned is None:
+                found.reason = "it does not lie on the others: another subject, or too much movement"
+            elif pictures is None and view.usable < 0.001:
+                found.reason = "it is black or blown all over"
+        _note(found, base, view, small, ratio, aligned, i == reference)
+        homographies.append(rescaled(small, scale, 1.0, base.origin))
+        exposure.append(ratio)
+    _sharpness(views, figures, homographies, exposure, reference)
+    members = [i for i in range(len(frames)) if not figures[i].reason]
+    return Judgement(reference, figures, homographies, exposure, members, None, base.step, base.origin)
+
+
+def _note(
+    found: Figures, base: View, view: View, small: Float64, ratio: float, aligned: Aligned | None, is_reference: bool
+) -> None:
+    found.exposure_ev = 0.0 if is_reference else math.log2(ratio)
+    found.residual_px = aligned.residual_px * base.step if aligned else 0.0
+    h, w = base.size
+    middle = small @ [(w - 1) / 2, (h - 1) / 2, 1]
+    found.shift_px = float(np.hypot(*(middle[:2] / middle[2] - [(w - 1) / 2, (h - 1) / 2]))) * base.step
+
+
+def _limits(base: View, view: View, ratio: float) -> tuple[float, float]:
+    """Light, in the reference's unit, that both can show."""
+    lows = [DARKEST_ALIGNED * float(np.sqrt(v.variance.min())) / t for v, t in ((base, 1.0), (view, ratio))]
+    tops = [v.top / t for v, t in ((base, 1.0), (view, ratio))]
+    clipped = [top for v, top in zip((base, view), tops, strict=True) if v.clipped > 1e-3]
+    return max(lows), min(clipped) if clipped else max(tops)
+
+
+def _comparable(base: View, view: View, ratio: float) -> tuple[Float32, Float32] | None:
+    """Both as logarithms of light between what both can show; None when that is nothing."""
+    low, high = _limits(base, view, ratio)
+    if not low * 2 < high:
+        return None
+    held = [np.log2(np.clip(v.green / t, low, high)).astype(np.float32) for v, t in ((base, 1.0), (view, ratio))]
+    return None if min(p.std() for p in held) < 0.02 else (held[0], held[1])
+
+
+def _by_quantiles(base: View, view: View) -> float:
+    """Light of a frame against another where nobody tells: quantiles that neither shows black nor clipped, a first guess."""
+    a, b = (np.quantile(v.green, np.linspace(0.05, 0.95, 37)).astype(np.float64) for v in (base, view))
+    good = (a > 0.003) & (b > 0.003) & (a < 0.7) & (b < 0.7)
+    return float(np.median(b[good] / a[good])) if good.any() else float(np.median(b)) / max(float(np.median(a)), 1e-6)
+
+
+def _measured(base: View, view: View, small: Float64, start: float) -> float:
+    """The exposure ratio where both show something well; ``start`` when nothing does."""
+    laid, there = laid_on(np.stack([view.green, view.variance]), small, base.size)
+    shown, _ = laid_on(view.shown.astype(np.float32), small, base.size)
+    both = there & base.shown & (shown > 0.99)
+    # enough light in both by what the reference recorded, which is the surer of the two
+    enough = np.maximum(8 * np.sqrt(base.variance), 5 * np.sqrt(np.maximum(laid[1], 1e-12)) / start)
+    both &= (base.green > enough) & (base.green * start < SHOWN_TO)
+    found = exposure_ratio(base.green[both], laid[0][both], base.variance[both], np.maximum(laid[1][both], 1e-12), start)
+    return found if math.isfinite(found) and abs(math.log2(found / start)) < 1.5 else start
+
+
+def _sharpness(
+    views: Sequence[View], figures: list[Figures], homographies: Sequence[Float64], exposure: Sequence[float], reference: int
+) -> None:
+    base = views[reference]
+    ratios = np.ones(len(views))
+    for i, (view, t) in enumerate(zip(views, exposure, strict=True)):
+        if i == reference or figures[i].reason:
+            continue
+        small = rescaled(_moved_origin(homographies[i], base.origin), 1.0, 1 / base.step)
+        low, high = _limits(base, view, t)
+        # each in its own pixels: laying one on the other would blur it
+        there, inside = laid_on(base.green, inverse(small), view.size)
+        mine = inside & view.shown & (view.green / t > 4 * low) & (view.green / t < high) & (there < high)
+        back, inside = laid_on(view.green / np.float32(t), small, base.size)
+        theirs = inside & base.shown & (base.green > 4 * low) & (base.green < high) & (back < high)
+        own = detail(view.green / np.float32(t), view.variance / np.float32(t * t), mine)
+        other = detail(base.green, base.variance, theirs)
+        if math.isfinite(own) and math.isfinite(other) and other > 0:
+            ratios[i] = math.sqrt(own / other)
+    # by frames that show about as much as the reference: of a dark one only its noise is sharp
+    alike = [i for i in range(len(views)) if views[i].usable > 0.6 * base.usable]
+    best = max(float(ratios[alike].max()), 1e-6)
+    for i, figure in enumerate(figures):
+        figure.sharpness = min(float(ratios[i] / best), 1.0)
+    sharpest = max(alike, key=lambda i: ratios[i])
+    for i, figure in enumerate(figures):
+        if figure.sharpness < UNSHARP and not figure.reason and i != sharpest:
+            figure.shake = _shake(views, homographies, exposure, sharpest, i, base.step)
+
+
+def _moved_origin(homography: Float64, origin: tuple[int, int]) -> Float64:
+    there = np.array([[1, 0, -origin[0]], [0, 1, -origin[1]], [0, 0, 1.0]])
+    return np.asarray(there @ homography @ np.linalg.inv(there))
+
+
+def _shake(
+    views: Sequence[View], homographies: Sequence[Float64], exposure: Sequence[float], sharp: int, smeared: int, step: int
+) -> Shake | None:
+    a, b = views[sharp], views[smeared]
+    between = homographies[smeared] @ inverse(homographies[sharp])
+    small = rescaled(_moved_origin(between, a.origin), 1.0, 1 / step)
+    pictures = _comparable(a, b, exposure[smeared] / exposure[sharp])
+    if pictures is None:
+        return None
+    # both in the light of the sharp one
+    laid, _ = laid_on(pictures[1], small, a.size)
+    found = shake(pictures[0], laid)
+    return Shake(found.length_px * step, found.direction_degrees)
+
+
+def _leave_out(judged: Judgement, options: BracketOptions) -> None:
+    for i, figure in enumerate(judged.figures):
+        if i in options.leave_out:
+            figure.reason = "left out by hand"
+        elif i in options.take:
+            figure.reason = ""
+        elif not figure.reason and figure.sharpness < UNSHARP:
+            less = f"{1 - figure.sharpness:.0%} less sharp".replace("%", " %")
+            length = figure.shake.length_px if figure.shake else 0.0
+            figure.reason = f"shaken by {length:.0f} px, {less}" if length >= 2 else f"{less}: out of focus"
+    judged.members = [i for i, figure in enumerate(judged.figures) if not figure.reason]
+    if judged.reference not in judged.members and judged.members:
+        raise MergeError(
+            f"{judged.figures[judged.reference].name}: It is the reference and cannot be left out "
+            f"({judged.figures[judged.reference].reason})."
+        )
+
+
+def _moved(views: Sequence[View], judged: Judgement, options: BracketOptions) -> Moved:
+    base = views[judged.reference]
+    light, variance, shown = [], [], []
+    for i in judged.members:
+        view, t = views[i], judged.exposure[i]
+        small = rescaled(_moved_origin(judged.homographies[i], base.origin), 1.0, 1 / base.step)
+        laid, there = laid_on(
+            np.stack([view.green / t, view.variance / (t * t), view.shown]).astype(np.float32), small, base.size
+        )
+        light.append(laid[0])
+        variance.append(np.maximum(laid[1], 1e-12))
+        shown.append(there & (laid[2] > 0.99))
+    worth = np.array([judged.exposure[i] for i in judged.members], np.float32)
+    names = {region: judged.members.index(frame) for region, frame in options.base.items() if frame in judged.members}
+    return moved(np.stack(light), np.stack(variance), np.stack(shown), worth, options.strictness, names)

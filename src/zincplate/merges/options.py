@@ -1,0 +1,26 @@
+"""What a merge may be told."""
+
+from pydantic import BaseModel, ConfigDict, Field
+
+
+class BracketOptions(BaseModel):
+    """Of a bracket. Frames are counted from 0 in the order that is given."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    align: bool = True
+    """Lay hand-held frames on each other."""
+    ghosts: float = Field(default=60.0, ge=0, le=100)
+    """How much is taken for movement: 0 nothing, 100 also small differences."""
+    reference: int | None = Field(default=None, ge=0)
+    """The frame whose place, light and colour count; None chooses."""
+    leave_out: tuple[int, ...] = ()
+    take: tuple[int, ...] = ()
+    """Frames that take part whatever is wrong with them."""
+    base: dict[int, int] = {}
+    """The frame that counts in a region where something moved, by the region's number."""
+
+    @property
+    def strictness(self) -> float:
+        """Standard deviations from which on a difference is a movement."""
+        return 14.0 - 0.11 * self.ghosts

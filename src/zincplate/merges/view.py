@@ -1,0 +1,97 @@
+"""Frames of a merge at reduced size: where they are laid on each other and judged before anything is added up."""
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zincplate.sources.file import Source
+
+Float32 = NDArray[np.float32]
+Float64 = NDArray[np.float64]
+Mask = NDArray[np.bool_]
+
+LONG_EDGE_PX = 1600
+SHOWN_TO = 0.85
+"""Of the white level: averages of several sites above it may hold clipped ones."""
+
+
+@dataclass(frozen=True)
+class Opened:
+    """A source by its name, with its noise."""
+
+    name: str
+    source: Source
+
+    @cached_property
+    def noise(self) -> tuple[Float64, Float64]:
+        """Slope and offset (3,) of the variance of plate values over the values themselves, at full size."""
+        told = self.source.noise(1.0)
+        slope = 4 * np.square(np.asarray(told.deviation, np.float64))
+        offset = slope * max(told.shift - 0.375 * float(slope.max()), 1e-7)
+        return slope, offset
+
+    @cached_property
+    def told_ev(self) -> float | None:
+        """log2 of time * ISO / f-number squared; None where one of them is not told."""
+        capture = self.source.capture
+        if min(capture.exposure_time_s, capture.f_number, capture.iso) <= 0:
+            return None
+        return float(np.log2(capture.exposure_time_s * capture.iso / capture.f_number**2))
+
+
+@dataclass(frozen=True)
+class View:
+    """One frame, reduced: green plate values as recorded, their variance, and where they are to be believed."""
+
+    green: Float32
+    variance: Float32
+    shown: Mask
+    step: int
+    origin: tuple[int, int]
+    planes: Float32
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Height and width."""
+        return self.green.shape[0], self.green.shape[1]
+
+    @cached_property
+    def top(self) -> float:
+        """The brightest light that is to be believed."""
+        return float(np.quantile(self.green[self.shown], 0.999)) if self.shown.any() else 0.0
+
+    @cached_property
+    def clipped(self) -> float:
+        """Share of the picture at the end of its range."""
+        return float((~self.shown).mean())
+
+    @cached_property
+    def usable(self) -> float:
+        """Share of the picture that is neither black nor clipped."""
+        return float((self.shown & (self.green > 6 * np.sqrt(self.variance)) & (self.green > 0.004)).mean())
+
+
+def step_of(source: Source) -> int:
+    """Pixels that become one, even."""
+    return max(int(np.ceil(max(source.width, source.height) / LONG_EDGE_PX / 2)) * 2, 2)
+
+
+def view_of(opened: Opened) -> View:
+    """Reads a frame small."""
+    source, step = opened.source, step_of(opened.source)
+    plate = source.reduced(step, hot_pixels=True)
+    levels = source.camera_values(plate.planes).max(0) / np.float32(max(source.ceiling, 1e-6))
+    slope, offset = opened.noise
+    # half of the sites of a mosaic are green
+    count = step * step * (0.5 if source.mosaic else 1.0)
+    variance = (slope[1] * np.maximum(plate.planes[1], 0) + offset[1]) / count
+    return View(
+        np.ascontiguousarray(plate.planes[1]),
+        variance.astype(np.float32),
+        levels < SHOWN_TO,
+        step,
+        (plate.origin_x, plate.origin_y),
+        plate.planes,
+    )
