@@ -79,7 +79,7 @@ def merge(arguments: argparse.Namespace) -> None:
         frames.append(Opened(path.name, Source(decoded)))
     try:
         judged = judge(frames, options)
-        from zincplate.services.bring_in import hash_of
+        from zincplate.services.originals import hash_of
 
         sources = [{"name": path.name, "sha256": hash_of(path)} for path in arguments.frames]
         made = merge_bracket(frames, judged, options, SOFTWARE, sources)

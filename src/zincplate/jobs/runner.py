@@ -8,7 +8,7 @@ from typing import Any
 
 from zincplate.formats.errors import FileError
 from zincplate.render.strips import Cancelled
-from zincplate.services import bring_in, deliver, light, pictures, sets, work
+from zincplate.services import bring_in, deliver, light, merges, pictures, sets, work
 from zincplate.services.context import Context, UserError
 from zincplate.services.job_kinds import JobKind
 from zincplate.store.database import UNAVAILABLE, database
@@ -16,7 +16,17 @@ from zincplate.store.database import UNAVAILABLE, database
 log = logging.getLogger(__name__)
 
 KINDS: dict[str, JobKind[Any]] = {
-    kind.name: kind for kind in (bring_in.KIND, pictures.SMALL_PICTURES, deliver.KIND, light.FIT, light.EVEN, sets.KIND)
+    kind.name: kind
+    for kind in (
+        bring_in.KIND,
+        pictures.SMALL_PICTURES,
+        deliver.KIND,
+        light.FIT,
+        light.EVEN,
+        sets.KIND,
+        merges.JUDGE,
+        merges.MERGE,
+    )
 }
 """Every kind of job that workers do."""
 

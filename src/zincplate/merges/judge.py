@@ -67,10 +67,16 @@ class Judgement:
     notes: list[str] = field(default_factory=list)
 
 
-def judge(frames: Sequence[Opened], options: BracketOptions, breathe: Callable[[str], None] = lambda _: None) -> Judgement:
-    """Judges the frames of a bracket. Raises :class:`MergeError` when no merge can come of them."""
+def judge(
+    frames: Sequence[Opened],
+    options: BracketOptions,
+    breathe: Callable[[str], None] = lambda _: None,
+    views: list[View] | None = None,
+) -> Judgement:
+    """Judges the frames of a bracket. ``views``, an empty list, is filled with what was looked at. Raises :class:`MergeError`
+    when no merge can come of them."""
     _belong(frames)
-    views = []
+    views = [] if views is None else views
     for frame in frames:
         breathe(f"reading {frame.name}")
         views.append(view_of(frame))
@@ -205,7 +211,7 @@ def _sharpness(
     for i, (view, t) in enumerate(zip(views, exposure, strict=True)):
         if i == reference or figures[i].reason:
             continue
-        small = rescaled(_moved_origin(homographies[i], base.origin), 1.0, 1 / base.step)
+        small = _reduced(homographies[i], base.step, base.origin)
         low, high = _limits(base, view, t)
         # each in its own pixels: laying one on the other would blur it
         there, inside = laid_on(base.green, inverse(small), view.size)
@@ -227,9 +233,14 @@ def _sharpness(
             figure.shake = _shake(views, homographies, exposure, sharpest, i, base.step)
 
 
-def _moved_origin(homography: Float64, origin: tuple[int, int]) -> Float64:
+def _reduced(homography: Float64, step: int, origin: tuple[int, int]) -> Float64:
     there = np.array([[1, 0, -origin[0]], [0, 1, -origin[1]], [0, 0, 1.0]])
-    return np.asarray(there @ homography @ np.linalg.inv(there))
+    return rescaled(np.asarray(there @ homography @ np.linalg.inv(there)), 1.0, 1 / step)
+
+
+def reduced_homography(judged: Judgement, frame: int) -> Float64:
+    """From places of the reduced reference to places of a reduced frame."""
+    return _reduced(judged.homographies[frame], judged.step, judged.origin)
 
 
 def _shake(
@@ -237,7 +248,7 @@ def _shake(
 ) -> Shake | None:
     a, b = views[sharp], views[smeared]
     between = homographies[smeared] @ inverse(homographies[sharp])
-    small = rescaled(_moved_origin(between, a.origin), 1.0, 1 / step)
+    small = _reduced(between, step, a.origin)
     pictures = _comparable(a, b, exposure[smeared] / exposure[sharp])
     if pictures is None:
         return None
@@ -270,7 +281,7 @@ def _moved(views: Sequence[View], judged: Judgement, options: BracketOptions) ->
     light, variance, shown = [], [], []
     for i in judged.members:
         view, t = views[i], judged.exposure[i]
-        small = rescaled(_moved_origin(judged.homographies[i], base.origin), 1.0, 1 / base.step)
+        small = reduced_homography(judged, i)
         laid, there = laid_on(
             np.stack([view.green / t, view.variance / (t * t), view.shown]).astype(np.float32), small, base.size
         )

@@ -51,7 +51,7 @@ def merge_bracket(
         clipped += int(strip.clipped.sum())
         small.append(_reduced(strip.camera_values, reduce))
     colour = colour_of(frames, judged)
-    preview = _shown(np.concatenate(small, 1), colour)
+    preview = shown(np.concatenate(small, 1), colour)
     report = report_of(frames, judged, options, clipped / (reference.width * reference.height))
     capture = replace(
         reference.capture, orientation=1, width=reference.width, height=reference.height, notes=(), own_lens="",
@@ -69,7 +69,7 @@ def _reduced(planes: Float32, by: int) -> Float32:
     return np.asarray(planes[:, :rows, :columns].reshape(3, rows // by, by, columns // by, by).mean((2, 4)), np.float32)
 
 
-def _shown(camera_values: Float32, colour: CameraColour) -> NDArray[np.uint8]:
+def shown(camera_values: Float32, colour: CameraColour) -> NDArray[np.uint8]:
     """(h, w, 3) as the master is shown before it is developed."""
     balanced = camera_values / np.asarray(colour.as_shot_neutral, np.float32)[:, None, None]
     tables = tables_of(
@@ -129,12 +129,12 @@ def report_of(frames: Sequence[Opened], judged: Judgement, options: BracketOptio
 
 def ranges_ev(frames: Sequence[Opened], judged: Judgement) -> tuple[float, float]:
     """Stops between clipping and the noise of darkness (signal to noise 1): of the best single frame, and of the merge."""
-    floors = {i: float(np.sqrt(frames[i].noise[1][1])) for i in judged.members}
-    single = max(-np.log2(floor) for floor in floors.values())
+    # of one camera: what one frame says of its dark is surer from all
+    floor = float(np.sqrt(np.median([frames[i].noise[1][1] for i in judged.members])))
+    exposure = np.array([judged.exposure[i] for i in judged.members])
     # darkness is known as well as all frames together know it
-    together = 1 / np.sqrt(sum((judged.exposure[i] / floors[i]) ** 2 for i in judged.members))
-    darkest = min(judged.exposure[i] for i in judged.members)
-    return float(single), float(-np.log2(darkest * together))
+    together = floor / float(np.sqrt((exposure**2).sum()))
+    return float(-np.log2(floor)), float(-np.log2(exposure.min() * together))
 
 
 def _done(judged: Judgement, options: BracketOptions, single: float, merged: float, clipped: float | None) -> list[str]:

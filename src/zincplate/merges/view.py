@@ -30,7 +30,9 @@ class Opened:
         told = self.source.noise(1.0)
         slope = 4 * np.square(np.asarray(told.deviation, np.float64))
         offset = slope * max(told.shift - 0.375 * float(slope.max()), 1e-7)
-        return slope, offset
+        # rounding to whole codes is noise too, and in the dark often the most of it
+        rounding = (self.source.code_step / np.asarray(self.source.as_shot_neutral)) ** 2 / 12
+        return slope, np.maximum(offset, rounding)
 
     @cached_property
     def told_ev(self) -> float | None:

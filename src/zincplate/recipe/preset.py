@@ -144,9 +144,12 @@ class Preset:
         return replace(self, name=name.strip(), folder=folder.strip(), own=False)
 
 
-def _own(name: str, note: str, values: Values) -> Preset:
+def _own(name: str, note: str, values: Values, folder: str = "Starts") -> Preset:
     operations = operations_in(values)
-    return Preset(name, values_of(Recipe.neutral(True).with_values(values), operations), "Starts", note, own=True)
+    return Preset(name, values_of(Recipe.neutral(True).with_values(values), operations), folder, note, own=True)
+
+
+MASTERS = "Starts for masters"
 
 
 OWN: tuple[Preset, ...] = (
@@ -190,6 +193,24 @@ OWN: tuple[Preset, ...] = (
         "Grey, plain",
         "Black and white with the weights of the eye, a little more contrast, no toning.",
         {"colour": {"black_and_white": True}, "tone": {"contrast": 14.0}},
+    ),
+    _own(
+        "Range, natural",
+        "Bright places brought in, shadows opened as the eye would have seen them.",
+        {"tone": {"highlights": -80.0, "shadows": 45.0, "contrast": 6.0}, "colour": {"vibrance": 6.0}},
+        MASTERS,
+    ),
+    _own(
+        "Range, deep",
+        "The light as it fell: windows drawn, shadows left dark.",
+        {"tone": {"exposure_ev": -0.4, "highlights": -60.0, "shadows": 10.0, "contrast": 14.0}},
+        MASTERS,
+    ),
+    _own(
+        "Range, even",
+        "For rooms that are shown: everything to be seen, little contrast between inside and outside.",
+        {"tone": {"highlights": -100.0, "shadows": 75.0, "contrast": -4.0}, "definition": {"clarity": 12.0}},
+        MASTERS,
     ),
 )  # fmt: skip
 """Starting points that ship with the application."""

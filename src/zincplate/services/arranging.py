@@ -4,7 +4,6 @@ A frame's name is what lists and deliveries call it. Its file keeps the name it 
 renamed, and recipes beside them are found as before.
 """
 
-import contextlib
 import json
 import logging
 import re
@@ -18,7 +17,8 @@ from zincplate.formats.capture import CaptureData
 from zincplate.formats.facts_in_words import searched
 from zincplate.services import shoots
 from zincplate.services.context import Context, NotFound, UserError
-from zincplate.services.originals import original_path, preview_path
+from zincplate.services.originals import forget as originals_forget
+from zincplate.services.originals import preview_path
 from zincplate.services.pictures import forget, thumb_name
 from zincplate.services.versions import readable_path
 from zincplate.store.database import database
@@ -249,13 +249,7 @@ def erase(context: Context, frame_ids: list[int], originals: bool) -> dict[str, 
         if not others:
             preview_path(home, frame.content_hash).unlink(missing_ok=True)
         if originals and not frame.referenced and not Frame.select().where(Frame.path == frame.path).exists():
-            path = original_path(home, frame)
-            with contextlib.suppress(FileNotFoundError):
-                path.chmod(0o644)
-                path.unlink()
+            if originals_forget(home, frame.path):
                 files, freed = files + 1, freed + frame.size_bytes
-            line = json.dumps({"path": frame.path, "sha256": frame.content_hash, "deleted": True})
-            with open(home.manifest, "a", encoding="utf-8") as file:
-                file.write(line + "\n")
             log.info("%s: the original was deleted, as asked", frame.path)
     return {"frames": len(frames), "files": files, "freed_bytes": freed}

@@ -1,8 +1,5 @@
 """Bringing files into a shoot: copy or reference, hash, facts, previews, duplicates, refusals."""
 
-import errno
-import hashlib
-import json
 import logging
 import os
 import shutil
@@ -10,21 +7,22 @@ import threading
 import time
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
-from datetime import datetime
+from datetime import UTC, datetime
 from pathlib import Path
-from typing import IO, Any
+from typing import Any
 
 import peewee
 
 from zincplate.formats.errors import FileError
 from zincplate.formats.facts_in_words import searched
-from zincplate.formats.files import whole_file, write_file
+from zincplate.formats.files import write_file
 from zincplate.recipe.document import Recipe
 from zincplate.recipe.preset import Preset
 from zincplate.services import history, originals, pictures, recipe_presets, shoots
 from zincplate.services.beside import belongs, recipe_beside, with_words
 from zincplate.services.context import Context, Progress, UserError
 from zincplate.services.job_kinds import Arguments, JobKind
+from zincplate.services.originals import hash_of
 from zincplate.services.versions import recipe_hash
 from zincplate.store.database import BUSY, UNAVAILABLE, database
 from zincplate.store.home import Home
@@ -32,7 +30,6 @@ from zincplate.store.models import Frame, HistoryEntry, Job, Refusal, Shoot, Ver
 
 _NOT_PICTURES = {".txt", ".xmp", ".json", ".xml", ".md", ".db", ".ini", ".pdf", ".html", ".jsonl"}
 _BESIDE = {".xmp", ".json"}
-_BLOCK = 1 << 20
 AT_ONCE = 3
 """Files in work at the same time."""
 _SAME = tuple(threading.Lock() for _ in range(64))
@@ -236,10 +233,28 @@ def _clear(dropped: Path) -> None:
             return  # others are still in it
 
 
-def hash_of(path: Path) -> str:
-    """SHA-256 of a file."""
-    with open(path, "rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
+def add(context: Context, shoot: Shoot, path: Path, folder: str = "") -> Version | None:
+    """A file of ours as a frame of a shoot, copied; None when it is there already."""
+    return _one(context, shoot, path, False, None, folder)
+
+
+def replace_file(context: Context, frame: Frame, path: Path, **values: Any) -> Frame:
+    """Another file in the place of a frame's own copy, for frames that were made here; versions and marks stay."""
+    content_hash, size = hash_of(path), path.stat().st_size
+    capture, preview = context.decoder.facts(path)
+    stored = originals.copy_in(context, frame.shoot, path, frame.folder, content_hash)
+    originals.note_original(context, stored, False, content_hash, size)
+    if preview is not None:
+        write_file(originals.preview_path(context.home, content_hash), preview.whole)
+    before = frame.path
+    Frame.update(
+        content_hash=content_hash, size_bytes=size, path=stored, capture=capture.as_dict(), width=capture.width,
+        height=capture.height, thumb_state="embedded" if preview else "none", changed_at=datetime.now(UTC).replace(tzinfo=None),
+        **values,
+    ).where(Frame.id == frame.id).execute()  # fmt: skip
+    if before != stored and not Frame.select().where(Frame.path == before).exists():
+        originals.forget(context.home, before)
+    return Frame.get_by_id(frame.id)
 
 
 def _one(context: Context, shoot: Shoot, path: Path, reference: bool, preset: Preset | None, folder: str) -> Version | None:
@@ -285,8 +300,8 @@ def _added(
     begun, told = _begun(path, content_hash, capture.raw, preset)
     if told:
         capture = replace(capture, notes=(*capture.notes, told))
-    stored = str(path.resolve()) if reference else _copy(context, shoot, path, folder, content_hash)
-    _note_original(context, stored, reference, content_hash, size)
+    stored = str(path.resolve()) if reference else originals.copy_in(context, shoot, path, folder, content_hash)
+    originals.note_original(context, stored, reference, content_hash, size)
     if preview is not None:
         write_file(originals.preview_path(context.home, content_hash), preview.whole)
     captured_at = datetime.fromisoformat(capture.captured_at) if capture.captured_at else None
@@ -351,45 +366,3 @@ def _begin(version: Version, recipe: Recipe, words: str) -> None:
     version.recipe, version.recipe_hash, version.position, version.revision = document, recipe_hash(document), 1, 1
     version.adjusted = True
     version.save()
-
-
-def _copy(context: Context, shoot: Shoot, path: Path, subfolder: str, content_hash: str) -> str:
-    """Copies into the shoot's folder under a free name, checked against the hash; returns the relative path."""
-    inside = f"{shoot.folder}/{subfolder}" if subfolder else shoot.folder
-    folder = context.home.originals / inside
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-        for number in range(1, 1000):
-            name = path.name if number == 1 else f"{path.stem}-{number}{path.suffix}"
-            target = folder / name
-            if target.exists() and target.stat().st_size == path.stat().st_size and hash_of(target) == content_hash:
-                return f"{inside}/{name}"  # left by an attempt that was interrupted
-            if target.exists():
-                continue
-            try:
-                with open(path, "rb") as source, whole_file(target, replace=False, mode=0o444) as copy:
-                    hashed = _copied(source, copy)
-                    if hashed != content_hash:
-                        raise FileError(path, "It changed while it was copied. Bring it in again.")
-            except FileExistsError:
-                continue  # another worker took the name meanwhile
-            return f"{inside}/{name}"
-        raise FileError(path, "A thousand files of this name are there already.")
-    except OSError as error:
-        if error.errno in (errno.ENOSPC, errno.EDQUOT):
-            raise FileError(path, "The disk is full; the file was not copied. Make room and bring it in again.") from error
-        raise FileError(path, f"It could not be copied: {error.strerror}.") from error
-
-
-def _copied(source: IO[bytes], copy: IO[bytes]) -> str:
-    """Copies, reads back what was written, and returns its SHA-256."""
-    shutil.copyfileobj(source, copy, _BLOCK)
-    copy.flush()
-    with open(copy.name, "rb") as written:
-        return hashlib.file_digest(written, "sha256").hexdigest()
-
-
-def _note_original(context: Context, stored: str, reference: bool, content_hash: str, size: int) -> None:
-    line = json.dumps({"path": stored, "referenced": reference, "sha256": content_hash, "size": size})
-    with open(context.home.manifest, "a", encoding="utf-8") as file:
-        file.write(line + "\n")

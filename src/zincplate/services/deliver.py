@@ -12,12 +12,11 @@ from zincplate.formats.files import LONGEST_NAME_BYTES, write_file
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.render.develop import Delivery, develop
 from zincplate.services import work
-from zincplate.services.bring_in import hash_of
 from zincplate.services.context import Context, NotFound, Progress, UserError
 from zincplate.services.describing import delivered as described
 from zincplate.services.framing import size_of
 from zincplate.services.job_kinds import Arguments, JobKind
-from zincplate.services.originals import original_path
+from zincplate.services.originals import hash_of, original_path
 from zincplate.services.versions import get as get_version
 from zincplate.store.models import Delivered, Frame, HistoryEntry, Job, Shoot, Version, now
 

@@ -114,7 +114,7 @@ def _covers(shoot_id: int, number: int = 6) -> list[dict[str, Any]]:
 COLUMNS = (
     "id", "name", "folder", "hand_place", "content_hash", "size_bytes", "raw", "mark", "stars", "label", "thumb_state", "camera",
     "lens", "file_type", "bits", "colour_space", "width", "height", "exposure_time_s", "f_number", "iso", "focal_length_mm",
-    "own_lens", "captured_at", "changed_at",
+    "own_lens", "captured_at", "changed_at", "made",
 )  # fmt: skip
 """What a list tells of a frame from its own row; recipes and capture data are not read for it."""
 SAFE_S = 5.0

@@ -12,7 +12,7 @@ from typing import Any
 
 from zincplate.formats.files import write_file
 from zincplate.recipe.document import Recipe, RecipeError
-from zincplate.services.bring_in import hash_of
+from zincplate.services.originals import hash_of
 from zincplate.services.versions import live, readable_path, write_readable
 from zincplate.store.home import Home
 from zincplate.store.models import Delivered, Frame, Version
@@ -76,6 +76,9 @@ def _listed(home: Home, report: Report) -> dict[str, Entry]:
     for number, line in enumerate(home.manifest.read_bytes().splitlines(), 1):
         try:
             entry = json.loads(line.decode("utf-8"))
+            if isinstance(entry, dict) and entry.get("deleted") and isinstance(entry.get("path"), str):
+                found.pop(entry["path"], None)
+                continue
             path, hash_ = entry["path"], entry["sha256"]
             if not (isinstance(path, str) and path and isinstance(hash_, str)) or "\0" in path:
                 raise TypeError
@@ -84,9 +87,6 @@ def _listed(home: Home, report: Report) -> dict[str, Entry]:
             continue
         if not entry.get("referenced") and (Path(path).is_absolute() or ".." in Path(path).parts):
             report.problems.append(f"{home.manifest.name}: Line {number} names a place outside the library.")
-            continue
-        if entry.get("deleted"):
-            found.pop(path, None)
             continue
         found[path] = entry
     return found

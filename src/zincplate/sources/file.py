@@ -83,6 +83,10 @@ class _Mosaic:
     ceiling = 1.0
 
     @property
+    def code_range(self) -> float:
+        return self._white - float(self._black_by_parity.min())
+
+    @property
     def nbytes(self) -> int:
         return int(self._sites.nbytes) * (1 if self._clean is None else 2)
 
@@ -249,6 +253,11 @@ class Source:
     def mosaic(self) -> bool:
         """One colour for each site."""
         return isinstance(self._reader, _Mosaic)
+
+    @property
+    def code_step(self) -> float:
+        """What one code of a mosaic is of its white level; 0 where that is not known."""
+        return 1 / self._reader.code_range if isinstance(self._reader, _Mosaic) else 0.0
 
     @property
     def ceiling(self) -> float:

@@ -90,6 +90,10 @@ class Frame(Table):
     """The set it belongs to."""
     set_decided = peewee.BooleanField(default=False)
     """The user has decided about that: proposals leave it alone."""
+    made = peewee.CharField(12, default="")
+    """What merge made it; empty for a frame that was taken."""
+    made_from: Any = peewee.JSONField(null=True)
+    """Its sources with their hashes, the options and the report."""
     removed_at = Moment(null=True)
     """Taken out of the shoot; the original stays where it is."""
     changed_at = Moment(default=now)

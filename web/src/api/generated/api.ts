@@ -963,6 +963,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/merges/judge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Starts looking at frames of a merge; report, preview and outlines stand in the job's result. */
+        post: operations["merging_judge_merges_judge_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/merges/looks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How a master may be shown at first. */
+        get: operations["merging_looks_merges_looks_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/merges/previews/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The look at a merge; its address names what it shows. */
+        get: operations["merging_preview_merges_previews__string_key__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/merges": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Starts making a master. */
+        post: operations["merging_make_merges_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/frames/{id}/made": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a master was made from. */
+        get: operations["merging_made_frames__int_id__made_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/find": {
         parameters: {
             query?: never;
@@ -1296,6 +1381,8 @@ export interface components {
             captured_at: string[];
             /** Changed At */
             changed_at: string[];
+            /** Made */
+            made: ("" | "bracket")[];
             /** Version */
             version: number[];
             /** Versions */
@@ -2685,6 +2772,187 @@ export interface components {
              * @default 1
              */
             strength: number;
+        };
+        /**
+         * MergeIn
+         * @description Frames of one shoot, in the order in which the options count them.
+         */
+        MergeIn: {
+            /** Frames */
+            frames: number[];
+            /**
+             * @default {
+             *       "align": true,
+             *       "ghosts": 60,
+             *       "reference": null,
+             *       "leave_out": [],
+             *       "take": [],
+             *       "base": {}
+             *     }
+             */
+            options: components["schemas"]["BracketOptions"];
+        };
+        /**
+         * BracketOptions
+         * @description Of a bracket. Frames are counted from 0 in the order that is given.
+         */
+        BracketOptions: {
+            /**
+             * Align
+             * @default true
+             */
+            align: boolean;
+            /**
+             * Ghosts
+             * @default 60
+             */
+            ghosts: number;
+            /**
+             * Reference
+             * @default null
+             */
+            reference: number | null;
+            /**
+             * Leave Out
+             * @default []
+             */
+            leave_out: number[];
+            /**
+             * Take
+             * @default []
+             */
+            take: number[];
+            /**
+             * Base
+             * @default {}
+             */
+            base: {
+                [key: string]: number;
+            };
+        };
+        /** LooksOut */
+        LooksOut: {
+            /** Looks */
+            looks: string[];
+        };
+        /** MakeIn */
+        MakeIn: {
+            /** Frames */
+            frames: number[];
+            /**
+             * @default {
+             *       "align": true,
+             *       "ghosts": 60,
+             *       "reference": null,
+             *       "leave_out": [],
+             *       "take": [],
+             *       "base": {}
+             *     }
+             */
+            options: components["schemas"]["BracketOptions"];
+            /**
+             * Look
+             * @default Range, natural
+             */
+            look: string;
+            /**
+             * Replaces
+             * @default null
+             */
+            replaces: number | null;
+            /**
+             * Request Key
+             * @default
+             */
+            request_key: string;
+        };
+        /**
+         * MadeOut
+         * @description What a master was made from, and why it should be made again.
+         */
+        MadeOut: {
+            /**
+             * Kind
+             * @constant
+             */
+            kind: "bracket";
+            /** Sources */
+            sources: components["schemas"]["MergeSourceOut"][];
+            options: components["schemas"]["BracketOptions"];
+            report: components["schemas"]["MergeReportOut"];
+            /** Stale */
+            stale: string[];
+        };
+        /**
+         * MergeFrameOut
+         * @description What was found about one frame.
+         */
+        MergeFrameOut: {
+            /** Name */
+            name: string;
+            /** Takes Part */
+            takes_part: boolean;
+            /** Reference */
+            reference: boolean;
+            /** Exposure Ev */
+            exposure_ev: number;
+            /** Told Ev */
+            told_ev: number | null;
+            /** Sharpness */
+            sharpness: number;
+            /** Shake Px */
+            shake_px: number;
+            /** Shake Degrees */
+            shake_degrees: number;
+            /** Moved Px */
+            moved_px: number;
+            /** Residual Px */
+            residual_px: number;
+            /** Clipped */
+            clipped: number;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * MergeRegionOut
+         * @description A part of the picture where something moved; frames are counted as they were given.
+         */
+        MergeRegionOut: {
+            /** Number */
+            number: number;
+            /** Base */
+            base: number;
+            /** Agreeing */
+            agreeing: number[];
+            /** Share */
+            share: number;
+            /** Box */
+            box: number[];
+        };
+        /**
+         * MergeReportOut
+         * @description What was found and done.
+         */
+        MergeReportOut: {
+            /** Frames */
+            frames: components["schemas"]["MergeFrameOut"][];
+            /** Regions */
+            regions: components["schemas"]["MergeRegionOut"][];
+            /** Range Ev */
+            range_ev: number[];
+            /** Clipped */
+            clipped: number | null;
+            /** Done */
+            done: string[];
+            /** Left Out */
+            left_out: string[];
+        };
+        /** MergeSourceOut */
+        MergeSourceOut: {
+            /** Name */
+            name: string;
+            /** Frame */
+            frame: number | null;
         };
         /** FoundFramesOut */
         FoundFramesOut: {
@@ -4972,6 +5240,154 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    merging_judge_merges_judge_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MergeIn"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    merging_looks_merges_looks_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LooksOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    merging_preview_merges_previews__string_key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    merging_make_merges_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakeIn"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    merging_made_frames__int_id__made_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeOut"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {

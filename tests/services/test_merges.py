@@ -1,0 +1,144 @@
+"""A bracket of a shoot becomes a master that is a frame of it: found again, made again, told stale, developed and delivered."""
+
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.conftest import small_dng
+from tests.services.test_use_cases import put, run_jobs
+from zincplate.formats.dng.master import made_from
+from zincplate.merges.options import BracketOptions
+from zincplate.services import bring_in, deliver, merges, originals, sets, shoots, verify
+from zincplate.services.context import Context, NotFound, UserError
+from zincplate.store.models import Delivered, Frame, FrameSet, HistoryEntry, Job, Version
+
+STEPS = (-2.0, 0.0, 2.0)
+
+
+@pytest.fixture
+def bracket(context: Context, tmp_path: Path) -> list[int]:
+    made = shoots.create("Bracket")
+    for i, ev in enumerate(STEPS):
+        data = small_dng(seed=30 + i, meter_ev=ev, captured_at=f"2026-05-12T09:00:{4 * i:02d}")
+        (tmp_path / f"TW-081{i}.dng").write_bytes(data)
+    bring_in.start(context, made, bring_in.files_in(tmp_path), develop_small=False)
+    run_jobs(context)
+    return [f["id"] for f in shoots.frames(made.id)]
+
+
+def result(context: Context, job: Job) -> dict[str, Any]:
+    run_jobs(context)
+    done = Job.get_by_id(job.id)
+    assert done.state == "done", done.note
+    return dict(done.result)
+
+
+def merged(context: Context, frames: list[int], **how: Any) -> Frame:
+    found = result(context, merges.start(context, frames, how.pop("options", BracketOptions()), how.pop("look", "plain"), **how))
+    return Frame.get_by_id(found["frame"])
+
+
+def test_looking_first(context: Context, bracket: list[int]) -> None:
+    found = result(context, merges.ask(context, bracket, BracketOptions(reference=1)))
+    assert [row["exposure_ev"] for row in found["frames"]] == pytest.approx(STEPS, abs=0.02)
+    assert [row["takes_part"] for row in found["frames"]] == [True] * 3 and found["left_out"] == []
+    assert merges.preview_file(context.home, found["preview"]).read_bytes()[:2] == b"\xff\xd8"
+    assert found["range_ev"][1] > found["range_ev"][0] + 3
+    assert Frame.select().count() == 3
+
+
+def test_a_master_is_a_frame_beside_its_sources(context: Context, bracket: list[int]) -> None:
+    Frame.update(mark="keep", label="print", stars=3).where(Frame.id == bracket[1]).execute()
+    master = merged(context, bracket, options=BracketOptions(reference=1), look="Range, natural")
+    assert (master.name, master.made, master.raw) == ("TW-0810-0812-bracket.dng", "bracket", True)
+    assert (master.mark, master.label, master.stars) == ("keep", "print", 3)
+    assert master.captured_at == Frame.get_by_id(bracket[1]).captured_at
+    members = Frame.select().where(Frame.set_id == master.set_id)
+    assert {f.id for f in members} == {*bracket, master.id} and FrameSet.get_by_id(master.set_id).state == "kept"
+    version = Version.get_by_id(master.cover_id)
+    assert (
+        version.recipe["tone"]["highlights"] == -80 and HistoryEntry.select().where(HistoryEntry.version == version).count() == 2
+    )
+    told = made_from(originals.original_path(context.home, master))
+    assert told is not None and [s["name"] for s in told["sources"]] == ["TW-0810.dng", "TW-0811.dng", "TW-0812.dng"]
+    assert verify.verify(context.home, database=True).problems == []
+    assert not list((context.home.cache / "merges").glob("*/*"))
+    # it is developed and delivered like a raw
+    put(context, version.id, version.revision, {"balance": {"temperature_kelvin": 4000.0}, "tone": {"exposure_ev": -1.0}})
+    deliver.start(context, [version.id], [deliver.Preset(name="TIFF", file_format="tiff", bits=16)])
+    run_jobs(context)
+    assert Delivered.get().width == master.width
+    # proposals leave it alone
+    sets.start(context, master.shoot_id)
+    run_jobs(context)
+    assert Frame.get_by_id(master.id).set_id == master.set_id
+
+
+def test_made_again_it_stays_the_same_frame(context: Context, bracket: list[int]) -> None:
+    master = merged(context, bracket)
+    version = Version.get_by_id(master.cover_id)
+    put(context, version.id, version.revision, {"tone": {"exposure_ev": 1.0}})
+    again = merged(context, bracket[:2], replaces=master.id)
+    assert again.id == master.id and again.content_hash != master.content_hash and Frame.select().count() == 4
+    assert Version.get_by_id(version.id).recipe["tone"]["exposure_ev"] == 1.0
+    assert [s["frame"] for s in merges.made_of(context, again.id)["sources"]] == bracket[:2]
+    assert not (context.home.originals / master.path).exists()
+    assert verify.verify(context.home, database=True).problems == []
+    with pytest.raises(UserError, match="Only a master"):
+        merges.start(context, bracket, BracketOptions(), "plain", replaces=bracket[0])
+
+
+def test_a_master_knows_when_it_is_stale(context: Context, bracket: list[int]) -> None:
+    master = merged(context, bracket)
+    assert merges.made_of(context, master.id)["stale"] == []
+    shoots.remove(bracket[:1])
+    Frame.update(content_hash="0" * 64).where(Frame.id == bracket[1]).execute()
+    found = merges.made_of(context, master.id)
+    assert found["stale"] == ["TW-0810.dng is not in the shoot any more.", "TW-0811.dng was changed since."]
+    assert found["sources"][0]["frame"] is None
+    with pytest.raises(UserError, match="not made of other frames"):
+        merges.made_of(context, bracket[2])
+
+
+def test_what_cannot_be_merged_is_told_and_leaves_nothing(context: Context, bracket: list[int], tmp_path: Path) -> None:
+    with pytest.raises(NotFound):
+        merges.start(context, [*bracket, 999], BracketOptions(), "plain")
+    with pytest.raises(UserError, match="no look"):
+        merges.start(context, bracket, BracketOptions(), "sunny")
+    (tmp_path / "other.dng").write_bytes(small_dng(seed=7, orientation=6))
+    shoot = Frame.get_by_id(bracket[0]).shoot
+    bring_in.start(context, shoot, [tmp_path / "other.dng"], develop_small=False)
+    run_jobs(context)
+    other = Frame.get(Frame.name == "other.dng")
+    job = merges.start(context, [*bracket, other.id], BracketOptions(), "plain")
+    run_jobs(context)
+    failed = Job.get_by_id(job.id)
+    assert failed.state == "failed" and "other.dng" in failed.note and "another size" in failed.note
+    original = originals.original_path(context.home, Frame.get_by_id(bracket[0]))
+    original.chmod(0o644)
+    original.unlink()  # a source that is deleted in between
+    context.renderer._sources.drop(lambda key: True)
+    job = merges.start(context, bracket, BracketOptions(), "plain")
+    run_jobs(context)
+    assert Job.get_by_id(job.id).state == "failed" and "TW-0810.dng" in Job.get_by_id(job.id).note
+    assert Frame.select().where(Frame.made != "").count() == 0 and not list((context.home.cache / "merges").glob("*/*"))
+
+
+def test_a_merge_that_was_cut_off_after_its_frame_makes_no_second(
+    context: Context, bracket: list[int], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    with monkeypatch.context() as cut:
+
+        def gone(*_: Any) -> None:
+            raise RuntimeError("the worker was killed")
+
+        cut.setattr(merges, "_join", gone)
+        job = merges.start(context, bracket, BracketOptions(), "plain")
+        from zincplate.jobs import runner
+
+        runner.run(context, job.id)
+    run_jobs(context)
+    assert Job.get_by_id(job.id).state == "done"
+    assert Frame.select().where(Frame.name.contains("bracket")).count() == 1
+    assert Frame.get(Frame.name.contains("bracket")).made == "bracket"
