@@ -7,6 +7,7 @@ import { ContactSheet } from "./features/contact_sheet/contact_sheet";
 import { DeliveryDesk } from "./features/delivery_desk/delivery_desk";
 import { Find } from "./features/find/find";
 import { FindDialog } from "./features/find/find_dialog";
+import { MergeTable } from "./features/merge/merge_table";
 import { Shoots } from "./features/shoots/shoots";
 import { SideBySide } from "./features/side_by_side/side_by_side";
 import { isActive, listen } from "./state/jobs";
@@ -23,7 +24,11 @@ function useJobEvents() {
   useEffect(
     () =>
       listen((job, before) => {
-        if (job.kind === "bring_in" || job.kind === "thumbs" || (job.kind === "sets" && !isActive(job))) {
+        if (
+          job.kind === "bring_in" ||
+          job.kind === "thumbs" ||
+          ((job.kind === "sets" || job.kind === "merge") && !isActive(job))
+        ) {
           void queryClient.invalidateQueries({ queryKey: ["frames"] });
           if (!isActive(job)) void queryClient.invalidateQueries({ queryKey: ["shoots"] });
         }
@@ -75,6 +80,14 @@ export function App() {
         )}
         {route.place === "find" && <Find asked={route.search} />}
         {route.place === "side" && <SideBySide key={route.shoot} shoot={route.shoot} frames={route.frames} />}
+        {route.place === "merge" && (
+          <MergeTable
+            key={`${route.frames.join()} ${route.again ?? ""}`}
+            shoot={route.shoot}
+            frames={route.frames}
+            again={route.again}
+          />
+        )}
         {route.place === "deliver" && (
           <DeliveryDesk key={route.shoot} shoot={route.shoot} frames={route.frames} version={route.version} />
         )}

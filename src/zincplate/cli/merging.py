@@ -15,7 +15,7 @@ from zincplate.formats.isolated import Decoder
 from zincplate.merges.judge import MergeError, judge
 from zincplate.merges.master import merge_bracket
 from zincplate.merges.options import BracketOptions
-from zincplate.merges.view import Opened
+from zincplate.merges.view import opened
 from zincplate.sources.file import Source
 
 
@@ -71,18 +71,19 @@ def merge(arguments: argparse.Namespace) -> None:
     options = _options(arguments.set, names)
     decoder = Decoder()
     reading = decoder.ahead(arguments.frames[0])
-    frames = []
+    sources: list[tuple[str, Source]] = []
     for i, path in enumerate(arguments.frames):
         decoded = reading()
         if i + 1 < len(names):
             reading = decoder.ahead(arguments.frames[i + 1])
-        frames.append(Opened(path.name, Source(decoded)))
+        sources.append((path.name, Source(decoded)))
+    frames = opened(sources)
     try:
         judged = judge(frames, options)
         from zincplate.services.originals import hash_of
 
-        sources = [{"name": path.name, "sha256": hash_of(path)} for path in arguments.frames]
-        made = merge_bracket(frames, judged, options, SOFTWARE, sources)
+        origins = [{"name": path.name, "sha256": hash_of(path)} for path in arguments.frames]
+        made = merge_bracket(frames, judged, options, SOFTWARE, origins)
     except MergeError as error:
         raise FileError(arguments.frames[0], str(error)) from error
     write_file(arguments.output, made.dng, replace=False)

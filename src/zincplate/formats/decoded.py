@@ -43,3 +43,5 @@ class Decoded:
     white: float = 65535.0
     notes: tuple[str, ...] = field(default_factory=tuple)
     """Sentences about what was assumed."""
+    noise_profile: tuple[tuple[float, float], ...] = ()
+    """Slope and offset of the variance of stored values (white level 1) for red, green and blue, where the file tells them."""

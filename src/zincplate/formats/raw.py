@@ -20,6 +20,7 @@ from zincplate.formats.preview import Preview, preview_of
 
 DNG_VERSION = 50706
 _PREVIEW, _YCBCR = 1, 6
+_NOISE_PROFILE = 51041
 _MAKERS_NOTES = (37500, 50740)
 _WANTED = {"exposure_time_s", "f_number", "iso", "focal_length_mm", "captured_at"}
 
@@ -77,13 +78,22 @@ def decode_raw(path: Path, check: SizeCheck) -> Decoded:
         return libraw.decode_libraw(path, main, image, check)
     capture = _capture(path, main, image)
     if found.mosaic is not None:
+        profile = _noise_profile(main, image)
         return Decoded(
-            "mosaic", found.mosaic, capture, found.colour.camera, None, found.cfa, found.black, found.white, found.notes
+            "mosaic", found.mosaic, capture, found.colour.camera, None, found.cfa, found.black, found.white, found.notes, profile
         )
     assert found.planes is not None
     # whole numbers clip at their white level; floating point goes on as far as it goes
     ceiling = max(float(found.planes.max()), 1.0) if image.integer(339, 1) == 3 else 1.0
     return Decoded("camera", found.planes, capture, found.colour.camera, white=ceiling, notes=found.notes)
+
+
+def _noise_profile(main: tags.Directory, image: tags.Directory) -> tuple[tuple[float, float], ...]:
+    """NoiseProfile (DNG 1.7.1): one pair for all colours or one for each; passed over when it makes no sense."""
+    values = image.numbers(_NOISE_PROFILE) or main.numbers(_NOISE_PROFILE)
+    pairs = tuple(zip(values[::2], values[1::2], strict=False))
+    sound = len(values) in (2, 6) and all(0 < slope < 0.1 and 0 <= offset < 0.01 for slope, offset in pairs)
+    return pairs * (3 // len(pairs)) if sound else ()
 
 
 def _check_tags(path: Path, main: tags.Directory, image: tags.Directory) -> tuple[str, ...]:

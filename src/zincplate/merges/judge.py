@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,8 +21,15 @@ Mask = NDArray[np.bool_]
 MOST, FEWEST = 9, 2
 UNSHARP = 0.8
 """Of the sharpest frame's detail: less is a spoiled frame."""
+LEAST_MEASURED = 0.0008
+"""Of the white level: below, a black level that is off by a fraction of a code counts too much."""
+AS_TOLD_EV = 0.012
+"""Nearer than that the capture data are surer than the measurement, which has some codes of the darkest frame to go by."""
 DARKEST_ALIGNED = 3.0
 """Standard deviations of noise below which nothing is aligned by."""
+
+
+APART = "it does not lie on the others: another subject, or too much movement"
 
 
 class MergeError(Exception):
@@ -64,7 +71,11 @@ class Judgement:
     moved: Moved | None
     step: int
     origin: tuple[int, int]
-    notes: list[str] = field(default_factory=list)
+
+    @property
+    def alone(self) -> list[int]:
+        """Frames that do not lie on the reference."""
+        return [i for i, figure in enumerate(self.figures) if figure.reason == APART]
 
 
 def judge(
@@ -85,6 +96,13 @@ def judge(
         raise MergeError(f"There is no frame {given + 1}; there are {len(frames)}.")
     reference = _best(views, options) if given is None else given
     judged = _against(frames, views, reference, options, breathe)
+    for other in [i for i in judged.alone if given is None]:
+        # a stranger among them was taken for the reference: what most of them lie on counts
+        if len(judged.alone) < len(judged.members):
+            break
+        tried = _against(frames, views, other, options, breathe)
+        if len(tried.alone) < len(judged.alone):
+            reference, judged = other, tried
     best = max(range(len(frames)), key=lambda i: judged.figures[i].sharpness if i in _candidates(views, options) else 0)
     if given is None and judged.figures[reference].sharpness < UNSHARP and best != reference:
         reference = best  # the frame that seemed best is itself shaken
@@ -145,8 +163,10 @@ def _against(
             aligned = align(*pictures) if options.align and pictures is not None else None
             small = aligned.homography if aligned else np.eye(3)
             ratio = _measured(base, view, small, start)
+            if known is not None and abs(math.log2(ratio) - known) < AS_TOLD_EV:
+                ratio = 2.0**known
             if options.align and pictures is not None and aligned is None:
-                found.reason = "it does not lie on the others: another subject, or too much movement"
+                found.reason = APART
             elif pictures is None and view.usable < 0.001:
                 found.reason = "it is black or blown all over"
         _note(found, base, view, small, ratio, aligned, i == reference)
@@ -188,17 +208,19 @@ def _by_quantiles(base: View, view: View) -> float:
     """Light of a frame against another where nobody tells: quantiles that neither shows black nor clipped, a first guess."""
     a, b = (np.quantile(v.green, np.linspace(0.05, 0.95, 37)).astype(np.float64) for v in (base, view))
     good = (a > 0.003) & (b > 0.003) & (a < 0.7) & (b < 0.7)
-    return float(np.median(b[good] / a[good])) if good.any() else float(np.median(b)) / max(float(np.median(a)), 1e-6)
+    if good.any():
+        return float(np.median(b[good] / a[good]))
+    return max(float(np.median(b)), 1e-6) / max(float(np.median(a)), 1e-6)
 
 
 def _measured(base: View, view: View, small: Float64, start: float) -> float:
     """The exposure ratio where both show something well; ``start`` when nothing does."""
     laid, there = laid_on(np.stack([view.green, view.variance]), small, base.size)
     shown, _ = laid_on(view.shown.astype(np.float32), small, base.size)
-    both = there & base.shown & (shown > 0.99)
+    both = there & base.calm & (shown > 0.99)
     # enough light in both by what the reference recorded, which is the surer of the two
     enough = np.maximum(8 * np.sqrt(base.variance), 5 * np.sqrt(np.maximum(laid[1], 1e-12)) / start)
-    both &= (base.green > enough) & (base.green * start < SHOWN_TO)
+    both &= (base.green > enough) & (base.green * start < SHOWN_TO) & (base.green * start > LEAST_MEASURED)
     found = exposure_ratio(base.green[both], laid[0][both], base.variance[both], np.maximum(laid[1][both], 1e-12), start)
     return found if math.isfinite(found) and abs(math.log2(found / start)) < 1.5 else start
 

@@ -129,7 +129,6 @@ def report_of(frames: Sequence[Opened], judged: Judgement, options: BracketOptio
 
 def ranges_ev(frames: Sequence[Opened], judged: Judgement) -> tuple[float, float]:
     """Stops between clipping and the noise of darkness (signal to noise 1): of the best single frame, and of the merge."""
-    # of one camera: what one frame says of its dark is surer from all
     floor = float(np.sqrt(np.median([frames[i].noise[1][1] for i in judged.members])))
     exposure = np.array([judged.exposure[i] for i in judged.members])
     # darkness is known as well as all frames together know it

@@ -1,8 +1,10 @@
 """Frames of a merge at reduced size: where they are laid on each other and judged before anything is added up."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -13,8 +15,13 @@ Float64 = NDArray[np.float64]
 Mask = NDArray[np.bool_]
 
 LONG_EDGE_PX = 1600
+CALM_EV = 0.25
 SHOWN_TO = 0.85
 """Of the white level: averages of several sites above it may hold clipped ones."""
+
+
+Noise = tuple[Float64, Float64]
+"""Slope and offset (3,) of the variance of plate values over the values themselves, at full size."""
 
 
 @dataclass(frozen=True)
@@ -23,16 +30,7 @@ class Opened:
 
     name: str
     source: Source
-
-    @cached_property
-    def noise(self) -> tuple[Float64, Float64]:
-        """Slope and offset (3,) of the variance of plate values over the values themselves, at full size."""
-        told = self.source.noise(1.0)
-        slope = 4 * np.square(np.asarray(told.deviation, np.float64))
-        offset = slope * max(told.shift - 0.375 * float(slope.max()), 1e-7)
-        # rounding to whole codes is noise too, and in the dark often the most of it
-        rounding = (self.source.code_step / np.asarray(self.source.as_shot_neutral)) ** 2 / 12
-        return slope, np.maximum(offset, rounding)
+    noise: Noise
 
     @cached_property
     def told_ev(self) -> float | None:
@@ -41,6 +39,32 @@ class Opened:
         if min(capture.exposure_time_s, capture.f_number, capture.iso) <= 0:
             return None
         return float(np.log2(capture.exposure_time_s * capture.iso / capture.f_number**2))
+
+
+def opened(sources: Sequence[tuple[str, Source]]) -> list[Opened]:
+    """Frames of one merge. Noise is what the files tell of it; where they do not, frames of one camera and sensitivity have the
+    same, and drawing in a picture can only add to what is measured: the least that was measured counts."""
+    noise = [_noise_of(source) for _, source in sources]
+    kinds = [(s.capture.camera_model, s.capture.camera_serial, s.capture.iso) for _, s in sources]
+    shared = []
+    for i, (_, source) in enumerate(sources):
+        alike = [n for k, n in enumerate(noise) if kinds[k] == kinds[i] and not sources[k][1].noise_profile]
+        least = min(alike, key=lambda n: float(n[0][1])) if alike and not source.noise_profile else noise[i]
+        shared.append(least)
+    return [Opened(name, source, n) for (name, source), n in zip(sources, shared, strict=True)]
+
+
+def _noise_of(source: Source) -> Noise:
+    neutral = np.asarray(source.as_shot_neutral, np.float64)
+    # rounding to whole codes is noise too, and in the dark often the most of it
+    rounding = (source.code_step / neutral) ** 2 / 12
+    if source.noise_profile:
+        slope, offset = np.asarray(source.noise_profile, np.float64).T
+        return slope / neutral, np.maximum(offset / neutral**2, rounding)
+    told = source.noise(1.0)
+    slope = 4 * np.square(np.asarray(told.deviation, np.float64))
+    offset = slope * max(told.shift - 0.375 * float(slope.max()), 1e-7)
+    return slope, np.maximum(offset, rounding)
 
 
 @dataclass(frozen=True)
@@ -63,6 +87,15 @@ class View:
     def top(self) -> float:
         """The brightest light that is to be believed."""
         return float(np.quantile(self.green[self.shown], 0.999)) if self.shown.any() else 0.0
+
+    @cached_property
+    def calm(self) -> Mask:
+        """Places away from edges and from what is clipped: light can be compared there although frames lie on each other only
+        within a fraction of a pixel."""
+        sound = cv2.erode(self.shown.astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
+        stops = np.log2(cv2.GaussianBlur(np.maximum(self.green, 1e-5), (0, 0), 1.5))
+        around = np.ones((5, 5), np.uint8)
+        return np.asarray(sound & (cv2.dilate(stops, around) - cv2.erode(stops, around) < CALM_EV))
 
     @cached_property
     def clipped(self) -> float:

@@ -16,6 +16,7 @@ from zincplate.merges.master import merge_bracket, report_of
 from zincplate.merges.options import BracketOptions
 from zincplate.merges.preview import outlines, preview_of
 from zincplate.merges.view import Opened, View
+from zincplate.merges.view import opened as opened_together
 from zincplate.recipe.preset import MASTERS, OWN
 from zincplate.services import bring_in, changes, pictures, sets
 from zincplate.services.context import Context, NotFound, Progress, UserError
@@ -23,7 +24,7 @@ from zincplate.services.job_kinds import Arguments, JobKind
 from zincplate.services.originals import hash_of, original_path
 from zincplate.store.database import database
 from zincplate.store.home import Home
-from zincplate.store.models import Frame, FrameSet, Job, now
+from zincplate.store.models import Frame, FrameSet, Job, Version, now
 
 LOOKS = ("plain", *(p.name for p in OWN if p.folder == MASTERS))
 """How a master is shown at first: plain, or one of the starts for masters."""
@@ -87,12 +88,12 @@ def name_of(frames: Sequence[Frame]) -> str:
 
 
 def _opened(context: Context, job: Progress, frames: Sequence[Frame], until: float) -> list[Opened]:
-    opened = []
+    sources = []
     for done, frame in enumerate(frames):
         job.progress(until * done / len(frames), f"reading {frame.name}")
         turn = Turn(Urgency.REST)
-        opened.append(Opened(frame.name, context.renderer.open(original_path(context.home, frame), frame.content_hash, turn)))
-    return opened
+        sources.append((frame.name, context.renderer.open(original_path(context.home, frame), frame.content_hash, turn)))
+    return opened_together(sources)
 
 
 def _judged(

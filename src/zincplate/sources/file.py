@@ -198,6 +198,8 @@ class Source:
         self.capture: CaptureData = decoded.capture
         self.camera: CameraColour | None = decoded.camera
         self.notes = decoded.notes
+        self.noise_profile = decoded.noise_profile
+        """Slope and offset for red, green and blue by the file (white level 1); empty where it tells nothing."""
         self.to_working = tuple(float(v) for v in decoded.profile.to_working.ravel()) if decoded.profile else ()
         """Nine numbers: linear light of a rendered file -> linear Rec.2020."""
         self.space_key = decoded.profile.space_key if decoded.profile else ""

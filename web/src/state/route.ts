@@ -8,6 +8,8 @@ export type Route =
   | { place: "sheet"; shoot: number }
   | { place: "bench"; shoot: number; frame: number; step: string; version?: number | undefined }
   | { place: "side"; shoot: number; frames: number[] }
+  /** ``again`` is a master that is made anew. */
+  | { place: "merge"; shoot: number; frames: number[]; again?: number | undefined }
   /** ``version`` is the one to deliver of the one frame. */
   | { place: "deliver"; shoot: number; frames: number[]; version?: number | undefined };
 
@@ -25,9 +27,11 @@ export function parse(url: string): Route {
       step: searchParams.get("step") ?? "tone",
       version: Number(searchParams.get("version")) || undefined,
     };
-  if (parts[2] === "deliver" || parts[2] === "side") {
+  if (parts[2] === "deliver" || parts[2] === "side" || parts[2] === "merge") {
     const frames = (searchParams.get("frames") ?? "").split(",").map(Number).filter(Boolean);
     if (parts[2] === "side") return { place: "side", shoot, frames };
+    if (parts[2] === "merge")
+      return { place: "merge", shoot, frames, again: Number(searchParams.get("again")) || undefined };
     return { place: "deliver", shoot, frames, version: Number(searchParams.get("version")) || undefined };
   }
   return { place: "sheet", shoot };
@@ -50,6 +54,8 @@ export function address(route: Route): string {
       return `/shoots/${route.shoot}/frames/${route.frame}${query({ step: route.step === "tone" ? undefined : route.step, version: route.version })}`;
     case "side":
       return `/shoots/${route.shoot}/side?frames=${route.frames.join(",")}`;
+    case "merge":
+      return `/shoots/${route.shoot}/merge${query({ frames: route.frames.join(","), again: route.again })}`;
     case "deliver":
       return `/shoots/${route.shoot}/deliver${query({ frames: route.frames.join(",") || undefined, version: route.version })}`;
   }

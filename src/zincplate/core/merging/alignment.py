@@ -160,7 +160,7 @@ def residual_px(reference: Float32, picture: Float32, homography: Float64) -> fl
             if min(a.std(), b.std()) < 0.1:
                 continue
             (dx, dy), response = cv2.phaseCorrelate(np.ascontiguousarray(a), np.ascontiguousarray(b), window)
-            if response > 0.3:
+            if response > 0.5:
                 found.append(float(np.hypot(dx, dy)))
     return float(np.median(found)) if found else 0.0
 

@@ -46,6 +46,7 @@ export const Cell = memo(function Cell({
   const scale = Math.min(cell.picture / width, cell.tall / height);
   const size = { width: Math.round(width * scale), height: Math.round(height * scale) };
   const badges = [
+    frame.made ? "master" : "",
     frame.adjusted ? "adjusted" : "",
     frame.versions > 1 ? `${frame.versions} versions` : "",
     frame.delivered ? "delivered" : "",

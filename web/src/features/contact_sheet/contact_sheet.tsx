@@ -23,6 +23,7 @@ import { DescribeDialog } from "./describe_dialog";
 import { useFound } from "./find";
 import { useHandDrag } from "./hand_drag";
 import { LabelsDialog } from "./labels_dialog";
+import { mergeChosen } from "./merging";
 import { FolderDialog, RenameDialog } from "./names_dialog";
 import { takeOut } from "./removing";
 import { EVERYTHING, foldersOf, type Look, next, ordered, passing, same } from "./selection";
@@ -149,6 +150,7 @@ export function ContactSheet({ shoot }: { shoot: number }) {
     label,
     open: () => current && open(current.id),
     sideBySide: () => go({ place: "side", shoot, frames: picked.slice(0, 8).map((f) => f.id) }),
+    merge: () => void mergeChosen(shoot, picked, sets),
     deliver: () => go({ place: "deliver", shoot, frames: picked.map((f) => f.id) }),
     carry: () => setAsking("carry"),
     evenOut: () => setAsking("even"),

@@ -10,6 +10,7 @@ export interface Deeds {
   label: (name: string) => void;
   open: () => void;
   sideBySide: () => void;
+  merge: () => void;
   deliver: () => void;
   carry: () => void;
   evenOut: () => void;
@@ -161,6 +162,9 @@ export function SheetActions({ words, count, labels, deeds, children }: Props) {
       </Button>
       <Button disabled={count < 2 || count > 8} onClick={deeds.sideBySide}>
         Side by side
+      </Button>
+      <Button disabled={none} onClick={deeds.merge}>
+        Merge
       </Button>
       <Button disabled={none} onClick={deeds.open}>
         Open

@@ -19,9 +19,13 @@ export interface Stacked {
   expand: (ids: Iterable<number>) => number[];
 }
 
-/** The frame that stands for a folded set: a kept one, else the one in the middle. */
+/** The frame that stands for a folded set: what was made of it, else a kept one, else the one in the middle. */
 function standIn(members: readonly Frame[]): Frame {
-  return members.find((f) => f.mark === "keep") ?? (members[Math.floor((members.length - 1) / 2)] as Frame);
+  return (
+    members.findLast((f) => f.made) ??
+    members.find((f) => f.mark === "keep") ??
+    (members[Math.floor((members.length - 1) / 2)] as Frame)
+  );
 }
 
 /** Lays sets on a list of frames: folded ones become one cell, open ones are joined where they stand side by side. */

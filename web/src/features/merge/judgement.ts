@@ -1,0 +1,88 @@
+import { useEffect, useState } from "react";
+import { api, need } from "../../api/client";
+import type { components } from "../../api/generated/api";
+import { useJobs } from "../../state/jobs";
+import { complain } from "../../state/notices";
+
+type Schemas = components["schemas"];
+export type Options = Schemas["BracketOptions"];
+export type Report = Schemas["MergeReportOut"];
+
+/** What looking at a merge found: the report, a picture of it, and outlines of what moved. */
+export interface Judged extends Report {
+  preview: string;
+  width: number;
+  height: number;
+  outlines: Record<string, [number, number][][]>;
+}
+
+export const PLAIN: Options = { align: true, ghosts: 60, reference: null, leave_out: [], take: [], base: {} };
+
+const without = (list: readonly number[], one: number) => list.filter((n) => n !== one);
+
+/** Options with a frame switched on or off by hand. */
+export function switched(options: Options, frame: number, on: boolean): Options {
+  const leave_out = without(options.leave_out ?? [], frame);
+  const take = without(options.take ?? [], frame);
+  if (on) return { ...options, leave_out, take: [...take, frame] };
+  // what is left out can be no reference
+  return {
+    ...options,
+    leave_out: [...leave_out, frame],
+    take,
+    reference: options.reference === frame ? null : options.reference,
+  };
+}
+
+interface Looking {
+  judged: Judged | null;
+  /** 0 to 1 while it is looked at; the note of the job says at what. */
+  progress: number;
+  note: string;
+  failed: string;
+  busy: boolean;
+}
+
+/** Has a merge looked at, as a job, anew whenever its options change; what was found last stays until then. */
+export function useJudgement(frames: readonly number[], options: Options): Looking {
+  const [id, setId] = useState<string | null>(null);
+  const [judged, setJudged] = useState<Judged | null>(null);
+  const [failed, setFailed] = useState("");
+  const job = useJobs((s) => s.jobs.find((j) => j.id === id));
+  const asked = JSON.stringify({ frames, options });
+  useEffect(() => {
+    const body = JSON.parse(asked) as { frames: number[]; options: Options };
+    setId(null);
+    setFailed("");
+    if (body.frames.length < 2) return;
+    let wanted = true;
+    let started: string | null = null;
+    need(api.POST("/api/merges/judge", { body }))
+      .then((answer) => {
+        started = answer.id;
+        if (wanted) setId(answer.id);
+      })
+      .catch((e: unknown) => wanted && setFailed(e instanceof Error ? e.message : String(e)));
+    return () => {
+      wanted = false;
+      if (started) api.DELETE("/api/jobs/{id}", { params: { path: { id: started } } }).catch(() => {});
+    };
+  }, [asked]);
+  const state = job?.state;
+  useEffect(() => {
+    if (!id || !state || state === "queued" || state === "running") return;
+    let wanted = true;
+    need(api.GET("/api/jobs/{id}", { params: { path: { id } } }))
+      .then((whole) => {
+        if (!wanted) return;
+        if (whole.state === "done") setJudged(whole.result as unknown as Judged);
+        else setFailed(whole.note || "Looking at the frames was stopped.");
+      })
+      .catch(complain);
+    return () => {
+      wanted = false;
+    };
+  }, [id, state]);
+  const busy = !failed && (!id || !state || state === "queued" || state === "running");
+  return { judged, progress: job?.progress ?? 0, note: job?.note ?? "", failed, busy };
+}

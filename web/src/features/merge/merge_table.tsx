@@ -1,0 +1,270 @@
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useMemo, useRef, useState } from "react";
+import { api, type Frame, need } from "../../api/client";
+import { isActive, useJobs } from "../../state/jobs";
+import { complain, useNotices } from "../../state/notices";
+import { once } from "../../state/once";
+import { useFrames } from "../../state/queries";
+import { go } from "../../state/route";
+import { Button } from "../../ui/controls";
+import { Gauge, type GaugeFacts } from "../../ui/gauge";
+import { TopBar } from "../../ui/top_bar";
+import { isTyped } from "../../ui/typing";
+import { JobsButton } from "../jobs/jobs_button";
+import { FrameRows } from "./frame_rows";
+import { type Options, PLAIN, switched, useJudgement } from "./judgement";
+import { MergePicture } from "./merge_picture";
+
+const GHOSTS: GaugeFacts = {
+  label: "Ghost removal",
+  unit: "",
+  help: "How small a difference counts as a movement. 0 adds everything up.",
+  low: 0,
+  high: 100,
+  step: 5,
+  decimals: 0,
+  scale: "linear",
+};
+const SELECT = "h-7 min-w-0 border border-rule bg-sheet px-1";
+const stem = (f: Frame | undefined): string => f?.name.replace(/\.[^.]+$/, "") ?? "";
+
+/** Frames that are to become one picture: which, do they lie on each other, what moved; then the master. */
+export function MergeTable({
+  shoot,
+  frames: ids,
+  again,
+}: {
+  shoot: number;
+  frames: number[];
+  again?: number | undefined;
+}) {
+  const { data, error } = useFrames(shoot);
+  const frames = useMemo(
+    () => ids.map((id) => data?.frames.find((f) => f.id === id)).filter((f): f is Frame => f !== undefined),
+    [ids, data],
+  );
+  const [options, setOptions] = useState<Options | null>(again ? null : PLAIN);
+  const [ghosts, setGhosts] = useState<number | null>(null);
+  const [look, setLook] = useState("Range, natural");
+  const [whole, setWhole] = useState(true);
+  const [outlined, setOutlined] = useState(true);
+  const [region, setRegion] = useState<number | null>(null);
+  const [making, setMaking] = useState<string | null>(null);
+  const looks = useQuery({ queryKey: ["looks"], queryFn: () => need(api.GET("/api/merges/looks")) });
+  const [stale, setStale] = useState<string[]>([]);
+  useEffect(() => {
+    if (!again) return;
+    // a master that is made again begins with what it was made with; frames that are gone are counted no more
+    need(api.GET("/api/frames/{id}/made", { params: { path: { id: again } } }))
+      .then((made) => {
+        setOptions(made.sources.every((s) => s.frame !== null) ? made.options : PLAIN);
+        setStale(made.stale);
+      })
+      .catch((e: unknown) => {
+        complain(e);
+        setOptions(PLAIN);
+      });
+  }, [again]);
+  const used = options ?? PLAIN;
+  const there = options ? frames.map((f) => f.id) : [];
+  const { judged, progress, note, failed, busy } = useJudgement(there, used);
+  const job = useJobs((s) => s.jobs.find((j) => j.id === making));
+  const running = job ? isActive(job) : false;
+  useEffect(() => {
+    if (!making || job?.state !== "done") return;
+    setMaking(null);
+    need(api.GET("/api/jobs/{id}", { params: { path: { id: making } } }))
+      .then((done) => {
+        const made = done.result as { frame: number; name: string };
+        useNotices.getState().say(`${made.name} is made.`, false, {
+          words: "Develop it",
+          run: () => go({ place: "bench", shoot, frame: made.frame, step: "tone" }),
+        });
+      })
+      .catch(complain);
+  }, [making, job?.state, shoot]);
+
+  const make = async () => {
+    const body = { frames: there, options: used, look, replaces: again ?? null };
+    try {
+      const started = await once(["merge", body], (request_key) =>
+        need(api.POST("/api/merges", { body: { ...body, request_key } })),
+      );
+      setMaking(started.id);
+    } catch (e) {
+      complain(e);
+    }
+  };
+  const onKey = (e: KeyboardEvent) => {
+    if (isTyped(e) || e.ctrlKey || e.metaKey || e.altKey) return;
+    if (e.key === "Escape") go({ place: "sheet", shoot });
+    else if (e.key.toLowerCase() === "f") setWhole(!whole);
+    else return;
+    e.preventDefault();
+  };
+  const latest = useRef(onKey);
+  latest.current = onKey;
+  useEffect(() => {
+    const key = (e: KeyboardEvent) => latest.current(e);
+    window.addEventListener("keydown", key);
+    return () => window.removeEventListener("keydown", key);
+  }, []);
+
+  const set = (change: Partial<Options>) => setOptions({ ...used, ...change });
+  const taking = judged?.frames.filter((f) => f.takes_part).length;
+  return (
+    <div className="flex h-full flex-col">
+      <TopBar
+        crumbs={[
+          [data?.name ?? "", { place: "sheet", shoot }],
+          [`Merge, bracket ${stem(frames[0])} to ${stem(frames.at(-1))}`, null],
+        ]}
+      >
+        <Button pressed={outlined} disabled={!judged?.regions.length} onClick={() => setOutlined(!outlined)}>
+          What moved
+        </Button>
+        <Button pressed={!whole} onClick={() => setWhole(!whole)}>
+          Larger
+        </Button>
+        <JobsButton />
+        <Button onClick={() => go({ place: "sheet", shoot })}>To the sheet</Button>
+      </TopBar>
+      {error && <p role="alert">{error.message}</p>}
+      <div className="grid min-h-0 grow grid-cols-[312px_minmax(0,1fr)]">
+        <section
+          aria-label="What is merged"
+          className="scroll-plain flex min-h-0 flex-col border-r border-rule bg-paper"
+        >
+          <div className="flex items-baseline px-3.5 pb-1.5 pt-3">
+            <h2 tabIndex={-1} data-place-start className="grow font-slab text-[19px] font-semibold !outline-none">
+              Frames
+            </h2>
+            <span className="text-sm text-ink2">
+              {taking === undefined ? `${frames.length}` : `${taking} of ${frames.length} take part`}
+            </span>
+          </div>
+          <FrameRows frames={frames} report={judged} onSwitch={(i, on) => setOptions(switched(used, i, on))} />
+          <div className="flex flex-col gap-2 py-3">
+            <Gauge
+              facts={GHOSTS}
+              value={ghosts ?? used.ghosts ?? 60}
+              neutral={0}
+              onDraft={setGhosts}
+              onSet={(value) => {
+                setGhosts(null);
+                set({ ghosts: value });
+              }}
+              onReset={() => {
+                setGhosts(null);
+                set({ ghosts: 60 });
+              }}
+              onCancel={() => setGhosts(null)}
+            />
+            {judged?.regions.map((r) => (
+              <label
+                key={r.number}
+                className="grid grid-cols-[120px_1fr] items-center gap-2 px-3.5"
+                onPointerEnter={() => setRegion(r.number)}
+                onPointerLeave={() => setRegion(null)}
+              >
+                <span className="text-ink2">movement {r.number} from</span>
+                <select
+                  id={`region-${r.number}`}
+                  value={r.base}
+                  onFocus={() => setRegion(r.number)}
+                  onBlur={() => setRegion(null)}
+                  onChange={(e) => set({ base: { ...used.base, [r.number]: Number(e.currentTarget.value) } })}
+                  className={SELECT}
+                >
+                  {frames.map(
+                    (f, i) =>
+                      judged.frames[i]?.takes_part && (
+                        <option key={f.id} value={i}>
+                          {stem(f)}
+                        </option>
+                      ),
+                  )}
+                </select>
+              </label>
+            ))}
+            <label className="grid grid-cols-[120px_1fr] items-center gap-2 px-3.5">
+              <span className="text-ink2">reference</span>
+              <select
+                value={used.reference ?? ""}
+                onChange={(e) =>
+                  set({ reference: e.currentTarget.value === "" ? null : Number(e.currentTarget.value) })
+                }
+                className={SELECT}
+              >
+                <option value="">chosen by itself</option>
+                {frames.map((f, i) => (
+                  <option key={f.id} value={i} disabled={judged ? !judged.frames[i]?.takes_part : false}>
+                    {stem(f)}
+                  </option>
+                ))}
+              </select>
+            </label>
+            <label className="grid grid-cols-[120px_1fr] items-center gap-2 px-3.5">
+              <span className="text-ink2">starts as</span>
+              <select value={look} onChange={(e) => setLook(e.currentTarget.value)} className={SELECT}>
+                {looks.data?.looks.map((name) => (
+                  <option key={name} value={name}>
+                    {name}
+                  </option>
+                ))}
+              </select>
+            </label>
+            <label className="flex min-h-7 items-center gap-2 px-3.5">
+              <input
+                type="checkbox"
+                checked={used.align ?? true}
+                onChange={(e) => set({ align: e.currentTarget.checked })}
+              />
+              lay frames from the hand on each other
+            </label>
+          </div>
+        </section>
+        <div className="flex min-h-0 min-w-0 flex-col">
+          <main aria-label="The merge" className="relative min-h-0 grow bg-surround">
+            {judged && (
+              <MergePicture
+                {...{ judged, whole, outlined, region }}
+                onRegion={(number) => document.getElementById(`region-${number}`)?.focus()}
+              />
+            )}
+            <p role="status" className="absolute bottom-0 left-0 bg-ink px-3 py-1 text-sm text-white empty:hidden">
+              {busy && frames.length > 1 ? `${note || "waiting"}: ${Math.round(progress * 100)} %` : ""}
+            </p>
+          </main>
+          <footer className="grid shrink-0 grid-cols-[1fr_1fr_auto] gap-6 border-t border-ink bg-sheet px-5 py-3">
+            <section aria-label="What is done">
+              <h2 className="font-slab text-base font-semibold">What is done</h2>
+              <p className="text-sm text-ink2">{judged?.done.join(" ")}</p>
+            </section>
+            <section aria-label="Left out">
+              <h2 className="font-slab text-base font-semibold">Left out</h2>
+              {failed ? (
+                <p role="alert" className="border-l-4 border-wax pl-2 text-sm font-medium">
+                  {failed}
+                </p>
+              ) : (
+                <p className="text-sm text-ink2">{judged ? judged.left_out.join(" ") || "No frame." : ""}</p>
+              )}
+              {stale.length > 0 && <p className="mt-1 text-sm font-medium text-wax">{stale.join(" ")}</p>}
+            </section>
+            <div className="flex flex-col items-end justify-end gap-2">
+              {running && job && (
+                <span className="text-sm text-ink2">
+                  {Math.round(job.progress * 100)} %, {job.note}
+                </span>
+              )}
+              <Button ink disabled={!judged || busy || running || Boolean(failed)} onClick={() => void make()}>
+                {again ? "Make it again" : "Make master"}
+              </Button>
+            </div>
+          </footer>
+        </div>
+      </div>
+    </div>
+  );
+}
