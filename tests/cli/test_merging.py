@@ -1,0 +1,63 @@
+"""``./zincplate merge``: a master from files, without a database."""
+
+import json
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import small_dng
+from zincplate.cli.main import main
+from zincplate.formats.dng.master import made_from
+
+
+@pytest.fixture
+def files(tmp_path: Path) -> list[str]:
+    names = []
+    for i, ev in enumerate((-2.0, 0.0, 2.0)):
+        path = tmp_path / f"TW-081{i}.dng"
+        path.write_bytes(small_dng(seed=30 + i, meter_ev=ev))
+        names.append(str(path))
+    return names
+
+
+def test_a_bracket(files: list[str], tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    out, report = tmp_path / "master.dng", tmp_path / "report.json"
+    command = ["merge", "bracket", *files, "-o", str(out), "--report", str(report)]
+    assert main([*command, "--set", "reference=TW-0811", "--set", "ghosts=0", "--set", "leave_out=TW-0812.dng"]) == 0
+    said = capsys.readouterr().out
+    assert "2 of 3 frames take part; TW-0811.dng is the reference." in said and "TW-0812.dng: left out by hand." in said
+    told = json.loads(report.read_text())
+    assert [f["takes_part"] for f in told["frames"]] == [True, True, False] and told["regions"] == []
+    kept = made_from(out)
+    assert kept is not None and kept["options"]["leave_out"] == [2] and len(kept["sources"][0]["sha256"]) == 64
+    developed = tmp_path / "master.jpg"
+    assert main(["develop", str(out), "-o", str(developed), "--set", "tone.exposure_ev=-1"]) == 0 and developed.is_file()
+    assert main(command) == 1 and "already there" in capsys.readouterr().err
+
+
+@pytest.mark.parametrize(
+    ("more", "code", "words"),
+    [
+        (["--set", "sparkle=1"], 2, "no such option"),
+        (["--set", "ghosts"], 2, "option=value"),
+        (["--set", "ghosts=900"], 2, "ghosts"),
+        (["--set", "reference=TW-0999"], 2, "none of the frames"),
+        (["--set", "leave_out=TW-0810,TW-0811"], 1, "Nothing is left to merge"),
+    ],
+)
+def test_what_cannot_be_is_said(
+    files: list[str], tmp_path: Path, capsys: pytest.CaptureFixture[str], more: list[str], code: int, words: str
+) -> None:
+    out = tmp_path / "master.dng"
+    assert main(["merge", "bracket", *files, "-o", str(out), *more]) == code
+    assert words in capsys.readouterr().err and not out.exists()
+
+
+def test_one_file_and_a_folder_that_is_not_there(files: list[str], tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    assert main(["merge", "bracket", files[0], "-o", str(tmp_path / "master.dng")]) == 1
+    assert "2 to 9 frames; these are 1" in capsys.readouterr().err
+    assert main(["merge", "bracket", *files, "-o", str(tmp_path / "nowhere" / "master.dng")]) == 1
+    assert "no such folder" in capsys.readouterr().err
+    (tmp_path / "words.dng").write_text("no picture" * 30)
+    assert main(["merge", "bracket", files[0], str(tmp_path / "words.dng"), "-o", str(tmp_path / "master.dng")]) == 1
+    assert "words.dng" in capsys.readouterr().err

@@ -1,0 +1,72 @@
+"""In the browser: a bracket is looked at on the merge table, made, developed and delivered; made again; several at once."""
+
+import re
+
+from playwright.sync_api import Page, expect
+
+from tests.e2e.conftest import accessible, drawn
+from tests.e2e.test_across import cell, series  # noqa: F401
+from zincplate.services import merges
+from zincplate.services.context import Context
+from zincplate.store.models import Delivered, Frame, Version
+
+
+def test_a_bracket_from_the_sheet_to_a_delivery(page: Page, context: Context, series: dict[str, Version]) -> None:  # noqa: F811
+    shoot = series["TW-0800"].frame.shoot_id
+    page.goto(f"/shoots/{shoot}")
+    expect(page.get_by_role("button", name=re.compile("1 set"))).to_be_visible(timeout=30_000)
+    cell(page, "TW-0811").click()
+    page.get_by_role("button", name="Merge", exact=True).click()
+    expect(page.get_by_role("navigation", name="Place")).to_contain_text("bracket TW-0810 to TW-0812")
+    done = page.get_by_role("region", name="What is done")
+    expect(done).to_contain_text("3 of 3 frames take part", timeout=60_000)
+    expect(page.get_by_role("img", name="The merge of 3 frames")).to_be_visible()
+    accessible(page)
+
+    # a frame is left out by hand, and taken in again; the reference is chosen
+    page.get_by_role("checkbox", name="TW-0812.dng takes part").click()
+    expect(page.get_by_role("region", name="Left out")).to_contain_text("TW-0812.dng: left out by hand", timeout=60_000)
+    page.get_by_role("checkbox", name="TW-0812.dng takes part").click()
+    expect(done).to_contain_text("3 of 3 frames take part", timeout=60_000)
+    page.get_by_role("combobox", name="reference").select_option(label="TW-0811")
+    expect(done).to_contain_text("TW-0811.dng is the reference", timeout=60_000)
+    page.get_by_role("combobox", name="starts as").select_option("Range, deep")
+    page.get_by_role("button", name="Make master").click()
+    expect(page.get_by_text("TW-0810-0812-bracket.dng is made.")).to_be_visible(timeout=60_000)
+    page.get_by_role("button", name="Develop it").click()
+    drawn(page)
+    expect(page.get_by_label("Highlights, number")).to_have_value(re.compile("60"))
+    page.get_by_role("button", name="Deliver", exact=True).click()
+    page.get_by_role("button", name="Deliver 1 file").click()
+    ledger = page.get_by_role("region", name="Ledger")
+    expect(ledger.get_by_role("cell", name="TW-0810-0812-bracket-web.jpg", exact=True)).to_be_visible(timeout=30_000)
+    assert Delivered.get().width == 720
+
+    # on the sheet it stands for its set; merged once more it is made again, with what it was made with
+    master = Frame.get(Frame.made == "bracket")
+    page.goto(f"/shoots/{shoot}")
+    expect(cell(page, "TW-0810-0812-bracket")).to_contain_text("master")
+    cell(page, "TW-0810-0812-bracket").click()
+    page.keyboard.press("Space")
+    expect(page.locator("[data-frame]")).to_have_count(10)
+    cell(page, "TW-0800").click()
+    cell(page, "TW-0810-0812-bracket").click()
+    page.get_by_role("button", name="Merge", exact=True).click()
+    expect(page.get_by_role("combobox", name="reference")).to_have_value("1", timeout=30_000)
+    expect(done).to_contain_text("TW-0811.dng is the reference", timeout=60_000)
+    page.get_by_role("checkbox", name="TW-0812.dng takes part").click()
+    expect(page.get_by_role("region", name="Left out")).to_contain_text("TW-0812.dng", timeout=60_000)
+    page.get_by_role("button", name="Make it again").click()
+    expect(page.get_by_text("TW-0810-0812-bracket.dng is made.")).to_be_visible(timeout=60_000)
+    again = Frame.get_by_id(master.id)
+    assert again.content_hash != master.content_hash and Frame.select().where(Frame.made != "").count() == 1
+    assert merges.made_of(context, master.id)["options"]["leave_out"] == [2]
+
+
+def test_frames_that_do_not_fit_are_told(page: Page, series: dict[str, Version]) -> None:  # noqa: F811
+    frames = [series[name].frame_id for name in ("TW-0800", "TW-0801")]
+    page.goto(f"/shoots/{series['TW-0800'].frame.shoot_id}/merge?frames={frames[0]},{frames[1]},999")
+    # a frame that is gone is not counted; two of one exposure are merged all the same
+    expect(page.get_by_role("region", name="What is done")).to_contain_text("2 of 2 frames take part", timeout=60_000)
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("grid")).to_be_visible()
