@@ -130,7 +130,7 @@ export const Cell = memo(function Cell({
 
 /** The line that joins the frames of an open set, with its kind and number; a folded one has the words alone. */
 function SetLine({ stack, onFold }: { stack: Stack; onFold: (() => void) | undefined }) {
-  const { set, folded, first, last, members } = stack;
+  const { set, folded, first, last, taken } = stack;
   return (
     <>
       {!folded && (
@@ -150,7 +150,7 @@ function SetLine({ stack, onFold }: { stack: Stack; onFold: (() => void) | undef
           onDoubleClick={(e) => e.stopPropagation()}
           className={`absolute bottom-[-4px] left-3 whitespace-nowrap bg-sheet px-1 text-xs font-medium hover:underline ${set.state === "proposed" ? "italic text-ink2" : "text-ink"}`}
         >
-          {set.name || set.words} {"\u00b7"} {members.length} {folded ? "\u25B8" : "\u25C2"}
+          {set.name || set.words} {"\u00b7"} {taken} {folded ? "\u25B8" : "\u25C2"}
         </button>
       )}
     </>

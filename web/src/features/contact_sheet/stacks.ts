@@ -6,6 +6,8 @@ export interface Stack {
   set: FrameSet;
   /** Frames of the set that are shown or folded away here. */
   members: readonly number[];
+  /** How many of them were taken; masters that were made of them stand beside. */
+  taken: number;
   folded: boolean;
   first: boolean;
   last: boolean;
@@ -59,6 +61,7 @@ export function stacked(
     of.set(f.id, {
       set,
       members: mine.map((m) => m.id),
+      taken: mine.filter((m) => !m.made).length,
       folded: !isOpen(f.set),
       first: shown[i - 1]?.set !== f.set,
       last: shown[i + 1]?.set !== f.set,
