@@ -294,6 +294,43 @@ def test_without_capture_data_exposures_are_measured(tmp_path: Path) -> None:
     assert all(f.told_ev is None for f in judged.figures)
 
 
+def test_balances_of_the_camera_may_differ_and_nothing_shows(tmp_path: Path) -> None:
+    """Automatic white balance chose another light for each frame."""
+    kelvins = (5000, 3800, 6500)
+    frames = [
+        opened(tmp_path, f"k{k}", replace(BASE, exposure_time_s=0.1 * 4.0**i, seed=90 + i, as_shot_xy=white_point_xy(k)))
+        for i, k in zip((-1, 0, 1), kelvins, strict=True)
+    ]
+    judged = judge(frames, BracketOptions(reference=1, ghosts=0))
+    merged, clipped = added_up(frames, judged)
+    true = expose(load("kiln_hall"), CAMERA, ZOOM.at(28, 8), replace(BASE, exposure_time_s=0.1)).true_camera
+    calm = flat(true[1]) & (clipped == 0) & (true[1] > 0.01)
+    for channel in range(3):
+        assert np.median(merged[channel][calm] / true[channel][calm]) == pytest.approx(1, abs=0.004), channel
+
+
+def test_frames_turned_and_shifted_by_the_hand(tmp_path: Path) -> None:
+    """Two degrees of roll, and a fortieth of the picture aside: features find what a shift does not."""
+    turned = replace(BASE, exposure_time_s=0.4, seed=2, roll_degrees=2.0, yaw_degrees=1.2, pitch_degrees=-0.5)
+    frames = [opened(tmp_path, "still", BASE), opened(tmp_path, "turned", turned)]
+    judged = judge(frames, BracketOptions(reference=0))
+    assert judged.members == [0, 1] and judged.figures[1].shift_px > 10
+    still = expose(load("kiln_hall"), CAMERA, ZOOM.at(28, 8), BASE).true_camera
+    merged, clipped = added_up(frames, judged)
+    inner = (slice(80, -80), slice(80, -80))
+    error = np.abs(np.log2(np.maximum(merged[1], 1e-4) / np.maximum(still[1], 1e-4)))[inner][clipped[inner] == 0]
+    assert np.median(error) < 0.05 and np.percentile(error, 95) < 0.5
+
+
+def test_small_pictures_of_odd_sizes(tmp_path: Path) -> None:
+    tiny = replace(CAMERA, width=48, height=32)
+    frames = [opened(tmp_path, f"t{i}", replace(BASE, exposure_time_s=0.1 * 4.0**i, seed=i), camera=tiny) for i in (0, 1)]
+    judged = judge(frames, BracketOptions(reference=0, take=(0, 1)))
+    merged, _ = added_up(frames, judged)
+    assert merged.shape == (3, 32, 48) and np.isfinite(merged).all()
+    assert len(merge_bracket(frames, judged, BracketOptions(), "Test", []).dng) > 1000
+
+
 def test_orientation_flags_may_differ(tmp_path: Path) -> None:
     """The same view recorded with the camera upside down: flags 1 and 3."""
     upright = opened(tmp_path, "upright", BASE)

@@ -9,7 +9,7 @@ from tests.conftest import small_dng
 from tests.services.test_use_cases import put, run_jobs
 from zincplate.formats.dng.master import made_from
 from zincplate.merges.options import BracketOptions
-from zincplate.services import bring_in, deliver, merges, originals, sets, shoots, verify
+from zincplate.services import bring_in, deliver, describing, merges, originals, sets, shoots, verify
 from zincplate.services.context import Context, NotFound, UserError
 from zincplate.store.models import Delivered, Frame, FrameSet, HistoryEntry, Job, Version
 
@@ -50,9 +50,13 @@ def test_looking_first(context: Context, bracket: list[int]) -> None:
 
 def test_a_master_is_a_frame_beside_its_sources(context: Context, bracket: list[int]) -> None:
     Frame.update(mark="keep", label="print", stars=3).where(Frame.id == bracket[1]).execute()
+    describing.describe([bracket[1]], describing.Description(title="The hall", add_keywords=["kiln"]))
     master = merged(context, bracket, options=BracketOptions(reference=1), look="Range, natural")
     assert (master.name, master.made, master.raw) == ("TW-0810-0812-bracket.dng", "bracket", True)
     assert (master.mark, master.label, master.stars) == ("keep", "print", 3)
+    assert describing.summary([master.id])["title"] == "The hall" and shoots.find(master.shoot_id, "hall kiln bracket") == [
+        master.id
+    ]
     assert master.captured_at == Frame.get_by_id(bracket[1]).captured_at
     members = Frame.select().where(Frame.set_id == master.set_id)
     assert {f.id for f in members} == {*bracket, master.id} and FrameSet.get_by_id(master.set_id).state == "kept"

@@ -85,9 +85,10 @@ def _laid(frame: Opened, homography: Float64, top: int, rows: int, width: int, a
     if as_it_is:
         return source.window(0, top, width, rows, True), source.trust(0, top, width, rows)
     x, y = places(homography, top, rows, width)
+    outside = (x < 0) | (x > source.width - 1) | (y < 0) | (y > source.height - 1)
     x0, x1 = max(int(x.min()) - MARGIN, 0), min(int(x.max()) + MARGIN + 1, source.width)
     y0, y1 = max(int(y.min()) - MARGIN, 0), min(int(y.max()) + MARGIN + 1, source.height)
-    if x1 - x0 < 2 * MARGIN or y1 - y0 < 2 * MARGIN:
+    if outside.all() or x0 >= x1 or y0 >= y1:
         return np.zeros((3, rows, width), np.float32), np.full((rows, width), -1, np.float32)
     planes = source.window(x0, y0, x1 - x0, y1 - y0, True)
     # the sampling counts from the middle of the picture, to pixels' corners
@@ -100,7 +101,6 @@ def _laid(frame: Opened, homography: Float64, top: int, rows: int, width: int, a
         source.trust(x0, y0, x1 - x0, y1 - y0), x - np.float32(x0), y - np.float32(y0), cv2.INTER_LINEAR,
         borderMode=cv2.BORDER_REPLICATE,
     )  # fmt: skip
-    outside = (x < 0) | (x > source.width - 1) | (y < 0) | (y > source.height - 1)
     return laid, np.where(outside, np.float32(-1), trust)
 
 

@@ -122,7 +122,7 @@ def report_of(frames: Sequence[Opened], judged: Judgement, options: BracketOptio
         "regions": regions,
         "range_ev": [round(single, 1), round(merged, 1)],
         "clipped": None if clipped is None else round(clipped, 5),
-        "done": _done(judged, options, single, merged, clipped),
+        "done": _done(frames, judged, options, single, merged, clipped),
         "left_out": [f"{f.name}: {f.reason}." for f in judged.figures if f.reason],
     }
 
@@ -136,7 +136,9 @@ def ranges_ev(frames: Sequence[Opened], judged: Judgement) -> tuple[float, float
     return float(-np.log2(floor)), float(-np.log2(exposure.min() * together))
 
 
-def _done(judged: Judgement, options: BracketOptions, single: float, merged: float, clipped: float | None) -> list[str]:
+def _done(
+    frames: Sequence[Opened], judged: Judgement, options: BracketOptions, single: float, merged: float, clipped: float | None
+) -> list[str]:
     figures = [judged.figures[i] for i in judged.members]
     words = [
         f"{len(figures)} of {len(judged.figures)} frames take part; {judged.figures[judged.reference].name} is the reference."
@@ -160,6 +162,8 @@ def _done(judged: Judgement, options: BracketOptions, single: float, merged: flo
     off = [f for f in figures if f.told_ev is not None and abs(f.exposure_ev - f.told_ev) > 0.08]
     for figure in off:
         words.append(f"{figure.name}: {figure.exposure_ev:+.2f} EV measured, its data say {figure.told_ev:+.2f}.")
+    if frames[judged.reference].source.capture.own_lens:
+        words.append("The lens correction that the files bring is not kept; a profile of the lens can be used.")
     if clipped:
         words.append(f"{clipped:.2%} of the picture is clipped in every frame.".replace("%", " %"))
     elif clipped is not None:

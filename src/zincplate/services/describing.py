@@ -86,6 +86,12 @@ def describe(frame_ids: list[int], description: Description) -> list[dict[str, A
     return before
 
 
+def adopt(frame: Frame, written: dict[str, Any] | None) -> None:
+    """What was written about another frame is written about this one, which was made of it."""
+    if written:
+        _write(frame, {**frame.capture, **written}, dict(written))
+
+
 class Before(BaseModel):
     """What was written about a frame before it was described anew."""
 

@@ -3,6 +3,7 @@
 import hashlib
 import json
 import re
+import shutil
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
@@ -18,7 +19,7 @@ from zincplate.merges.preview import outlines, preview_of
 from zincplate.merges.view import Opened, View
 from zincplate.merges.view import opened as opened_together
 from zincplate.recipe.preset import MASTERS, OWN
-from zincplate.services import bring_in, changes, pictures, sets
+from zincplate.services import bring_in, changes, describing, pictures, sets
 from zincplate.services.context import Context, NotFound, Progress, UserError
 from zincplate.services.job_kinds import Arguments, JobKind
 from zincplate.services.originals import hash_of, original_path
@@ -151,8 +152,11 @@ def _merge(context: Context, job: Progress, arguments: Bracket) -> dict[str, Any
     job.progress(0.92, "writing")
     folder = context.home.cache / "merges" / job.id
     file = folder / name_of(frames)
-    write_file(file, made.dng)
     try:
+        try:
+            write_file(file, made.dng)
+        except OSError as error:
+            raise UserError(f"{file.name}: The master could not be written: {error.strerror}.") from error
         told = {
             "kind": "bracket",
             "sources": sources,
@@ -161,8 +165,7 @@ def _merge(context: Context, job: Progress, arguments: Bracket) -> dict[str, Any
         }
         frame = _put(context, frames, judged, file, told, arguments)
     finally:
-        file.unlink(missing_ok=True)
-        folder.rmdir()
+        shutil.rmtree(folder, ignore_errors=True)
     return {"frame": frame.id, "name": frame.name, **made.report}
 
 
@@ -186,9 +189,9 @@ def _put(
                 mark=reference.mark,
                 stars=max(f.stars for f in frames),
                 label=reference.label,
-                written=reference.written,
                 changed_at=now(),
             ).where(Frame.id == frame.id).execute()
+            describing.adopt(Frame.get_by_id(frame.id), reference.written)
             _join(frames, frame)
     if arguments.look != "plain" and version.revision == 0:
         preset = next(p for p in OWN if p.name == arguments.look)
