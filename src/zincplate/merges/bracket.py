@@ -12,18 +12,21 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.core.geometry.radial import compose
-from zincplate.core.geometry.warp import Sampling, warp
-from zincplate.core.merging.alignment import places
+from zincplate.core.geometry.warp import Sampling, spline_coefficients, warp
 from zincplate.core.merging.moved import allowed
+from zincplate.core.merging.placement import Placement
 from zincplate.core.merging.radiance import add_up
 from zincplate.formats.decoded import CameraColour
 from zincplate.merges.judge import Judgement
 from zincplate.merges.view import Opened
+from zincplate.sources.file import Source
 
 Float32 = NDArray[np.float32]
 Float64 = NDArray[np.float64]
 
 ROWS = 256
+BLOCK = 256
+"""Columns that are read through one homography, where frames lie on each other by more than one."""
 MARGIN = 12
 """Pixels about a part that is read, for the resampling."""
 
@@ -68,7 +71,7 @@ def strips(frames: Sequence[Opened], judged: Judgement, breathe: Callable[[float
         values = np.empty((len(members), 3, rows, base.width), np.float32)
         trust = np.empty((len(members), rows, base.width), np.float32)
         for k, i in enumerate(members):
-            part = _laid(frames[i], judged.homographies[i], top, rows, base.width, i == judged.reference)
+            part = _laid(frames[i], judged.placements[i], top, rows, base.width, i == judged.reference)
             np.multiply(part[0], factors[k], out=values[k])
             trust[k] = part[1]
         if counts is not None:
@@ -79,29 +82,53 @@ def strips(frames: Sequence[Opened], judged: Judgement, breathe: Callable[[float
         yield Strip(top, out * (neutral * darkest).astype(np.float32)[:, None, None], clipped)
 
 
-def _laid(frame: Opened, homography: Float64, top: int, rows: int, width: int, as_it_is: bool) -> tuple[Float32, Float32]:
+def _laid(frame: Opened, placement: Placement, top: int, rows: int, width: int, as_it_is: bool) -> tuple[Float32, Float32]:
     """Plate values and trust of a strip of the reference; trust is -1 where the frame has nothing."""
     source = frame.source
     if as_it_is:
         return source.window(0, top, width, rows, True), source.trust(0, top, width, rows)
-    x, y = places(homography, top, rows, width)
+    x, y = placement.rows(top, rows, width)
     outside = (x < 0) | (x > source.width - 1) | (y < 0) | (y > source.height - 1)
     x0, x1 = max(int(x.min()) - MARGIN, 0), min(int(x.max()) + MARGIN + 1, source.width)
     y0, y1 = max(int(y.min()) - MARGIN, 0), min(int(y.max()) + MARGIN + 1, source.height)
     if outside.all() or x0 >= x1 or y0 >= y1:
         return np.zeros((3, rows, width), np.float32), np.full((rows, width), -1, np.float32)
     planes = source.window(x0, y0, x1 - x0, y1 - y0, True)
-    # the sampling counts from the middle of the picture, to pixels' corners
-    half_w, half_h = source.width / 2, source.height / 2
-    to_corner = np.array([[1, 0, 0.5 - half_w], [0, 1, 0.5 - half_h], [0, 0, 1.0]])
-    centred = to_corner @ homography @ np.linalg.inv(to_corner)
-    sampling = Sampling(centred, -half_w, top - half_h, 1.0, 1.0, source.width, source.height, 1.0, 1.0, x0, y0)
-    laid = warp(planes, sampling, compose(float(np.hypot(half_w, half_h))), width, rows)
+    plain = compose(float(np.hypot(source.width, source.height)) / 2)
+    laid = np.empty((3, rows, width), np.float32)
+    coefficients = spline_coefficients(planes)
+    across = width if placement.field is None else BLOCK
+    for left in range(0, width, across):
+        columns = min(across, width - left)
+        homography = placement.homography if placement.field is None else _about(placement, top, rows, left, columns)
+        laid[:, :, left : left + columns] = warp(
+            planes, _sampling(homography, source, left, top, x0, y0), plain, columns, rows, coefficients
+        )
     trust = cv2.remap(
         source.trust(x0, y0, x1 - x0, y1 - y0), x - np.float32(x0), y - np.float32(y0), cv2.INTER_LINEAR,
         borderMode=cv2.BORDER_REPLICATE,
     )  # fmt: skip
     return laid, np.where(outside, np.float32(-1), trust)
+
+
+def _about(placement: Placement, top: int, rows: int, left: int, columns: int) -> Float64:
+    """The homography nearest to a placement in a block: a smooth field bends by less than a hundredth of a pixel in it."""
+    xx, yy = np.meshgrid(np.linspace(left, left + columns - 1, 4), np.linspace(top, top + rows - 1, 4))
+    there = np.stack(placement.at(xx, yy), -1).reshape(-1, 2)
+    middle = np.array([left + columns / 2, top + rows / 2])
+    here = np.stack([xx, yy], -1).reshape(-1, 2)
+    # about the block's middle, where the numbers are small
+    found, _ = cv2.findHomography(here - middle, there - middle, 0)
+    shift = np.array([[1, 0, middle[0]], [0, 1, middle[1]], [0, 0, 1.0]])
+    return np.asarray(shift @ found @ np.linalg.inv(shift), np.float64)
+
+
+def _sampling(homography: Float64, source: Source, left: int, top: int, x0: int, y0: int) -> Sampling:
+    # it counts from the middle of the picture, to pixels' corners
+    half_w, half_h = source.width / 2, source.height / 2
+    to_corner = np.array([[1, 0, 0.5 - half_w], [0, 1, 0.5 - half_h], [0, 0, 1.0]])
+    centred = to_corner @ homography @ np.linalg.inv(to_corner)
+    return Sampling(centred, left - half_w, top - half_h, 1.0, 1.0, source.width, source.height, 1.0, 1.0, x0, y0)
 
 
 def _larger(counts: Float32, judged: Judgement, top: int, rows: int, width: int) -> Float32:

@@ -7,11 +7,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.merging.alignment import Aligned, align, inverse, laid_on, rescaled
+from zincplate.core.merging.alignment import align, laid_on, rescaled
 from zincplate.core.merging.moved import Moved, moved
+from zincplate.core.merging.placement import Placement
 from zincplate.core.merging.radiance import exposure_ratio
 from zincplate.core.merging.sharpness import Shake, detail, shake
 from zincplate.merges.options import BracketOptions
+from zincplate.merges.refine import refined
 from zincplate.merges.view import SHOWN_TO, Opened, View, view_of
 
 Float32 = NDArray[np.float32]
@@ -59,11 +61,11 @@ class Figures:
 
 @dataclass
 class Judgement:
-    """All that is known before adding up. Homographies take places of the reference to places of each frame, at full size."""
+    """All that is known before adding up. Placements take places of the reference to places of each frame, at full size."""
 
     reference: int
     figures: list[Figures]
-    homographies: list[Float64]
+    placements: list[Placement]
     exposure: list[float]
     """Light of each frame against the reference's."""
     members: list[int]
@@ -147,8 +149,9 @@ def _against(
     frames: Sequence[Opened], views: Sequence[View], reference: int, options: BracketOptions, breathe: Callable[[str], None]
 ) -> Judgement:
     base, told = views[reference], frames[reference].told_ev
-    figures, homographies, exposure = [], [], []
-    scale = 1 / base.step
+    figures: list[Figures] = []
+    placements: list[Placement] = []
+    exposure: list[float] = []
     for i, (frame, view) in enumerate(zip(frames, views, strict=True)):
         breathe(f"comparing {frame.name}")
         known = None if told is None or frame.told_ev is None else frame.told_ev - told
@@ -156,35 +159,41 @@ def _against(
         figures.append(found)
         start = 2.0**known if known is not None else _by_quantiles(base, view)
         aligned = None
-        if i == reference:
-            small, ratio = np.eye(3), 1.0
-        else:
+        placement, ratio = _still(frame), 1.0
+        if i != reference:
             pictures = _comparable(base, view, start)
             aligned = align(*pictures) if options.align and pictures is not None else None
-            small = aligned.homography if aligned else np.eye(3)
-            ratio = _measured(base, view, small, start)
+            if aligned is not None and pictures is not None:
+                matrix = rescaled(aligned.homography, 1 / base.step, 1.0, base.origin)
+                placement = Placement(matrix, placement.width, placement.height)
+                breathe(f"laying {frame.name} on the others")
+                placement, found.residual_px = refined(
+                    frames[reference], frame, placement, pictures[0], base, start, _limits(base, view, start)
+                )
+            ratio = _measured(base, view, placement, start)
             if known is not None and abs(math.log2(ratio) - known) < AS_TOLD_EV:
                 ratio = 2.0**known
             if options.align and pictures is not None and aligned is None:
                 found.reason = APART
             elif pictures is None and view.usable < 0.001:
                 found.reason = "it is black or blown all over"
-        _note(found, base, view, small, ratio, aligned, i == reference)
-        homographies.append(rescaled(small, scale, 1.0, base.origin))
+        _note(found, placement, ratio)
+        placements.append(placement)
         exposure.append(ratio)
-    _sharpness(views, figures, homographies, exposure, reference)
+    _sharpness(views, figures, placements, exposure, reference)
     members = [i for i in range(len(frames)) if not figures[i].reason]
-    return Judgement(reference, figures, homographies, exposure, members, None, base.step, base.origin)
+    return Judgement(reference, figures, placements, exposure, members, None, base.step, base.origin)
 
 
-def _note(
-    found: Figures, base: View, view: View, small: Float64, ratio: float, aligned: Aligned | None, is_reference: bool
-) -> None:
-    found.exposure_ev = 0.0 if is_reference else math.log2(ratio)
-    found.residual_px = aligned.residual_px * base.step if aligned else 0.0
-    h, w = base.size
-    middle = small @ [(w - 1) / 2, (h - 1) / 2, 1]
-    found.shift_px = float(np.hypot(*(middle[:2] / middle[2] - [(w - 1) / 2, (h - 1) / 2]))) * base.step
+def _still(frame: Opened) -> Placement:
+    return Placement(np.eye(3), frame.source.width, frame.source.height)
+
+
+def _note(found: Figures, placement: Placement, ratio: float) -> None:
+    found.exposure_ev = math.log2(ratio)
+    middle = np.array([(placement.width - 1) / 2]), np.array([(placement.height - 1) / 2])
+    there = placement.at(*middle)
+    found.shift_px = float(np.hypot(there[0] - middle[0], there[1] - middle[1])[0])
 
 
 def _limits(base: View, view: View, ratio: float) -> tuple[float, float]:
@@ -213,10 +222,11 @@ def _by_quantiles(base: View, view: View) -> float:
     return max(float(np.median(b)), 1e-6) / max(float(np.median(a)), 1e-6)
 
 
-def _measured(base: View, view: View, small: Float64, start: float) -> float:
+def _measured(base: View, view: View, placement: Placement, start: float) -> float:
     """The exposure ratio where both show something well; ``start`` when nothing does."""
-    laid, there = laid_on(np.stack([view.green, view.variance]), small, base.size)
-    shown, _ = laid_on(view.shown.astype(np.float32), small, base.size)
+    places = placement.reduced(base.step, base.origin, base.size)
+    laid, there = laid_on(np.stack([view.green, view.variance]), *places)
+    shown, _ = laid_on(view.shown.astype(np.float32), *places)
     both = there & base.calm & (shown > 0.99)
     # enough light in both by what the reference recorded, which is the surer of the two
     enough = np.maximum(8 * np.sqrt(base.variance), 5 * np.sqrt(np.maximum(laid[1], 1e-12)) / start)
@@ -226,19 +236,18 @@ def _measured(base: View, view: View, small: Float64, start: float) -> float:
 
 
 def _sharpness(
-    views: Sequence[View], figures: list[Figures], homographies: Sequence[Float64], exposure: Sequence[float], reference: int
+    views: Sequence[View], figures: list[Figures], placements: Sequence[Placement], exposure: Sequence[float], reference: int
 ) -> None:
     base = views[reference]
     ratios = np.ones(len(views))
     for i, (view, t) in enumerate(zip(views, exposure, strict=True)):
         if i == reference or figures[i].reason:
             continue
-        small = _reduced(homographies[i], base.step, base.origin)
         low, high = _limits(base, view, t)
         # each in its own pixels: laying one on the other would blur it
-        there, inside = laid_on(base.green, inverse(small), view.size)
+        there, inside = laid_on(base.green, *placements[i].inverse().reduced(base.step, base.origin, view.size))
         mine = inside & view.shown & (view.green / t > 4 * low) & (view.green / t < high) & (there < high)
-        back, inside = laid_on(view.green / np.float32(t), small, base.size)
+        back, inside = laid_on(view.green / np.float32(t), *placements[i].reduced(base.step, base.origin, base.size))
         theirs = inside & base.shown & (base.green > 4 * low) & (base.green < high) & (back < high)
         own = detail(view.green / np.float32(t), view.variance / np.float32(t * t), mine)
         other = detail(base.green, base.variance, theirs)
@@ -252,32 +261,21 @@ def _sharpness(
     sharpest = max(alike, key=lambda i: ratios[i])
     for i, figure in enumerate(figures):
         if figure.sharpness < UNSHARP and not figure.reason and i != sharpest:
-            figure.shake = _shake(views, homographies, exposure, sharpest, i, base.step)
-
-
-def _reduced(homography: Float64, step: int, origin: tuple[int, int]) -> Float64:
-    there = np.array([[1, 0, -origin[0]], [0, 1, -origin[1]], [0, 0, 1.0]])
-    return rescaled(np.asarray(there @ homography @ np.linalg.inv(there)), 1.0, 1 / step)
-
-
-def reduced_homography(judged: Judgement, frame: int) -> Float64:
-    """From places of the reduced reference to places of a reduced frame."""
-    return _reduced(judged.homographies[frame], judged.step, judged.origin)
+            figure.shake = _shake(views, placements, exposure, sharpest, i)
 
 
 def _shake(
-    views: Sequence[View], homographies: Sequence[Float64], exposure: Sequence[float], sharp: int, smeared: int, step: int
+    views: Sequence[View], placements: Sequence[Placement], exposure: Sequence[float], sharp: int, smeared: int
 ) -> Shake | None:
     a, b = views[sharp], views[smeared]
-    between = homographies[smeared] @ inverse(homographies[sharp])
-    small = _reduced(between, step, a.origin)
     pictures = _comparable(a, b, exposure[smeared] / exposure[sharp])
     if pictures is None:
         return None
-    # both in the light of the sharp one
-    laid, _ = laid_on(pictures[1], small, a.size)
+    matrix = placements[smeared].homography @ np.linalg.inv(placements[sharp].homography)
+    between = Placement(matrix, placements[sharp].width, placements[sharp].height)
+    laid, _ = laid_on(pictures[1], *between.reduced(a.step, a.origin, a.size))
     found = shake(pictures[0], laid)
-    return Shake(found.length_px * step, found.direction_degrees)
+    return Shake(found.length_px * a.step, found.direction_degrees)
 
 
 def _leave_out(judged: Judgement, options: BracketOptions) -> None:
@@ -303,10 +301,8 @@ def _moved(views: Sequence[View], judged: Judgement, options: BracketOptions) ->
     light, variance, shown = [], [], []
     for i in judged.members:
         view, t = views[i], judged.exposure[i]
-        small = reduced_homography(judged, i)
-        laid, there = laid_on(
-            np.stack([view.green / t, view.variance / (t * t), view.shown]).astype(np.float32), small, base.size
-        )
+        places = judged.placements[i].reduced(base.step, base.origin, base.size)
+        laid, there = laid_on(np.stack([view.green / t, view.variance / (t * t), view.shown]).astype(np.float32), *places)
         light.append(laid[0])
         variance.append(np.maximum(laid[1], 1e-12))
         shown.append(there & (laid[2] > 0.99))

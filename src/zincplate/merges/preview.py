@@ -10,7 +10,7 @@ from zincplate.core.merging.alignment import laid_on
 from zincplate.core.merging.moved import allowed
 from zincplate.core.merging.radiance import add_up
 from zincplate.merges.bracket import colour_of
-from zincplate.merges.judge import Judgement, reduced_homography
+from zincplate.merges.judge import Judgement
 from zincplate.merges.master import shown
 from zincplate.merges.view import Opened, View
 
@@ -27,8 +27,8 @@ def preview_of(frames: Sequence[Opened], views: Sequence[View], judged: Judgemen
     slope, offset = np.empty((len(members), 3), np.float32), np.empty((len(members), 3), np.float32)
     for k, i in enumerate(members):
         factor = np.asarray(frames[i].source.as_shot_neutral) / neutral
-        small = reduced_homography(judged, i)
-        laid, there = laid_on(np.concatenate([views[i].planes, views[i].shown[None].astype(np.float32)]), small, base.size)
+        places = judged.placements[i].reduced(base.step, base.origin, base.size)
+        laid, there = laid_on(np.concatenate([views[i].planes, views[i].shown[None].astype(np.float32)]), *places)
         values[k] = laid[:3] * factor.astype(np.float32)[:, None, None]
         trust[k] = np.where(there, np.clip(laid[3] * 20 - 19, 0, 1), -1)
         slope[k], offset[k] = frames[i].noise[0] * factor, frames[i].noise[1] * factor**2

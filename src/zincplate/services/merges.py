@@ -100,7 +100,7 @@ def _opened(context: Context, job: Progress, frames: Sequence[Frame], until: flo
 def _judged(
     job: Progress, opened: Sequence[Opened], options: BracketOptions, begin: float, end: float, views: list[View]
 ) -> Judgement:
-    steps, done = 2 * len(opened) + 1, 0
+    steps, done = 3 * len(opened) + 1, 0
 
     def breathe(words: str) -> None:
         nonlocal done

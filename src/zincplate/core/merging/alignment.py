@@ -1,6 +1,7 @@
 """Where a picture lies on another of the same subject: a first guess by phase correlation (Kuglin & Hines 1975), or, where that
 does not fit, by features (SIFT, Lowe 2004) and RANSAC for a homography (Fischler & Bolles 1981); refined on the pictures
 themselves by the enhanced correlation coefficient (Evangelidis & Psarakis, TPAMI 30, 2008), which does not see exposure.
+What the lens's distortion and a moved camera leave over is a smooth field (:mod:`.placement`).
 
 Pictures are logarithms of linear light, held between limits that both can show. Places are pixel centres at whole numbers; a
 homography takes places of the reference to places of the other picture.
@@ -23,7 +24,10 @@ RANSAC_PX = 1.5
 SMALL_PX = 400
 """Long edge at which a first guess is made."""
 ROUNDS, ECC_LIMIT = 20, 1e-6
-TILE = 64
+LEAST_DRAWING = 2e-4
+"""Mean square of the gradient (stops per pixel) along its weaker direction: a tile with less has no place."""
+MOST_APART = 2.5
+"""Pixels: further than that a smoothed tile does not tell."""
 LIKE = 0.5
 """Correlation after refining, from which on the two show the same."""
 SURELY = 0.8
@@ -42,8 +46,6 @@ class Aligned:
     """Features that agree with it; 0 when none were looked for."""
     correlation: float
     """Of the two pictures afterwards, -1..1."""
-    residual_px: float
-    """Median over tiles of what phase correlation still finds, in pixels of the pictures given."""
 
 
 def align(reference: Float32, picture: Float32) -> Aligned | None:
@@ -59,7 +61,7 @@ def align(reference: Float32, picture: Float32) -> Aligned | None:
                 refined, correlation = other
     if refined is None or correlation < LIKE or not _plausible(refined, reference.shape):
         return None
-    return Aligned(refined, pairs, correlation, residual_px(reference, picture, refined))
+    return Aligned(refined, pairs, correlation)
 
 
 def _by_shift(reference: Float32, picture: Float32) -> Float64 | None:
@@ -147,49 +149,31 @@ def _plausible(homography: Float64, shape: tuple[int, ...]) -> bool:
     return bool(LARGEST_SCALE**-2 < area < LARGEST_SCALE**2 and np.linalg.det(homography[:2, :2]) > 0 and overlap > 1 / 3)
 
 
-def residual_px(reference: Float32, picture: Float32, homography: Float64) -> float:
-    """Median distance by which tiles with drawing in them still lie apart."""
-    h, w = reference.shape
-    flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
-    moved = cv2.warpPerspective(picture, homography, (w, h), flags=flags, borderMode=cv2.BORDER_REPLICATE)
-    window = cv2.createHanningWindow((TILE, TILE), cv2.CV_32F)
-    found = []
-    for y in range(TILE // 2, h - 3 * TILE // 2 + 1, TILE):
-        for x in range(TILE // 2, w - 3 * TILE // 2 + 1, TILE):
-            a, b = reference[y : y + TILE, x : x + TILE], moved[y : y + TILE, x : x + TILE]
-            if min(a.std(), b.std()) < 0.1:
-                continue
-            (dx, dy), response = cv2.phaseCorrelate(np.ascontiguousarray(a), np.ascontiguousarray(b), window)
-            if response > 0.5:
-                found.append(float(np.hypot(dx, dy)))
-    return float(np.median(found)) if found else 0.0
+def tile_shift(first: Float32, second: Float32) -> tuple[float, float] | None:
+    """How far the second of two tiles (h, w), nearly on each other, still lies aside (x, y): the shift that explains most of
+    their difference (Lucas & Kanade 1981, one step on smoothed pictures). None where it would not be known to a tenth of a
+    pixel."""
+    a, b = (cv2.GaussianBlur(p, (0, 0), 1.2) for p in (first, second))
+    middle = (a + b) / 2
+    gradient_x, gradient_y = (cv2.Sobel(middle, cv2.CV_32F, *order, ksize=3, scale=1 / 8) for order in ((1, 0), (0, 1)))
+    inner = (slice(3, -3), slice(3, -3))
+    columns = np.stack([gradient_x[inner].ravel(), gradient_y[inner].ravel(), np.ones(gradient_x[inner].size)], 1)
+    columns = columns.astype(np.float64)
+    squares = columns.T @ columns
+    if np.linalg.eigvalsh(squares[:2, :2])[0] < LEAST_DRAWING * len(columns):
+        return None
+    difference = (a - b)[inner].ravel().astype(np.float64)
+    dx, dy, level = np.linalg.solve(squares, columns.T @ difference)
+    rest = difference - columns @ (dx, dy, level)
+    if np.hypot(dx, dy) > MOST_APART or rest.var() > (1 - SURELY) * float(a[inner].var()):
+        return None
+    return float(dx), float(dy)
 
 
-def laid_on(picture: Float32, homography: Float64, size: tuple[int, int]) -> tuple[Float32, NDArray[np.bool_]]:
-    """A plane (h, w) or planes (3, h, w) laid on the reference (``size`` is its height and width), by cubic interpolation; and
-    where it has something to show. For looking and judging at reduced size, not for the merge itself."""
-    h, w = size
-    flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
+def laid_on(picture: Float32, x: Float32, y: Float32) -> tuple[Float32, NDArray[np.bool_]]:
+    """A plane (h, w) or planes (n, h, w) read at places, each of the reference's size, by cubic interpolation; and where there is
+    something to show. For looking and judging at reduced size, not for the merge itself."""
     planes = picture if picture.ndim == 3 else picture[None]
-    moved = np.stack([
-        cv2.warpPerspective(p, homography, (w, h), flags=flags, borderMode=cv2.BORDER_REPLICATE) for p in planes
-    ])  # fmt: skip
-    x, y = places(homography, 0, h, w)
+    moved = np.stack([cv2.remap(p, x, y, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE) for p in planes])
     there = (x >= 0) & (x <= planes.shape[2] - 1) & (y >= 0) & (y <= planes.shape[1] - 1)
     return np.asarray(moved if picture.ndim == 3 else moved[0], np.float32), there
-
-
-def places(homography: Float64, top: int, rows: int, columns: int) -> tuple[Float32, Float32]:
-    """x and y, each (rows, columns), in the other picture, of the reference's pixels from row ``top`` on."""
-    xx, yy = np.meshgrid(np.arange(columns, dtype=np.float64), np.arange(top, top + rows, dtype=np.float64))
-    a = homography
-    z = a[2, 0] * xx + a[2, 1] * yy + a[2, 2]
-    x = (a[0, 0] * xx + a[0, 1] * yy + a[0, 2]) / z
-    y = (a[1, 0] * xx + a[1, 1] * yy + a[1, 2]) / z
-    return x.astype(np.float32), y.astype(np.float32)
-
-
-def inverse(homography: Float64) -> Float64:
-    """From the other picture to the reference."""
-    found = np.linalg.inv(homography)
-    return np.asarray(found / found[2, 2], np.float64)
