@@ -21,6 +21,8 @@ FEATURES_PX = 1000
 FEWEST_PAIRS = 12
 FEWEST_FOR_HOMOGRAPHY = 40
 RANSAC_PX = 1.5
+REFINED_PX = 800
+"""Long edge at which pictures are correlated: tiles of the whole ones do the rest."""
 SMALL_PX = 400
 """Long edge at which a first guess is made."""
 ROUNDS, ECC_LIMIT = 20, 1e-6
@@ -50,6 +52,9 @@ class Aligned:
 
 def align(reference: Float32, picture: Float32) -> Aligned | None:
     """The homography between two pictures (h, w) of one size; None when they do not lie on each other."""
+    scale = min(REFINED_PX / max(reference.shape), 1.0)
+    if scale < 1:
+        reference, picture = (cv2.resize(p, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) for p in (reference, picture))
     found = _by_shift(reference, picture)
     pairs = 0
     refined, correlation = (None, -1.0) if found is None else _refined(reference, picture, found, ROUNDS)
@@ -61,7 +66,7 @@ def align(reference: Float32, picture: Float32) -> Aligned | None:
                 refined, correlation = other
     if refined is None or correlation < LIKE or not _plausible(refined, reference.shape):
         return None
-    return Aligned(refined, pairs, correlation)
+    return Aligned(rescaled(refined, scale, 1.0), pairs, correlation)
 
 
 def _by_shift(reference: Float32, picture: Float32) -> Float64 | None:

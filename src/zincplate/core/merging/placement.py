@@ -10,6 +10,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from zincplate.core.merging.places import places
+
 Float32 = NDArray[np.float32]
 Float64 = NDArray[np.float64]
 
@@ -50,16 +52,18 @@ class Placement:
 
     def rows(self, top: int, rows: int, columns: int) -> tuple[Float32, Float32]:
         """x and y, each (rows, columns), of the reference's pixels from row ``top`` on."""
-        xx, yy = np.meshgrid(np.arange(columns, dtype=np.float64), np.arange(top, top + rows, dtype=np.float64))
-        x, y = self.at(xx, yy)
-        return x.astype(np.float32), y.astype(np.float32)
+        return self._all(0.0, float(top), 1, rows, columns, top)
 
     def reduced(self, step: int, origin: tuple[int, int], size: tuple[int, int]) -> tuple[Float32, Float32]:
         """The same between pictures reduced by ``step`` from ``origin`` (x, y) on, of ``size`` (height, width)."""
-        (left, above), shift = origin, (step - 1) / 2
-        xx, yy = np.meshgrid(np.arange(size[1], dtype=np.float64), np.arange(size[0], dtype=np.float64))
-        x, y = self.at(xx * step + shift + left, yy * step + shift + above)
-        return ((x - shift - left) / step).astype(np.float32), ((y - shift - above) / step).astype(np.float32)
+        shift = (step - 1) / 2
+        return self._all(shift + origin[0], shift + origin[1], step, size[0], size[1], 0)
+
+    def _all(self, x: float, y: float, step: int, rows: int, columns: int, top: int) -> tuple[Float32, Float32]:
+        out_x, out_y = np.empty((rows, columns), np.float32), np.empty((rows, columns), np.float32)
+        field = np.zeros((2, TERMS)) if self.field is None else self.field
+        places(self.homography, field, self.width, self.height, x, y, step, out_x, out_y)
+        return out_x, out_y + np.float32(top) if top else out_y
 
     def inverse(self) -> "Placement":
         """Back to the reference, the field left out: for masks."""

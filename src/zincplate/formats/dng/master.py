@@ -6,7 +6,6 @@ BaselineExposure. Tiles of 256 x 256, deflate with the floating-point predictor:
 
 import json
 import mmap
-import zlib
 from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -30,7 +29,8 @@ TILE = 256
 PRIVATE = 50740
 """DNGPrivateData: a name, a zero, and what only that program understands."""
 OWNER = b"Zincplate\0"
-_LEVEL = 6
+_LEVEL = 4
+"""libdeflate's: four times as fast as zlib's usual one for two percent more."""
 _COLOUR, _FORWARD, _INDIVIDUAL, _LIGHT = (50721, 50722), (50964, 50965), (50723, 50724), (50778, 50779)
 
 
@@ -88,7 +88,7 @@ class MasterWriter:
 
 
 def _tile(samples: NDArray[np.float16]) -> bytes:
-    return zlib.compress(imagecodecs.floatpred_encode(samples, axis=-2, dist=1), _LEVEL)
+    return bytes(imagecodecs.deflate_encode(imagecodecs.floatpred_encode(samples, axis=-2, dist=1), level=_LEVEL, raw=False))
 
 
 def _add_colour(ifd: IFD, camera: CameraColour) -> None:

@@ -40,6 +40,13 @@ async function makeAgain(shoot: number, master: Frame): Promise<void> {
 export async function mergeChosen(shoot: number, picked: readonly Frame[], sets: readonly FrameSet[]): Promise<void> {
   const [first] = picked;
   if (picked.length === 1 && first?.made) return makeAgain(shoot, first);
+  const kinds = new Set(picked.map((f) => sets.find((s) => s.id === f.set)?.kind));
+  const [kind] = kinds;
+  if (kinds.size === 1 && (kind === "sweep" || kind === "focus" || kind === "sky")) {
+    const what = { sweep: "A sweep", focus: "A focus series", sky: "A series of one sky" }[kind];
+    useNotices.getState().say(`${what} cannot be merged yet; brackets can.`);
+    return;
+  }
   const groups = bracketsOf(picked, sets);
   const { say } = useNotices.getState();
   const only = groups[0] ?? [];

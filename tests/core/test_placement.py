@@ -1,0 +1,61 @@
+"""Places in another picture: one pixel at a time, all at once, reduced, and fitted to tiles."""
+
+import numpy as np
+import pytest
+
+from zincplate.core.merging.placement import TERMS, Placement, fitted_field
+
+MATRIX = np.array([[1.01, 0.02, -7.0], [-0.015, 0.99, 4.0], [1e-6, -2e-6, 1.0]])
+
+
+def bent() -> Placement:
+    field = np.random.default_rng(3).normal(0, 0.8, (2, TERMS))
+    return Placement(MATRIX, 900, 600, field)
+
+
+@pytest.mark.parametrize("placement", [Placement(MATRIX, 900, 600), bent()])
+def test_all_places_are_those_of_each(placement: Placement) -> None:
+    x, y = placement.rows(120, 40, 900)
+    xx, yy = np.meshgrid(np.arange(900.0), np.arange(120.0, 160.0))
+    one_x, one_y = placement.at(xx, yy)
+    assert np.abs(x - one_x).max() < 1e-3 and np.abs(y - one_y).max() < 1e-3
+
+
+def test_reduced_places_are_the_same_ones() -> None:
+    """A reduced pixel's middle lies among those it is made of: with steps of 4 from (-1, 0), pixel 10 lies at 40.5."""
+    x, y = bent().reduced(4, (-1, 0), (150, 225))
+    there_x, there_y = bent().at(np.array([10 * 4 + 1.5 - 1]), np.array([20 * 4 + 1.5]))
+    assert x[20, 10] == pytest.approx((there_x[0] + 1 - 1.5) / 4, abs=1e-4)
+    assert y[20, 10] == pytest.approx((there_y[0] - 1.5) / 4, abs=1e-4)
+
+
+def test_there_and_back_without_the_field() -> None:
+    plain = Placement(MATRIX, 900, 600)
+    x, y = plain.at(np.array([5.0, 880.0]), np.array([590.0, 3.0]))
+    back = plain.inverse().at(x, y)
+    assert back[0] == pytest.approx([5, 880]) and back[1] == pytest.approx([590, 3])
+
+
+def test_a_field_is_found_between_noise_and_what_moved() -> None:
+    rng = np.random.default_rng(8)
+    truth = bent()
+    x, y = rng.uniform(0, 900, 90), rng.uniform(0, 600, 90)
+    plain = Placement(MATRIX, 900, 600)
+    apart = [a - b for a, b in zip(truth.at(x, y), plain.at(x, y), strict=True)]
+    noisy = [a + rng.normal(0, 0.05, 90) for a in apart]
+    noisy[0][:9] += 4  # somebody walks through
+    found = fitted_field(x, y, noisy[0], noisy[1], 900, 600, moved_px=60)
+    assert found is not None
+    u = np.array([[a, b] for a in (100, 450, 800) for b in (80, 300, 520)], float).T
+    error = np.hypot(*(a - b for a, b in zip(Placement(MATRIX, 900, 600, found).at(*u), truth.at(*u), strict=True)))
+    assert error.max() < 0.12
+
+
+def test_few_tiles_bend_little_and_none_nothing() -> None:
+    rng = np.random.default_rng(8)
+    x, y = rng.uniform(0, 200, 30), rng.uniform(0, 150, 30)  # all in one corner
+    found = fitted_field(x, y, 0.3 + 0.004 * x, 0 * y, 900, 600, moved_px=3)
+    assert found is not None and np.abs(found[:, 1:]).max() == 0 and found[0, 0] == pytest.approx(0.7, abs=0.2)
+    assert fitted_field(x[:3], y[:3], x[:3], y[:3], 900, 600, 3) is None
+    far = fitted_field(x, y, 100 + 0 * x, 0 * y, 900, 600, 3)
+    assert far is None  # no rest of a homography
