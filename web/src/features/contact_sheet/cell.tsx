@@ -1,4 +1,4 @@
-import { type MouseEvent, memo } from "react";
+import { type MouseEvent, memo, type ReactNode } from "react";
 import type { Frame } from "../../api/client";
 import { thumbUrl } from "../../state/queries";
 import { GreasePencil, MARK_WORDS, Stars } from "../../ui/marks";
@@ -52,6 +52,18 @@ export const Cell = memo(function Cell({
     frame.delivered ? "delivered" : "",
     frame.folder,
   ].filter(Boolean);
+  // the line of the set's name has no room for another above it
+  const named = stack !== undefined && (stack.folded || stack.first);
+  const told = (
+    <>
+      {frame.label && (
+        <span className="rounded-[2px] px-1 font-medium text-white" style={{ background: ink }}>
+          {frame.label}
+        </span>
+      )}
+      <span className="truncate">{badges.join(" \u00b7 ")}</span>
+    </>
+  );
   const number = frame.name.replace(/\.[^.]+$/, "");
   return (
     // biome-ignore lint/a11y/useSemanticElements: see the grid
@@ -115,21 +127,22 @@ export const Cell = memo(function Cell({
           </span>
         )}
       </div>
-      <div className="flex w-full items-baseline gap-1.5 overflow-hidden whitespace-nowrap px-1.5 text-xs text-ink2">
-        {frame.label && (
-          <span className="rounded-[2px] px-1 font-medium text-white" style={{ background: ink }}>
-            {frame.label}
-          </span>
-        )}
-        <span className="truncate">{badges.join(" \u00b7 ")}</span>
-      </div>
-      {stack && <SetLine stack={stack} onFold={onFold} />}
+      {!named && (
+        <div className="flex w-full items-baseline gap-1.5 overflow-hidden whitespace-nowrap px-1.5 text-xs text-ink2">
+          {told}
+        </div>
+      )}
+      {stack && (
+        <SetLine stack={stack} onFold={onFold}>
+          {named && told}
+        </SetLine>
+      )}
     </div>
   );
 });
 
 /** The line that joins the frames of an open set, with its kind and number; a folded one has the words alone. */
-function SetLine({ stack, onFold }: { stack: Stack; onFold: (() => void) | undefined }) {
+function SetLine({ stack, onFold, children }: { stack: Stack; onFold: (() => void) | undefined; children: ReactNode }) {
   const { set, folded, first, last, taken } = stack;
   return (
     <>
@@ -140,18 +153,21 @@ function SetLine({ stack, onFold }: { stack: Stack; onFold: (() => void) | undef
         />
       )}
       {(folded || first) && (
-        <button
-          type="button"
-          tabIndex={-1}
-          onClick={(e) => {
-            e.stopPropagation();
-            onFold?.();
-          }}
-          onDoubleClick={(e) => e.stopPropagation()}
-          className={`absolute bottom-[-4px] left-3 whitespace-nowrap bg-sheet px-1 text-xs font-medium hover:underline ${set.state === "proposed" ? "italic text-ink2" : "text-ink"}`}
-        >
-          {set.name || set.words} {"\u00b7"} {taken} {folded ? "\u25B8" : "\u25C2"}
-        </button>
+        <span className="absolute bottom-[-4px] left-3 flex max-w-[92%] items-baseline gap-1.5 whitespace-nowrap bg-sheet text-xs text-ink2">
+          <button
+            type="button"
+            tabIndex={-1}
+            onClick={(e) => {
+              e.stopPropagation();
+              onFold?.();
+            }}
+            onDoubleClick={(e) => e.stopPropagation()}
+            className={`px-1 font-medium hover:underline ${set.state === "proposed" ? "italic text-ink2" : "text-ink"}`}
+          >
+            {set.name || set.words} {"\u00b7"} {taken} {folded ? "\u25B8" : "\u25C2"}
+          </button>
+          {children}
+        </span>
       )}
     </>
   );
