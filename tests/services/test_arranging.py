@@ -56,6 +56,11 @@ def test_subfolders_become_folders_of_the_shoot_when_asked(context: Context, car
     ]
     assert (context.home.originals / shoot.folder / "kiln" / "door" / "TW-0602.dng").is_file()
     assert verify.verify(context.home, database=True).problems == []
+    one = shoots.create("One file")  # named instead of a folder
+    file = card / "kiln" / "TW-0603.dng"
+    bring_in.start(context, one, bring_in.files_in(file), develop_small=False, folders_from=str(file))
+    run_jobs(context)
+    assert [(f["name"], f["folder"]) for f in shoots.frames(one.id)] == [("TW-0603.dng", "")]
     plain, _ = brought(context, card)
     assert {f["folder"] for f in shoots.frames(plain.id)} == {""}
 

@@ -138,7 +138,7 @@ class BringIn(Arguments):
 
 def subfolder(path: Path, root: Path) -> str:
     """Folder of a file below another, parts with / between; empty for one that stands in it, or beside it."""
-    inside = path.parent.relative_to(root) if path.is_relative_to(root) else Path()
+    inside = path.parent.relative_to(root) if path.parent.is_relative_to(root) else Path()
     return "" if inside == Path() else inside.as_posix()
 
 
