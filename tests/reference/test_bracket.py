@@ -128,6 +128,13 @@ def test_radiance_is_right_over_all_stops(hall: dict[str, Any]) -> None:
         # 500 noisy values know their median to a few thousandths
         assert abs(error) < 0.005, (low, error)
     assert stops >= 11
+    # what no frame could show is as bright as the darkest says at least: it clips last
+    judged: Judgement = hall["judged"]
+    darkest = min(judged.exposure[i] for i in judged.members)
+    lost = (hall["clipped"] > 0) & (true.max(0) * darkest > 1)
+    lost[:8] = lost[-8:] = lost[:, :8] = lost[:, -8:] = False  # beyond the edge of the darkest only others say something
+    assert lost.sum() > 50
+    assert np.percentile((merged * darkest).max(0)[lost], 5) > 0.8
 
 
 def test_the_passer_by_leaves_no_ghost(hall: dict[str, Any]) -> None:
