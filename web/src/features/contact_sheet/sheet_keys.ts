@@ -1,5 +1,5 @@
-import { useEffect, useRef } from "react";
 import { isTyped } from "../../ui/typing";
+import { useKeys } from "../../ui/use_keys";
 import type { Deeds } from "./sheet_actions";
 
 export interface SheetKeys {
@@ -64,11 +64,5 @@ export function useSheetKeys(keys: SheetKeys): void {
     }
     e.preventDefault();
   };
-  const latest = useRef(onKey);
-  latest.current = onKey;
-  useEffect(() => {
-    const key = (e: KeyboardEvent) => latest.current(e);
-    window.addEventListener("keydown", key);
-    return () => window.removeEventListener("keydown", key);
-  }, []);
+  useKeys(onKey);
 }

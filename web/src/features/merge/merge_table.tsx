@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useMemo, useRef, useState } from "react";
+import { useEffect, useMemo, useState } from "react";
 import { api, type Frame, need } from "../../api/client";
 import { isActive, useJobs } from "../../state/jobs";
 import { complain, useNotices } from "../../state/notices";
@@ -10,6 +10,7 @@ import { Button } from "../../ui/controls";
 import { Gauge, type GaugeFacts } from "../../ui/gauge";
 import { TopBar } from "../../ui/top_bar";
 import { isTyped } from "../../ui/typing";
+import { useKeys } from "../../ui/use_keys";
 import { JobsButton } from "../jobs/jobs_button";
 import { FrameRows } from "./frame_rows";
 import { type Options, PLAIN, switched, useJudgement } from "./judgement";
@@ -102,13 +103,7 @@ export function MergeTable({
     else return;
     e.preventDefault();
   };
-  const latest = useRef(onKey);
-  latest.current = onKey;
-  useEffect(() => {
-    const key = (e: KeyboardEvent) => latest.current(e);
-    window.addEventListener("keydown", key);
-    return () => window.removeEventListener("keydown", key);
-  }, []);
+  useKeys(onKey);
 
   const set = (change: Partial<Options>) => setOptions({ ...used, ...change });
   const taking = judged?.frames.filter((f) => f.takes_part).length;

@@ -1,4 +1,4 @@
-import { useEffect, useMemo, useRef, useState } from "react";
+import { useEffect, useMemo, useState } from "react";
 import { api, type Frame, type Mark, need } from "../../api/client";
 import type { components } from "../../api/generated/api";
 import { FIT, type Viewport } from "../../canvas/viewport";
@@ -8,6 +8,7 @@ import { go } from "../../state/route";
 import { Button } from "../../ui/controls";
 import { TopBar } from "../../ui/top_bar";
 import { isTyped } from "../../ui/typing";
+import { useKeys } from "../../ui/use_keys";
 import { JobsButton } from "../jobs/jobs_button";
 import { Pane } from "./pane";
 
@@ -70,13 +71,7 @@ export function SideBySide({ shoot, frames: ids }: { shoot: number; frames: numb
     else return;
     e.preventDefault();
   };
-  const latest = useRef(onKey);
-  latest.current = onKey;
-  useEffect(() => {
-    const key = (e: KeyboardEvent) => latest.current(e);
-    window.addEventListener("keydown", key);
-    return () => window.removeEventListener("keydown", key);
-  }, []);
+  useKeys(onKey);
 
   const columns = COLUMNS[Math.min(frames.length, 8)] ?? 4;
   return (
