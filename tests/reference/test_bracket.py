@@ -24,7 +24,8 @@ from zincplate.demo.scenes import load
 from zincplate.formats.decode import decode
 from zincplate.formats.dng.master import made_from
 from zincplate.merges.bracket import strips
-from zincplate.merges.judge import Judgement, MergeError, judge
+from zincplate.merges.errors import MergeError
+from zincplate.merges.judge import Judgement, judge
 from zincplate.merges.master import merge_bracket
 from zincplate.merges.options import BracketOptions
 from zincplate.merges.view import Opened

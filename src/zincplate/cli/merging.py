@@ -12,7 +12,8 @@ from zincplate.formats.encode import SOFTWARE
 from zincplate.formats.errors import FileError
 from zincplate.formats.files import write_file
 from zincplate.formats.isolated import Decoder
-from zincplate.merges.judge import MergeError, judge
+from zincplate.merges.errors import MergeError
+from zincplate.merges.judge import judge
 from zincplate.merges.master import merge_bracket
 from zincplate.merges.options import BracketOptions
 from zincplate.merges.view import opened

@@ -12,6 +12,7 @@ from zincplate.core.merging.moved import Moved, moved
 from zincplate.core.merging.placement import Placement
 from zincplate.core.merging.radiance import exposure_ratio
 from zincplate.core.merging.sharpness import Shake, detail, shake
+from zincplate.merges.errors import MergeError
 from zincplate.merges.options import BracketOptions
 from zincplate.merges.refine import refined
 from zincplate.merges.view import SHOWN_TO, Opened, View, view_of
@@ -32,10 +33,6 @@ DARKEST_ALIGNED = 3.0
 
 
 APART = "it does not lie on the others: another subject, or too much movement"
-
-
-class MergeError(Exception):
-    """Why frames cannot be merged, in a sentence for whoever asked."""
 
 
 @dataclass

@@ -12,7 +12,8 @@ from zincplate.formats.encode import SOFTWARE
 from zincplate.formats.files import write_file
 from zincplate.formats.preview import jpeg_from
 from zincplate.formats.turns import Turn, Urgency
-from zincplate.merges.judge import Judgement, MergeError, judge
+from zincplate.merges.errors import MergeError
+from zincplate.merges.judge import Judgement, judge
 from zincplate.merges.master import merge_bracket, report_of
 from zincplate.merges.options import BracketOptions
 from zincplate.merges.preview import outlines, preview_of

@@ -1,0 +1,1 @@
+"""Panoramas: overlapping frames of one view become one wide linear picture."""

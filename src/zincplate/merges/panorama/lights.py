@@ -1,0 +1,121 @@
+"""What places that frames share say about their light and their sharpness."""
+
+from collections.abc import Sequence
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from zincplate.core.geometry.radial import Radial
+from zincplate.core.merging.evenness import Lights
+from zincplate.core.merging.sharpness import detail
+from zincplate.core.merging.turning_camera import Shared, TurningCamera
+from zincplate.merges.panorama.places import bent, full_places, reduced_places, straight
+from zincplate.merges.view import Opened, View
+
+Float32 = NDArray[np.float32]
+Float64 = NDArray[np.float64]
+Mask = NDArray[np.bool_]
+
+EVERY_PX = 10
+"""Reduced pixels between places."""
+FEWEST = 12
+ABOVE_NOISE = 8.0
+BLUR_PX = 3.0
+
+
+def camera_light(frame: Opened, view: View) -> Float32:
+    """(3, h, w) reduced camera values: those of one camera are comparable whatever balance each frame had."""
+    return view.planes * np.asarray(frame.source.as_shot_neutral, np.float32)[:, None, None]
+
+
+class _Grid:
+    """Places of one reduced frame."""
+
+    def __init__(self, frame: Opened, view: View, camera: TurningCamera, radial: Radial) -> None:
+        h, w = view.size
+        self.x, self.y = (
+            v.ravel() for v in np.meshgrid(np.arange(EVERY_PX // 2, w, EVERY_PX), np.arange(EVERY_PX // 2, h, EVERY_PX))
+        )
+        self.places = full_places(view, np.stack([self.x, self.y], 1).astype(np.float64), frame)
+        self.rays = camera.rays(straight(self.places, radial))
+        planes = camera_light(frame, view)
+        # means of what is believed only: a clipped lamp beside says nothing
+        believed = cv2.erode(view.shown.astype(np.float32), np.ones((3, 3), np.uint8))
+        share = cv2.GaussianBlur(believed, (0, 0), BLUR_PX)
+        self.soft = np.stack([cv2.GaussianBlur(p * believed, (0, 0), BLUR_PX) for p in planes]) / np.maximum(share, 1e-3)
+        enough = self.soft[1] / np.float32(frame.source.as_shot_neutral[1]) > ABOVE_NOISE * np.sqrt(view.variance)
+        self.good = view.calm & (share > 0.9) & enough & (self.soft.min(0) > 1e-5)
+        self.camera, self.radial, self.frame, self.view = camera, radial, frame, view
+
+    def at(self, rays: Float64) -> tuple[Float64, Float64, Mask]:
+        """Light (n, 3) and radius (n,) in halves of the diagonal where directions fall, and whether that is to be believed."""
+        file = bent(self.camera.places(rays), self.radial)
+        reduced = reduced_places(self.view, file, self.frame)
+        x, y = np.ascontiguousarray(reduced.astype(np.float32).T)[:, None]
+        light = np.stack([cv2.remap(p, x, y, cv2.INTER_LINEAR, borderValue=0).ravel() for p in self.soft], 1)
+        good = cv2.remap(self.good.astype(np.float32), x, y, cv2.INTER_LINEAR, borderValue=0).ravel() > 0.99
+        return light.astype(np.float64), np.hypot(*file.T) / self.camera.half_diagonal_px, good
+
+
+def lights_of(
+    frames: Sequence[Opened], views: Sequence[View], members: Sequence[int], cameras: Sequence[TurningCamera],
+    radials: Sequence[Radial], shared: Sequence[Shared],
+) -> list[Lights]:  # fmt: skip
+    """Light of the same places in every two frames that share some, what a profile knows of the fall-off taken out."""
+    grids = [_Grid(frames[i], views[i], cameras[k], radials[k]) for k, i in enumerate(members)]
+    out = []
+    for s in shared:
+        a, b = grids[s.first], grids[s.second]
+        mine = a.good[a.y, a.x]
+        light_2, rho_2, theirs = b.at(a.rays)
+        both = mine & theirs
+        if both.sum() < FEWEST:
+            continue
+        light_1 = a.soft[:, a.y, a.x].T.astype(np.float64)
+        rho_1 = np.hypot(*a.places.T) / a.camera.half_diagonal_px
+        gain_1, gain_2 = (g.radial.gain_at(_undistorted_radius(g, r)) for g, r in ((a, rho_1), (b, rho_2)))
+        out.append(
+            Lights(
+                s.first, s.second,
+                np.log(np.maximum(light_1[both] * gain_1[both, None], 1e-9)),
+                np.log(np.maximum(light_2[both] * gain_2[both, None], 1e-9)),
+                rho_1[both], rho_2[both],
+            )
+        )  # fmt: skip
+    return out
+
+
+def _undistorted_radius(grid: _Grid, rho: Float64) -> Float64:
+    return grid.radial.undistorted(rho * grid.camera.half_diagonal_px)
+
+
+def sharpness_of(
+    frames: Sequence[Opened], views: Sequence[View], members: Sequence[int], cameras: Sequence[TurningCamera],
+    radials: Sequence[Radial], shared: Sequence[Shared], log_gain: Float64,
+) -> Float64:  # fmt: skip
+    """(members,) sharpness against the sharpest, 1 for it: how much detail each shows where another shows the same."""
+    grids = [_Grid(frames[i], views[i], cameras[k], radials[k]) for k, i in enumerate(members)]
+    rows, right = [], []
+    for s in shared:
+        both = []
+        for a, b in ((s.first, s.second), (s.second, s.first)):
+            here, there = grids[a], grids[b]
+            _, _, good = there.at(here.rays)
+            gx, gy = np.unique(here.x), np.unique(here.y)
+            seen = cv2.resize(
+                good.reshape(len(gy), len(gx)).astype(np.uint8), here.view.size[::-1], interpolation=cv2.INTER_NEAREST
+            )
+            level = np.float32(np.exp(log_gain[a, 1]) / here.frame.source.as_shot_neutral[1])
+            both.append(detail(here.view.green / level, here.view.variance / level**2, (seen > 0) & here.view.shown))
+        if all(np.isfinite(v) and v > 0 for v in both):
+            row = np.zeros(len(members))
+            row[s.first], row[s.second] = 1, -1
+            rows.append(row)
+            right.append(0.5 * np.log(both[0] / both[1]))
+    if not rows:
+        return np.ones(len(members))
+    # several neighbours say something about each: what fits best, and none far from the others without a reason
+    square = np.array(rows).T @ np.array(rows) + 1e-3 * np.eye(len(members))
+    found = np.linalg.solve(square, np.array(rows).T @ np.array(right))
+    return np.asarray(np.exp(found - found.max()))
