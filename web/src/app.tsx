@@ -82,9 +82,10 @@ export function App() {
         {route.place === "side" && <SideBySide key={route.shoot} shoot={route.shoot} frames={route.frames} />}
         {route.place === "merge" && (
           <MergeTable
-            key={`${route.frames.join()} ${route.again ?? ""}`}
+            key={`${route.frames.join()} ${route.as} ${route.again ?? ""}`}
             shoot={route.shoot}
             frames={route.frames}
+            as={route.as}
             again={route.again}
           />
         )}

@@ -1,6 +1,6 @@
 """Merges."""
 
-from typing import Any, Literal
+from typing import Any
 
 from flask import send_file
 from flask_openapi3 import APIBlueprint
@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field
 
 from zincplate.api import models as m
 from zincplate.api.context import context
-from zincplate.merges.options import BracketOptions
+from zincplate.merges.kinds import Kind, MergeOptions
 from zincplate.services import merges, work
 from zincplate.services.context import NotFound
 
@@ -18,8 +18,8 @@ api = APIBlueprint("merging", __name__, url_prefix="/api", abp_responses={422: m
 class MergeIn(m.In):
     """Frames of one shoot, in the order in which the options count them."""
 
-    frames: list[int] = Field(min_length=2, max_length=9)
-    options: BracketOptions = BracketOptions()
+    frames: list[int] = Field(min_length=2, max_length=100)
+    options: MergeOptions
 
 
 class MakeIn(MergeIn):
@@ -30,7 +30,7 @@ class MakeIn(MergeIn):
 
 
 class MergeFrameOut(BaseModel):
-    """What was found about one frame."""
+    """What was found about one frame; what its kind of merge does not measure is 0."""
 
     name: str
     takes_part: bool
@@ -38,10 +38,11 @@ class MergeFrameOut(BaseModel):
     exposure_ev: float
     told_ev: float | None
     sharpness: float
-    shake_px: float
-    shake_degrees: int
-    moved_px: float
+    shake_px: float = 0
+    shake_degrees: int = 0
+    moved_px: float = 0
     residual_px: float
+    neighbours: int = 0
     clipped: float
     reason: str
 
@@ -59,12 +60,14 @@ class MergeRegionOut(BaseModel):
 class MergeReportOut(BaseModel):
     """What was found and done."""
 
+    kind: Kind
     frames: list[MergeFrameOut]
-    regions: list[MergeRegionOut]
-    range_ev: list[float]
-    clipped: float | None
     done: list[str]
     left_out: list[str]
+    regions: list[MergeRegionOut] = []
+    range_ev: list[float] = []
+    projection: str = ""
+    size: list[int] = []
 
 
 class MergeSourceOut(BaseModel):
@@ -75,9 +78,9 @@ class MergeSourceOut(BaseModel):
 class MadeOut(BaseModel):
     """What a master was made from, and why it should be made again."""
 
-    kind: Literal["bracket"]
+    kind: Kind
     sources: list[MergeSourceOut]
-    options: BracketOptions
+    options: MergeOptions
     report: MergeReportOut
     stale: list[str]
 

@@ -3,32 +3,33 @@
 import argparse
 import json
 from pathlib import Path
-from typing import Any
+from typing import Any, get_args
 
-from pydantic import ValidationError
+from pydantic import BaseModel, ValidationError
 
-from zincplate.cli.usage import BadUsage
+from zincplate.cli.usage import BadUsage, lenses
 from zincplate.formats.encode import SOFTWARE
 from zincplate.formats.errors import FileError
 from zincplate.formats.files import write_file
 from zincplate.formats.isolated import Decoder
 from zincplate.merges.errors import MergeError
-from zincplate.merges.judge import judge
-from zincplate.merges.master import merge_bracket
-from zincplate.merges.options import BracketOptions
+from zincplate.merges.kinds import MOST, OPTIONS, Kind, merged
 from zincplate.merges.view import opened
 from zincplate.sources.file import Source
 
+KINDS: tuple[Kind, ...] = get_args(Kind)
 
-def _options(pairs: list[str], names: list[str]) -> BracketOptions:
+
+def _options(kind: Kind, pairs: list[str], names: list[str]) -> Any:
     """``option=value``; frames may be given by their names."""
+    model: type[BaseModel] = OPTIONS[kind]
     values: dict[str, Any] = {}
     for pair in pairs:
         name, equals, text = pair.partition("=")
         if not equals:
             raise BadUsage(f"--set {pair}: Write option=value.")
-        if name not in BracketOptions.model_fields:
-            known = ", ".join(BracketOptions.model_fields)
+        if name not in model.model_fields or name == "kind":
+            known = ", ".join(n for n in model.model_fields if n != "kind")
             raise BadUsage(f"--set {name}: There is no such option; there are {known}.")
         try:
             value = json.loads(text)
@@ -36,7 +37,7 @@ def _options(pairs: list[str], names: list[str]) -> BracketOptions:
             value = text
         values[name] = _numbered(name, value, names)
     try:
-        return BracketOptions(**values)
+        return model(**values)
     except ValidationError as error:
         first = error.errors()[0]
         raise BadUsage(f"--set {'.'.join(str(p) for p in first['loc'])}: {first['msg']}.") from error
@@ -68,8 +69,12 @@ def merge(arguments: argparse.Namespace) -> None:
         raise FileError(arguments.output, "A file of this name is already there.")
     if not arguments.output.absolute().parent.is_dir():
         raise FileError(arguments.output, "There is no such folder.")
+    kind: Kind = arguments.kind
     names = [path.name for path in arguments.frames]
-    options = _options(arguments.set, names)
+    if len(names) > MOST[kind]:
+        # before hundreds of files are opened
+        raise FileError(arguments.frames[0], f"A {kind} is made of at most {MOST[kind]} frames; these are {len(names)}.")
+    options = _options(kind, arguments.set, names)
     decoder = Decoder()
     reading = decoder.ahead(arguments.frames[0])
     sources: list[tuple[str, Source]] = []
@@ -80,11 +85,10 @@ def merge(arguments: argparse.Namespace) -> None:
         sources.append((path.name, Source(decoded)))
     frames = opened(sources)
     try:
-        judged = judge(frames, options)
         from zincplate.services.originals import hash_of
 
         origins = [{"name": path.name, "sha256": hash_of(path)} for path in arguments.frames]
-        made = merge_bracket(frames, judged, options, SOFTWARE, origins)
+        made = merged(frames, options, lenses(arguments), SOFTWARE, origins)
     except MergeError as error:
         raise FileError(arguments.frames[0], str(error)) from error
     write_file(arguments.output, made.dng, replace=False)

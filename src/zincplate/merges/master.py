@@ -1,34 +1,18 @@
 """From judged frames to the master's file and the report of what was done."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
-from zincplate.core.kernels.light import to_8_bit
-from zincplate.formats.decoded import CameraColour
 from zincplate.formats.dng.master import MasterWriter
 from zincplate.formats.preview import jpeg_from
-from zincplate.merges.bracket import ROWS, colour_of, strips
+from zincplate.merges.bracket import colour_of, strips
+from zincplate.merges.file import PREVIEW_PX, Master, reduced_rows, shown
 from zincplate.merges.judge import Judgement
 from zincplate.merges.options import BracketOptions
 from zincplate.merges.view import Opened
-from zincplate.recipe.document import Recipe
-from zincplate.tables.light_plan import tables_of
-
-Float32 = NDArray[np.float32]
-
-PREVIEW_PX = 1600
-
-
-@dataclass(frozen=True)
-class Master:
-    """A merged file, and what was done."""
-
-    dng: bytes
-    report: dict[str, Any]
 
 
 def merge_bracket(
@@ -49,7 +33,7 @@ def merge_bracket(
     for strip in strips(frames, judged, breathe):
         writer.add(strip.camera_values)
         clipped += int(strip.clipped.sum())
-        small.append(_reduced(strip.camera_values, reduce))
+        small.append(reduced_rows(strip.camera_values, reduce))
     colour = colour_of(frames, judged)
     preview = shown(np.concatenate(small, 1), colour)
     report = report_of(frames, judged, options, clipped / (reference.width * reference.height))
@@ -59,30 +43,7 @@ def merge_bracket(
     told = {"kind": "bracket", "sources": list(sources), "options": options.model_dump(mode="json"), "report": report}
     size = (preview.shape[1], preview.shape[0])
     dng = writer.finish(capture, colour, jpeg_from(preview), size, software, told)
-    return Master(dng, report)
-
-
-def _reduced(planes: Float32, by: int) -> Float32:
-    """Means of blocks; what does not fill a block at the right or below is left out (strips are whole numbers of blocks)."""
-    assert ROWS % by == 0
-    rows, columns = planes.shape[1] // by * by, planes.shape[2] // by * by
-    return np.asarray(planes[:, :rows, :columns].reshape(3, rows // by, by, columns // by, by).mean((2, 4)), np.float32)
-
-
-def shown(camera_values: Float32, colour: CameraColour) -> NDArray[np.uint8]:
-    """(h, w, 3) as the master is shown before it is developed."""
-    balanced = camera_values / np.asarray(colour.as_shot_neutral, np.float32)[:, None, None]
-    tables = tables_of(
-        Recipe.neutral(raw=True),
-        matrices=colour.matrices,
-        as_shot_neutral=colour.as_shot_neutral,
-        as_shot_xy=colour.matrices.white_of(colour.as_shot_neutral),
-        baseline_gain=2.0**colour.baseline_exposure_ev,
-        space="srgb",
-    )
-    out = np.empty((*balanced.shape[1:], 3), np.uint8)
-    to_8_bit(np.ascontiguousarray(balanced), tables, 0, 0, out)
-    return out
+    return Master(dng, report, judged.reference)
 
 
 def report_of(frames: Sequence[Opened], judged: Judgement, options: BracketOptions, clipped: float | None) -> dict[str, Any]:
@@ -118,6 +79,7 @@ def report_of(frames: Sequence[Opened], judged: Judgement, options: BracketOptio
     ]
     single, merged = ranges_ev(frames, judged)
     return {
+        "kind": "bracket",
         "frames": rows,
         "regions": regions,
         "range_ev": [round(single, 1), round(merged, 1)],

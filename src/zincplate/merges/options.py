@@ -1,5 +1,7 @@
 """What a merge may be told."""
 
+from typing import Literal
+
 from pydantic import BaseModel, ConfigDict, Field
 
 
@@ -8,6 +10,7 @@ class BracketOptions(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
 
+    kind: Literal["bracket"] = "bracket"
     align: bool = True
     """Lay hand-held frames on each other."""
     ghosts: float = Field(default=60.0, ge=0, le=100)

@@ -10,8 +10,8 @@ from zincplate.core.merging.alignment import laid_on
 from zincplate.core.merging.moved import allowed
 from zincplate.core.merging.radiance import add_up
 from zincplate.merges.bracket import colour_of
+from zincplate.merges.file import shown
 from zincplate.merges.judge import Judgement
-from zincplate.merges.master import shown
 from zincplate.merges.view import Opened, View
 
 Float32 = NDArray[np.float32]

@@ -4,20 +4,20 @@ import hashlib
 import json
 import re
 import shutil
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
+
+from pydantic import field_validator
 
 from zincplate.formats.encode import SOFTWARE
 from zincplate.formats.files import write_file
 from zincplate.formats.preview import jpeg_from
 from zincplate.formats.turns import Turn, Urgency
 from zincplate.merges.errors import MergeError
-from zincplate.merges.judge import Judgement, judge
-from zincplate.merges.master import merge_bracket, report_of
+from zincplate.merges.kinds import Kept, MergeOptions, look_at, merged, steps_of
 from zincplate.merges.options import BracketOptions
-from zincplate.merges.preview import outlines, preview_of
-from zincplate.merges.view import Opened, View
+from zincplate.merges.view import Opened
 from zincplate.merges.view import opened as opened_together
 from zincplate.recipe.preset import MASTERS, OWN
 from zincplate.services import bring_in, changes, describing, pictures, sets
@@ -30,19 +30,35 @@ from zincplate.store.models import Frame, FrameSet, Job, Version, now
 
 LOOKS = ("plain", *(p.name for p in OWN if p.folder == MASTERS))
 """How a master is shown at first: plain, or one of the starts for masters."""
-FORM = 1
+FORM = 2
 """Of kept previews: others are made again."""
 
 
-class Bracket(Arguments):
+SETS = {"bracket": "bracket", "panorama": "sweep"}
+"""The kind of set that a master makes of its sources."""
+NAMED = {"bracket": "Bracket", "panorama": "Panorama"}
+
+
+class Merge(Arguments):
     """Frames of one shoot, in the order in which options count them."""
 
     shoot_id: int
     frames: tuple[int, ...]
-    options: BracketOptions = BracketOptions()
+    options: MergeOptions = BracketOptions()
     look: str = LOOKS[1]
     replaces: int | None = None
     """A master that is made again."""
+
+    @field_validator("options", mode="before")
+    @classmethod
+    def _of_a_kind(cls, value: Any) -> Any:
+        """Jobs that were started before there were kinds are brackets."""
+        return of_kind("bracket", value)
+
+
+def of_kind(kind: str, options: Any) -> Any:
+    """Options as they were kept, with their kind."""
+    return {"kind": kind, **options} if isinstance(options, dict) else options
 
 
 def _frames(frame_ids: Sequence[int]) -> list[Frame]:
@@ -55,15 +71,15 @@ def _frames(frame_ids: Sequence[int]) -> list[Frame]:
     return frames
 
 
-def ask(context: Context, frame_ids: list[int], options: BracketOptions) -> Job:
+def ask(context: Context, frame_ids: list[int], options: MergeOptions) -> Job:
     """Starts judging frames; the report and the preview's key stand in the job's result."""
     frames = _frames(frame_ids)
-    arguments = Bracket(shoot_id=frames[0].shoot_id, frames=tuple(frame_ids), options=options)
+    arguments = Merge(shoot_id=frames[0].shoot_id, frames=tuple(frame_ids), options=options)
     return JUDGE.submit(context, f"Looking at {len(frames)} frames", arguments)
 
 
 def start(
-    context: Context, frame_ids: list[int], options: BracketOptions, look: str, replaces: int | None = None, request_key: str = ""
+    context: Context, frame_ids: list[int], options: MergeOptions, look: str, replaces: int | None = None, request_key: str = ""
 ) -> Job:
     """Starts making a master. ``replaces`` is a master that is made again: it stays the same frame, with all its adjustments."""
     frames = _frames(frame_ids)
@@ -71,8 +87,8 @@ def start(
         raise UserError(f'There is no look "{look}" for masters; there are {", ".join(LOOKS)}.')
     if replaces is not None and not _frame(replaces).made:
         raise UserError("Only a master can be made again.")
-    arguments = Bracket(shoot_id=frames[0].shoot_id, frames=tuple(frame_ids), options=options, look=look, replaces=replaces)
-    return MERGE.submit(context, f"Bracket: {name_of(frames)}", arguments, request_key)
+    arguments = Merge(shoot_id=frames[0].shoot_id, frames=tuple(frame_ids), options=options, look=look, replaces=replaces)
+    return MERGE.submit(context, f"{NAMED[options.kind]}: {name_of(frames, options.kind)}", arguments, request_key)
 
 
 def _frame(frame_id: int) -> Frame:
@@ -82,11 +98,11 @@ def _frame(frame_id: int) -> Frame:
     return frame
 
 
-def name_of(frames: Sequence[Frame]) -> str:
+def name_of(frames: Sequence[Frame], kind: str) -> str:
     """What a master of these frames is called."""
     first, last = Path(frames[0].name).stem, Path(frames[-1].name).stem
     digits = re.search(r"\d+$", last)
-    return f"{first}-{digits[0] if digits else last}-bracket.dng"[-200:]
+    return f"{first}-{digits[0] if digits else last}-{kind}.dng"[-200:]
 
 
 def _opened(context: Context, job: Progress, frames: Sequence[Frame], until: float) -> list[Opened]:
@@ -98,40 +114,38 @@ def _opened(context: Context, job: Progress, frames: Sequence[Frame], until: flo
     return opened_together(sources)
 
 
-def _judged(
-    job: Progress, opened: Sequence[Opened], options: BracketOptions, begin: float, end: float, views: list[View]
-) -> Judgement:
-    steps, done = 3 * len(opened) + 1, 0
+def _words(job: Progress, options: MergeOptions, frames: int, begin: float, end: float) -> Callable[[str], None]:
+    steps, done = steps_of(options, frames), 0
 
     def breathe(words: str) -> None:
         nonlocal done
         done += 1
         job.progress(begin + (end - begin) * min(done / steps, 1), words)
 
+    return breathe
+
+
+_KEPT = Kept()
+
+
+def _files(frames: Sequence[Frame]) -> str:
+    return " ".join(f.content_hash for f in frames)
+
+
+def _judge(context: Context, job: Progress, arguments: Merge) -> dict[str, Any]:
+    """Job: what a merge would be."""
+    frames, options = _frames(arguments.frames), arguments.options
+    opened = _opened(context, job, frames, 0.3)
     try:
-        return judge(opened, options, breathe, views)
+        words = _words(job, options, len(frames), 0.3, 0.95)
+        look = look_at(opened, options, context.renderer.lenses, words, _KEPT, _files(frames))
     except MergeError as error:
         raise UserError(str(error)) from error
-
-
-def _judge(context: Context, job: Progress, arguments: Bracket) -> dict[str, Any]:
-    """Job: what a merge would be."""
-    frames = _frames(arguments.frames)
-    opened = _opened(context, job, frames, 0.3)
-    views: list[View] = []
-    judged = _judged(job, opened, arguments.options, 0.3, 0.9, views)
-    picture = context.renderer.on_render_thread(lambda: preview_of(opened, views, judged), Turn(Urgency.REST))
-    said = [[f.content_hash for f in frames], arguments.options.model_dump(mode="json"), FORM]
+    said = [[f.content_hash for f in frames], options.model_dump(mode="json"), FORM]
     key = hashlib.sha256(json.dumps(said, sort_keys=True).encode()).hexdigest()[:32]
-    write_file(preview_file(context.home, key), jpeg_from(picture, 88))
-    report = report_of(opened, judged, arguments.options, None)
-    return {
-        **report,
-        "preview": key,
-        "width": picture.shape[1],
-        "height": picture.shape[0],
-        "outlines": {str(number): lines for number, lines in outlines(judged).items()},
-    }
+    write_file(preview_file(context.home, key), jpeg_from(look.picture, 88))
+    size = {"width": look.picture.shape[1], "height": look.picture.shape[0]}
+    return {**look.report, **look.drawn, "preview": key, **size}
 
 
 def preview_file(home: Home, key: str) -> Path:
@@ -139,42 +153,44 @@ def preview_file(home: Home, key: str) -> Path:
     return home.cache / "merges" / f"{key}.jpg"
 
 
-def _merge(context: Context, job: Progress, arguments: Bracket) -> dict[str, Any]:
+def _merge(context: Context, job: Progress, arguments: Merge) -> dict[str, Any]:
     """Job: the master, as a frame of the shoot. Repeated after an interruption it makes none twice."""
     frames = _frames(arguments.frames)
+    options = arguments.options
     opened = _opened(context, job, frames, 0.1)
-    judged = _judged(job, opened, arguments.options, 0.1, 0.4, [])
     sources = [{"frame": f.id, "name": f.file_name, "sha256": f.content_hash} for f in frames]
 
     def breathe(share: float) -> None:
         job.progress(0.4 + 0.5 * share, "adding up")
 
-    made = merge_bracket(opened, judged, arguments.options, SOFTWARE, sources, breathe)
+    words = _words(job, options, len(frames), 0.1, 0.4)
+    try:
+        made = merged(opened, options, context.renderer.lenses, SOFTWARE, sources, words, breathe, _KEPT, _files(frames))
+    except MergeError as error:
+        raise UserError(str(error)) from error
     job.progress(0.92, "writing")
     folder = context.home.cache / "merges" / job.id
-    file = folder / name_of(frames)
+    file = folder / name_of(frames, options.kind)
     try:
         try:
             write_file(file, made.dng)
         except OSError as error:
             raise UserError(f"{file.name}: The master could not be written: {error.strerror}.") from error
         told = {
-            "kind": "bracket",
+            "kind": options.kind,
             "sources": sources,
-            "options": arguments.options.model_dump(mode="json"),
+            "options": options.model_dump(mode="json"),
             "report": made.report,
         }
-        frame = _put(context, frames, judged, file, told, arguments)
+        frame = _put(context, frames, made.reference, file, told, arguments)
     finally:
         shutil.rmtree(folder, ignore_errors=True)
     return {"frame": frame.id, "name": frame.name, **made.report}
 
 
-def _put(
-    context: Context, frames: Sequence[Frame], judged: Judgement, file: Path, told: dict[str, Any], arguments: Bracket
-) -> Frame:
+def _put(context: Context, frames: Sequence[Frame], first: int, file: Path, told: dict[str, Any], arguments: Merge) -> Frame:
     """The written master as a frame, new or in the place of an older one."""
-    reference = frames[judged.reference]
+    reference = frames[first]
     if arguments.replaces is not None:
         return bring_in.replace_file(context, _frame(arguments.replaces), file, made_from=told)
     version = bring_in.add(context, reference.shoot, file, reference.folder)
@@ -185,7 +201,7 @@ def _put(
     if not frame.made:
         with database.atomic():
             Frame.update(
-                made="bracket",
+                made=arguments.options.kind,
                 made_from=told,
                 mark=reference.mark,
                 stars=max(f.stars for f in frames),
@@ -193,7 +209,7 @@ def _put(
                 changed_at=now(),
             ).where(Frame.id == frame.id).execute()
             describing.adopt(Frame.get_by_id(frame.id), reference.written)
-            _join(frames, frame)
+            _join(frames, frame, arguments.options.kind)
     if arguments.look != "plain" and version.revision == 0:
         preset = next(p for p in OWN if p.name == arguments.look)
         changes.make(context, version.id, changes.Change(revision=0, do="set", values=preset.at(1)))
@@ -201,7 +217,7 @@ def _put(
     return Frame.get_by_id(frame.id)
 
 
-def _join(frames: Sequence[Frame], master: Frame) -> None:
+def _join(frames: Sequence[Frame], master: Frame, kind: str) -> None:
     """The master stands with what it was made from, in their set or in a new one."""
     common = {f.set_id for f in frames}
     if len(common) == 1 and (set_id := common.pop()) is not None:
@@ -210,7 +226,7 @@ def _join(frames: Sequence[Frame], master: Frame) -> None:
             (Frame.set_id == set_id) | (Frame.id == master.id)
         ).execute()
     else:
-        sets.make([*(f.id for f in frames), master.id], "bracket")
+        sets.make([*(f.id for f in frames), master.id], SETS[kind])
 
 
 def made_of(context: Context, frame_id: int) -> dict[str, Any]:
@@ -228,8 +244,14 @@ def made_of(context: Context, frame_id: int) -> dict[str, Any]:
         elif there.content_hash != source["sha256"]:
             stale.append(f"{source['name']} was changed since.")
         rows.append({"name": source["name"], "frame": there.id if there is not None and there.removed_at is None else None})
-    return {"kind": told["kind"], "sources": rows, "options": told["options"], "report": told["report"], "stale": stale}
+    return {
+        "kind": told["kind"],
+        "sources": rows,
+        "options": of_kind(told["kind"], told["options"]),
+        "report": of_kind(told["kind"], told["report"]),
+        "stale": stale,
+    }
 
 
-JUDGE = JobKind("judge", Bracket, _judge)
-MERGE = JobKind("merge", Bracket, _merge)
+JUDGE = JobKind("judge", Merge, _judge)
+MERGE = JobKind("merge", Merge, _merge)

@@ -1,6 +1,10 @@
 import { useSyncExternalStore } from "react";
 
 /** Addresses name the place, so that back, reload and links work. */
+/** What frames can be merged as. */
+export const MERGE_KINDS = ["bracket", "panorama"] as const;
+export type MergeKind = (typeof MERGE_KINDS)[number];
+
 export type Route =
   | { place: "shoots" }
   /** ``search`` is what is looked for, as JSON. */
@@ -9,7 +13,7 @@ export type Route =
   | { place: "bench"; shoot: number; frame: number; step: string; version?: number | undefined }
   | { place: "side"; shoot: number; frames: number[] }
   /** ``again`` is a master that is made anew. */
-  | { place: "merge"; shoot: number; frames: number[]; again?: number | undefined }
+  | { place: "merge"; shoot: number; frames: number[]; as: MergeKind; again?: number | undefined }
   /** ``version`` is the one to deliver of the one frame. */
   | { place: "deliver"; shoot: number; frames: number[]; version?: number | undefined };
 
@@ -30,8 +34,10 @@ export function parse(url: string): Route {
   if (parts[2] === "deliver" || parts[2] === "side" || parts[2] === "merge") {
     const frames = (searchParams.get("frames") ?? "").split(",").map(Number).filter(Boolean);
     if (parts[2] === "side") return { place: "side", shoot, frames };
-    if (parts[2] === "merge")
-      return { place: "merge", shoot, frames, again: Number(searchParams.get("again")) || undefined };
+    if (parts[2] === "merge") {
+      const as = MERGE_KINDS.find((kind) => kind === searchParams.get("as")) ?? "bracket";
+      return { place: "merge", shoot, frames, as, again: Number(searchParams.get("again")) || undefined };
+    }
     return { place: "deliver", shoot, frames, version: Number(searchParams.get("version")) || undefined };
   }
   return { place: "sheet", shoot };
@@ -55,7 +61,7 @@ export function address(route: Route): string {
     case "side":
       return `/shoots/${route.shoot}/side?frames=${route.frames.join(",")}`;
     case "merge":
-      return `/shoots/${route.shoot}/merge${query({ frames: route.frames.join(","), again: route.again })}`;
+      return `/shoots/${route.shoot}/merge${query({ frames: route.frames.join(","), as: route.as, again: route.again })}`;
     case "deliver":
       return `/shoots/${route.shoot}/deliver${query({ frames: route.frames.join(",") || undefined, version: route.version })}`;
   }

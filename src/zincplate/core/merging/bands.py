@@ -41,7 +41,7 @@ def _known(planes: Float32, weight: Float32) -> tuple[Float32, Float32]:
     """One level down, of what is known only: means by weight, and the weight."""
     below = _down(weight)
     sums = np.stack([_down(p * weight) for p in planes])
-    return sums / np.maximum(below, LEAST), below
+    return np.asarray(sums / np.maximum(below, LEAST), np.float32), below
 
 
 def _filled(planes: Float32, weight: Float32) -> Float32:
@@ -64,7 +64,10 @@ def blended(pieces: Sequence[Piece], labels: NDArray[np.int16], levels: int = LE
     for i, piece in enumerate(pieces):
         ph, pw = piece.shown.shape
         x0, y0 = max(piece.x // unit - 1, 0) * unit, max(piece.y // unit - 1, 0) * unit
-        x1, y1 = min(-(-(piece.x + pw) // unit) + 1, columns // unit) * unit, min(-(-(piece.y + ph) // unit) + 1, rows // unit) * unit
+        x1, y1 = (
+            min(-(-(piece.x + pw) // unit) + 1, columns // unit) * unit,
+            min(-(-(piece.y + ph) // unit) + 1, rows // unit) * unit,
+        )
         known = np.zeros((y1 - y0, x1 - x0), np.float32)
         planes = np.zeros((3, y1 - y0, x1 - x0), np.float32)
         inside = (slice(piece.y - y0, piece.y - y0 + ph), slice(piece.x - x0, piece.x - x0 + pw))
@@ -82,9 +85,7 @@ def blended(pieces: Sequence[Piece], labels: NDArray[np.int16], levels: int = LE
     return np.where(labels >= 0, total[:, :h, :w], np.float32(0)).astype(np.float32)
 
 
-def _add(
-    planes: Float32, weight: Float32, levels: int, x0: int, y0: int, sums: list[Float32], counts: list[Float32]
-) -> None:
+def _add(planes: Float32, weight: Float32, levels: int, x0: int, y0: int, sums: list[Float32], counts: list[Float32]) -> None:
     for k in range(levels + 1):
         size = weight.shape
         if k < levels:
@@ -100,7 +101,7 @@ def _add(
 
 
 def fine_bands(planes: Float32, levels: int) -> list[Float32]:
-    """Planes (3, h, w) at full size as bands of growing coarseness that sum up to them: differences of Gaussians an octave apart."""
+    """Planes (3, h, w) at full size as bands of growing coarseness that sum up to them: differences of Gaussians."""
     out, fine = [], planes
     for k in range(levels):
         coarse = np.stack([cv2.GaussianBlur(p, (0, 0), 0.8 * 2**k) for p in fine])

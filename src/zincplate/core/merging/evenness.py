@@ -45,9 +45,7 @@ class Evenness:
     """Median difference of logarithms afterwards."""
 
 
-def evened(
-    count: int, lights: Sequence[Lights], told: Float64, reference: int, fall_off: bool, colours_free: bool
-) -> Evenness:
+def evened(count: int, lights: Sequence[Lights], told: Float64, reference: int, fall_off: bool, colours_free: bool) -> Evenness:
     """``told`` (count,): ln of the light by the capture data, where measurement begins (0 where nothing is told).
 
     ``fall_off``: look for it (a profile knows it otherwise). ``colours_free``: finished pictures, whose balance is anything.

@@ -1,20 +1,19 @@
 """Which frame each place of a view is taken from: seams run where frames agree, and round what moved.
 
-The picture is divided into patches by a watershed of the frames' difference turned over (Gracias, Mahoor, Negahdaripour & Gleason,
-"Fast image blending using watersheds and graph cuts", Image and Vision Computing 27, 2009): what moved is a patch of its own, and
+The picture is divided into patches by a watershed of the frames' difference turned over (Gracias and others, "Fast
+image blending using watersheds and graph cuts", Image and Vision Computing 27, 2009): what moved is a patch of its own, and
 patches meet where frames agree. Each patch gets a frame by alpha expansion (Boykov, Veksler & Zabih, TPAMI 23, 2001) over the
 costs of the seams between them (Kwatra et al., "Graphcut textures", SIGGRAPH 2003) and of the frame itself there.
 """
 
-from collections.abc import Sequence
-
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 from scipy.ndimage import sum_labels
 from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import breadth_first_order, maximum_flow
+
+from zincplate.core.merging.flooding import flooded
 
 Float32 = NDArray[np.float32]
 Float64 = NDArray[np.float64]
@@ -33,75 +32,6 @@ SWEEPS = 4
 SMOOTH_PX = 1.5
 
 
-@njit(cache=True)
-def _flooded(height, codes, labels, count):
-    """Floods from labels (> 0) upwards over ``height`` (uint8), within equal codes; what no flood reaches becomes patches of its
-    own. Returns the number of patches."""
-    h, w = codes.shape
-    size = h * w
-    level_head = np.full(256, -1, np.int64)
-    after = np.full(size, -1, np.int64)
-    flat, code, high = labels.reshape(-1), codes.reshape(-1), height.reshape(-1)
-    queued = np.zeros(size, np.bool_)
-    tail = np.full(256, -1, np.int64)
-    for i in range(size):
-        if flat[i] > 0:
-            v = high[i]
-            if level_head[v] < 0:
-                level_head[v] = i
-            else:
-                after[tail[v]] = i
-            tail[v] = i
-            queued[i] = True
-    level = 0
-    while level < 256:
-        i = level_head[level]
-        if i < 0:
-            level += 1
-            continue
-        level_head[level] = after[i]
-        y, x = i // w, i % w
-        for k in range(4):
-            ny = y + (1 if k == 0 else -1 if k == 1 else 0)
-            nx = x + (1 if k == 2 else -1 if k == 3 else 0)
-            if ny < 0 or nx < 0 or ny >= h or nx >= w:
-                continue
-            j = ny * w + nx
-            if queued[j] or code[j] != code[i]:
-                continue
-            queued[j] = True
-            flat[j] = flat[i]
-            v = max(level, int(high[j]))
-            after[j] = -1
-            if level_head[v] < 0:
-                level_head[v] = j
-            else:
-                after[tail[v]] = j
-            tail[v] = j
-    stack = np.empty(size, np.int64)
-    for start in range(size):
-        if flat[start] > 0 or code[start] == 0:
-            continue
-        count += 1
-        stack[0], depth = start, 1
-        flat[start] = count
-        while depth > 0:
-            depth -= 1
-            i = stack[depth]
-            y, x = i // w, i % w
-            for k in range(4):
-                ny = y + (1 if k == 0 else -1 if k == 1 else 0)
-                nx = x + (1 if k == 2 else -1 if k == 3 else 0)
-                if ny < 0 or nx < 0 or ny >= h or nx >= w:
-                    continue
-                j = ny * w + nx
-                if flat[j] == 0 and code[j] == code[i]:
-                    flat[j] = count
-                    stack[depth] = j
-                    depth += 1
-    return count
-
-
 def patches_of(difference: Float32, codes: NDArray[np.int64]) -> tuple[Int32, int]:
     """Patches (h, w), from 1 on, 0 where nothing is (``codes`` 0), and how many. ``codes`` says which frames show a place."""
     smooth = cv2.GaussianBlur(difference, (0, 0), SMOOTH_PX)
@@ -112,9 +42,8 @@ def patches_of(difference: Float32, codes: NDArray[np.int64]) -> tuple[Int32, in
     labels = np.ascontiguousarray(labels.astype(np.int32))
     # one peak may lie across the border of what a frame shows
     labels[(codes != cv2.erode(codes.astype(np.float64), np.ones((3, 3))))] = 0
-    count = _flooded(height, np.ascontiguousarray(codes), labels, number - 1)
+    flooded(height, np.ascontiguousarray(codes), labels, number - 1)
     used, again = np.unique(labels, return_inverse=True)
-    del count
     zero = int(used[0] == 0)
     return (again.reshape(labels.shape) + (1 - zero)).astype(np.int32), len(used) - zero
 
@@ -145,7 +74,7 @@ class _Edges:
                 for axis, where, _, _ in sides:
                     n = apart.shape[axis]
                     each.append((np.take(apart, range(n - 1), axis) + np.take(apart, range(1, n), axis))[where])
-                self.costs[(j, i)] = np.bincount(which, np.concatenate(each), minlength=len(keys))
+                self.costs[(j, i)] = np.bincount(which, np.concatenate(each), minlength=len(keys)).astype(np.float64)
 
     def between(self, a: NDArray[np.int64], b: NDArray[np.int64]) -> Float64:
         """Cost of each border when its patches have frames ``a`` and ``b``."""
@@ -168,8 +97,8 @@ def chosen(light: Float32, shown: Mask, dislike: Float32) -> NDArray[np.int16]:
     lowest, highest = np.full(codes.shape, np.inf, np.float32), np.full(codes.shape, -np.inf, np.float32)
     for i in range(n):
         codes |= shown[i].astype(np.int64) << i
-        lowest = np.where(shown[i], np.minimum(lowest, light[i]), lowest)
-        highest = np.where(shown[i], np.maximum(highest, light[i]), highest)
+        np.minimum(lowest, light[i], out=lowest, where=shown[i])
+        np.maximum(highest, light[i], out=highest, where=shown[i])
     difference = np.where(np.isfinite(highest - lowest), np.minimum(highest - lowest, MOST_DIFFERENT), 0).astype(np.float32)
     patches, count = patches_of(difference, codes)
     if count == 0:
@@ -238,12 +167,3 @@ def _expanded(labels: NDArray[np.int64], alpha: int, own: Float64, able: Mask, e
         return False
     labels[taken] = alpha
     return True
-
-
-def borders(labels: NDArray[np.int16], frames: Sequence[int]) -> Mask:
-    """(h, w) where the frame changes, for showing seams."""
-    del frames
-    out = np.zeros(labels.shape, bool)
-    out[:, 1:] |= (labels[:, 1:] != labels[:, :-1]) & (labels[:, 1:] >= 0) & (labels[:, :-1] >= 0)
-    out[1:] |= (labels[1:] != labels[:-1]) & (labels[1:] >= 0) & (labels[:-1] >= 0)
-    return out

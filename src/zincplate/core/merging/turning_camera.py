@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.sparse import csr_matrix
 
 Float64 = NDArray[np.float64]
 
@@ -178,11 +179,13 @@ class _Problem:
             step[k] = STEP
             columns.append(((self.residuals(x, d1=step) - r) / STEP, self.sets + 2 + 4 * self.first + k))
             columns.append(((self.residuals(x, d2=step) - r) / STEP, self.sets + 2 + 4 * self.second + k))
-        square, right = np.zeros((self.count, self.count)), np.zeros(self.count)
-        for a, where_a in columns:
-            np.add.at(right, where_a, -(a * r).sum(1) * weight)
-            for b, where_b in columns:
-                np.add.at(square, (where_a, where_b), (a * b).sum(1) * weight)
+        values = np.concatenate([a.ravel() for a, _ in columns])
+        where = np.concatenate([np.repeat(at, 2) for _, at in columns])
+        rows = np.tile(np.arange(2 * n), len(columns))
+        jacobian = csr_matrix((values, (rows, where)), shape=(2 * n, self.count))
+        weighted = jacobian.multiply(np.repeat(weight, 2)[:, None]).tocsr()
+        square = (weighted.T @ jacobian).toarray()
+        right = -(weighted.T @ r.ravel())
         held = self.prior()
         square[np.diag_indices(self.count)] += held**2
         right -= held**2 * x
@@ -234,10 +237,13 @@ def adjusted(
 
 def spanned(count: int, pairs: dict[tuple[int, int], float], begin: int) -> list[tuple[int, int]]:
     """(from, to) steps that reach every frame connected with ``begin``, over the strongest pairs first (Prim 1957)."""
-    reached, steps = {begin}, []
+    reached = {begin}
+    steps: list[tuple[int, int]] = []
     while True:
         open_pairs = [
-            (strength, (a, b) if a in reached else (b, a)) for (a, b), strength in pairs.items() if (a in reached) != (b in reached)
+            (strength, (a, b) if a in reached else (b, a))
+            for (a, b), strength in pairs.items()
+            if (a in reached) != (b in reached)
         ]
         if not open_pairs or len(reached) == count:
             return steps

@@ -50,7 +50,7 @@ class Canvas:
     def flat_places(self, camera: TurningCamera, x: Float64, y: Float64) -> tuple[Float64, Float64]:
         """Places of the canvas in a frame without distortion, from its middle; 1e7 behind the camera."""
         rays = self.rays(x, y)
-        flat = camera.places(rays.reshape(-1, 3)).reshape(rays.shape[:-1] + (2,))
+        flat = camera.places(rays.reshape(-1, 3)).reshape((*rays.shape[:-1], 2))
         return flat[..., 0], flat[..., 1]
 
     def cut(self, x: int, y: int, width: int, height: int) -> "Canvas":
@@ -73,7 +73,8 @@ class Canvas:
             x0, x1, y0, y1 = 0, self.width, 0 if y0 < self.height / 2 else y0, self.height if y1 > self.height / 2 else y1
         edge = 2
         return (
-            max(int(x0) - edge, 0), max(int(y0) - edge, 0), min(int(x1) + edge + 1, self.width), min(int(y1) + edge + 1, self.height),
+            max(int(x0) - edge, 0), max(int(y0) - edge, 0),
+            min(int(x1) + edge + 1, self.width), min(int(y1) + edge + 1, self.height),
         )  # fmt: skip
 
 

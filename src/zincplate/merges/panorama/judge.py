@@ -2,9 +2,10 @@
 
 import math
 from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
+from itertools import pairwise
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -13,9 +14,9 @@ from zincplate.core.merging.evenness import Evenness, evened
 from zincplate.core.merging.shared_places import Features, Pair, features_of, pair_of
 from zincplate.core.merging.turning_camera import Shared, TurningCamera, adjusted, errors, spanned, turn_between
 from zincplate.formats.lens_profiles import LensDatabase
+from zincplate.merges.errors import MergeError
 from zincplate.merges.panorama.lights import lights_of, sharpness_of
 from zincplate.merges.panorama.options import PanoramaOptions
-from zincplate.merges.errors import MergeError
 from zincplate.merges.panorama.places import full_places, straight
 from zincplate.merges.panorama.tiles import shared_tiles
 from zincplate.merges.view import Opened, View, view_of
@@ -31,12 +32,15 @@ FIRST_LOOK = 400
 """Features of a first look."""
 ALL_COMPARED = 10
 """Up to so many frames everything is compared with everything."""
-TILES = 20, 50
+TILES = 12, 36
 """Tiles of every two frames, at the first and at the second laying."""
 SPREAD_PX, TILES_PX = 0.6, 0.15
 """How well features and tiles are known."""
 FOCAL_GUESSES = np.geomspace(0.5, 8.0, 25)
 """Of the long edge, where the file does not tell the focal length."""
+FEWEST_TILES = 6
+MOST_OF_PAIR = 150
+"""Features of two frames that the first laying goes by."""
 APART = "it shares nothing with the others that can be relied on"
 
 
@@ -94,11 +98,13 @@ def judge_panorama(
     """Judges frames; ``views``, an empty list, is filled with what was looked at. Raises :class:`MergeError`."""
     _belong(frames)
     views = [] if views is None else views
-    features: list[Features] = []
-    for frame in frames:
-        breathe(f"reading {frame.name}")
-        views.append(view_of(frame))
-        features.append(_features(views[-1]))
+    with ThreadPoolExecutor(2) as pool:
+        waiting = []
+        for frame in frames:
+            breathe(f"reading {frame.name}")
+            views.append(view_of(frame))
+            waiting.append(pool.submit(_features, views[-1]))
+        features = [w.result() for w in waiting]
     figures = [Figures(f.name, clipped=v.clipped) for f, v in zip(frames, views, strict=True)]
     for i in options.leave_out:
         if i < len(figures):
@@ -121,6 +127,8 @@ def _belong(frames: Sequence[Opened]) -> None:
         source = frame.source
         if (source.camera is None) != (first.camera is None):
             raise MergeError(f"{frame.name}: Camera files and finished pictures do not make one panorama.")
+        if source.camera is None and source.to_working != first.to_working:
+            raise MergeError(f"{frame.name}: It is in another colour space than {frames[0].name}.")
         if source.camera is not None and source.camera.matrices != first.camera.matrices:  # type: ignore[union-attr]
             raise MergeError(f"{frame.name}: It was taken with another camera than {frames[0].name}.")
 
@@ -144,14 +152,15 @@ def _pairs(
                 product = few[i].described @ few[j].described.T
                 like[i, j] = like[j, i] = float(np.sort(product.max(1))[-40:].sum())
         near = {(min(i, int(j)), max(i, int(j))) for i in able for j in np.argsort(-like[i])[:NEIGHBOURS] if int(j) in able}
-        follow = {(a, b) for a, b in zip(able, able[1:], strict=False)}
+        follow = {(a, b) for a, b in pairwise(able)}
         asked = (near | follow) & asked
     found = []
-    for i, j in sorted(asked):
-        breathe(f"comparing {frames[i].name} and {frames[j].name}")
-        pair = pair_of(i, j, features[i], features[j], views[j].size)
-        if pair is not None:
-            found.append(pair)
+    with ThreadPoolExecutor(2) as pool:
+        waiting = [(i, j, pool.submit(pair_of, i, j, features[i], features[j], views[j].size)) for i, j in sorted(asked)]
+        for i, j, pair in waiting:
+            breathe(f"comparing {frames[i].name} and {frames[j].name}")
+            if (known := pair.result()) is not None:
+                found.append(known)
     return found
 
 
@@ -181,7 +190,7 @@ def _profile_of(frame: Opened, options: PanoramaOptions, lenses: LensDatabase) -
     if not name:
         return "", None
     capture = source.capture
-    crop = lenses.match(capture.camera_make, capture.camera_model, capture.lens_model, capture.focal_length_mm).crop_factor
+    crop = lenses.match(capture.camera_make, capture.camera_model, capture.lens, capture.focal_length_mm).crop_factor
     curve = lenses.curve(name, crop, source.width, source.height, capture.focal_length_mm, capture.f_number)
     return name, curve
 
@@ -205,7 +214,9 @@ def _pointed(
     for pair in pairs:
         a, b = pair.first, pair.second
         if a in at and b in at:
-            places = (full_places(views[k], p, frames[k]) for k, p in ((a, pair.places_1), (b, pair.places_2)))
+            every = max(len(pair.places_1) // MOST_OF_PAIR, 1)
+            chosen = ((a, pair.places_1[::every]), (b, pair.places_2[::every]))
+            places = (full_places(views[k], p, frames[k]) for k, p in chosen)
             one, two = (straight(p, radials[at[k]]) for k, p in zip((a, b), places, strict=True))
             shared.append(Shared(at[a], at[b], one, two))
     focal, told = _focal(frames, members, shared, lenses)
@@ -217,13 +228,11 @@ def _pointed(
     cameras = adjusted(cameras, groups, shared, not known, SPREAD_PX)
     for most in TILES:
         tiles = []
-        for s in shared:
-            first, second = members[s.first], members[s.second]
-            breathe(f"laying {frames[first].name} and {frames[second].name} on each other")
-            one, two = shared_tiles(
-                frames[first], frames[second], cameras[s.first], cameras[s.second], radials[s.first], radials[s.second], most
-            )
-            tiles.append(Shared(s.first, s.second, one, two) if len(one) >= 6 else s)
+        with ThreadPoolExecutor(2) as pool:
+            waiting = [pool.submit(_tiles, frames, members, cameras, radials, s, most) for s in shared]
+            for s, work in zip(shared, waiting, strict=True):
+                breathe(f"laying {frames[members[s.first]].name} and {frames[members[s.second]].name} on each other")
+                tiles.append(work.result())
         cameras = adjusted(cameras, groups, tiles, not known, TILES_PX)
     own = errors(cameras, tiles)
     for k, i in enumerate(members):
@@ -240,6 +249,18 @@ def _pointed(
     nothing = Evenness(np.zeros((len(members), 3)), np.zeros(3), 0.0)
     reference = _middle(cameras)
     return PanoramaJudgement(figures, members, reference, cameras, radials, nothing, tiles, name, told)
+
+
+def _tiles(
+    frames: Sequence[Opened], members: Sequence[int], cameras: Sequence[TurningCamera], radials: Sequence[Radial], shared: Shared,
+    most: int,
+) -> Shared:  # fmt: skip
+    """Places of two frames by tiles; by features where tiles show too little."""
+    a, b = shared.first, shared.second
+    one, two = shared_tiles(
+        frames[members[a]], frames[members[b]], cameras[a], cameras[b], radials[a], radials[b], most
+    )  # fmt: skip
+    return Shared(a, b, one, two) if len(one) >= FEWEST_TILES else shared
 
 
 def _found_lens(camera: TurningCamera) -> Radial:

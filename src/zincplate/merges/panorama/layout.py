@@ -8,10 +8,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.geometry.radial import Radial
 from zincplate.core.merging.bands import Piece, blended
 from zincplate.core.merging.covered import largest_covered
-from zincplate.core.merging.rectangling import Bend, rectangled
+from zincplate.core.merging.rectangling import rectangled
 from zincplate.core.merging.seams import chosen
 from zincplate.core.sensor.highlights import Surroundings, rebuild, surroundings
 from zincplate.merges.errors import MergeError
@@ -82,7 +81,7 @@ def laid_out(
     step = _step_of(whole.width, whole.height)
     boxes = [whole.box_of(frames[i], c) for i, c in zip(members, judged.cameras, strict=True)]
     if options.rectangle > 0 or options.cut:
-        whole = _shaped(whole, step, frames, judged, options, boxes, breathe)
+        whole = _shaped(whole, step, frames, views, judged, options, boxes, breathe)
         if whole.bend is None:
             boxes = [whole.box_of(frames[i], c) for i, c in zip(members, judged.cameras, strict=True)]
         else:
@@ -143,14 +142,15 @@ def _inside(frame: Opened, x: Float64, y: Float64, edge: float = EDGE_PX) -> Mas
 
 
 def _shaped(
-    whole: Canvas, step: int, frames: Sequence[Opened], judged: PanoramaJudgement, options: PanoramaOptions,
-    boxes: Sequence[tuple[int, int, int, int]], breathe: Callable[[str], None],
+    whole: Canvas, step: int, frames: Sequence[Opened], views: Sequence[View], judged: PanoramaJudgement,
+    options: PanoramaOptions, boxes: Sequence[tuple[int, int, int, int]], breathe: Callable[[str], None],
 ) -> Canvas:  # fmt: skip
     """The canvas bent towards a rectangle, and cut to what is covered."""
     covered = _covered(whole, step, frames, judged, boxes)
     if options.rectangle > 0:
         breathe("bending the outline")
-        bend = rectangled(covered, step, whole.width, whole.height, options.rectangle / 100)
+        light = _glance(whole, step, frames, views, judged, boxes)
+        bend = rectangled(light, covered, whole.width, whole.height, options.rectangle / 100)
         if bend is not None:
             whole = replace(whole, bend=bend)
             covered = _covered(whole, step, frames, judged, [(0, 0, whole.width, whole.height)] * len(boxes))
@@ -172,6 +172,26 @@ def _covered(
         box = _reduced_box(boxes[k], step, canvas)
         x, y = file_places(canvas, judged, k, *grid(canvas, step, box))
         out[box[1] : box[3], box[0] : box[2]] |= _inside(frames[i], x, y)
+    return out
+
+
+def _glance(
+    canvas: Canvas, step: int, frames: Sequence[Opened], views: Sequence[View], judged: PanoramaJudgement,
+    boxes: Sequence[tuple[int, int, int, int]],
+) -> Float32:  # fmt: skip
+    """(h, w) logarithm of light, each place from the frame whose middle is nearest: to see lines by."""
+    size = -(-canvas.height // step), -(-canvas.width // step)
+    out, nearest = np.full(size, -10.0, np.float32), np.full(size, np.inf)
+    for k, i in enumerate(judged.members):
+        box = _reduced_box(boxes[k], step, canvas)
+        x, y = file_places(canvas, judged, k, *grid(canvas, step, box))
+        at = (slice(box[1], box[3]), slice(box[0], box[2]))
+        reduced = reduced_places(views[i], np.stack([x.ravel(), y.ravel()], 1), frames[i])
+        rx, ry = (np.clip(v, -2e4, 2e4).reshape(x.shape).astype(np.float32) for v in reduced.T)
+        level = np.exp(judged.evenness.log_gain[k, 1]) / frames[i].source.as_shot_neutral[1]
+        light = np.log2(np.maximum(cv2.remap(views[i].green, rx, ry, cv2.INTER_LINEAR) / np.float32(level), 1e-4))
+        closer = _inside(frames[i], x, y) & (np.hypot(x, y) < nearest[at])
+        out[at][closer], nearest[at][closer] = light[closer], np.hypot(x, y)[closer]
     return out
 
 
@@ -288,9 +308,3 @@ def _outlines(uncovered: Mask) -> list[list[tuple[float, float]]]:
     lines, _ = cv2.findContours(uncovered.astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_SIMPLE)
     simple = [cv2.approxPolyDP(line, 1.0, True)[:, 0] for line in lines if cv2.contourArea(line) > 4]
     return [[(float((x + 0.5) / w), float((y + 0.5) / h)) for x, y in line] for line in simple if len(line) > 2]
-
-
-def radial_at_full_size(source: Source, radial: Radial) -> tuple[Radial, object]:
-    """The table for reading at full size, and the shift by which lateral colour is undone while demosaicing."""
-    shift = source.colour_shift(radial)
-    return (radial if shift is None else radial.alike), shift

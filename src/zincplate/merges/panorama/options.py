@@ -10,6 +10,7 @@ class PanoramaOptions(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
 
+    kind: Literal["panorama"] = "panorama"
     projection: Literal["auto", "flat", "straightened", "cylinder", "sphere"] = "auto"
     """How the view is laid on paper; auto goes by how wide it is."""
     yaw_degrees: float = Field(default=0.0, ge=-180, le=180)

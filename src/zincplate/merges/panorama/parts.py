@@ -12,7 +12,7 @@ from zincplate.core.merging.bands import fine_bands, fine_weights
 from zincplate.core.sensor.highlights import rebuild
 from zincplate.merges.panorama.canvas import Canvas
 from zincplate.merges.panorama.judge import PanoramaJudgement
-from zincplate.merges.panorama.layout import Layout, file_places, radial_at_full_size
+from zincplate.merges.panorama.layout import Layout, file_places
 from zincplate.merges.panorama.places import half_size
 from zincplate.merges.view import Opened
 
@@ -58,21 +58,23 @@ def _soft(layout: Layout, k: int, halo: int) -> tuple[Float32, Float32]:
 
 def enlarged(plane: Float32, step: int, x: int, y: int, width: int, height: int, off: tuple[int, int] = (0, 0)) -> Float32:
     """A part of a reduced plane (h, w) at full size, by linear interpolation; ``off`` is where the plane begins, reduced."""
-    fx = ((np.arange(x, x + width, dtype=np.float32) + np.float32(0.5)) / np.float32(step) - np.float32(0.5 + off[0]))
-    fy = ((np.arange(y, y + height, dtype=np.float32) + np.float32(0.5)) / np.float32(step) - np.float32(0.5 + off[1]))
+    fx = (np.arange(x, x + width, dtype=np.float32) + np.float32(0.5)) / np.float32(step) - np.float32(0.5 + off[0])
+    fy = (np.arange(y, y + height, dtype=np.float32) + np.float32(0.5)) / np.float32(step) - np.float32(0.5 + off[1])
     x0, y0 = max(int(fx[0]) - 1, 0), max(int(fy[0]) - 1, 0)
     part = np.ascontiguousarray(plane[y0 : int(fy[-1]) + 3, x0 : int(fx[-1]) + 3])
     if not part.size:
         part, x0, y0 = np.ascontiguousarray(plane[-1:, -1:]), plane.shape[1] - 1, plane.shape[0] - 1
     affine = np.array([[1 / step, 0, fx[0] - x0], [0, 1 / step, fy[0] - y0]], np.float64)
     return np.asarray(
-        cv2.warpAffine(part, affine, (width, height), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE)
+        cv2.warpAffine(
+            part, affine, (width, height), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE
+        )
     )
 
 
 def _strip(
-    frames: Sequence[Opened], judged: PanoramaJudgement, layout: Layout, ones: Sequence[tuple[Float32, Float32]], top: int, rows: int,
-    levels: int, halo: int,
+    frames: Sequence[Opened], judged: PanoramaJudgement, layout: Layout, ones: Sequence[tuple[Float32, Float32]], top: int,
+    rows: int, levels: int, halo: int,
 ) -> Float32:  # fmt: skip
     canvas, step = layout.canvas, layout.step
     width = canvas.width
@@ -104,7 +106,9 @@ def _strip(
         total = np.maximum(np.sum(weights, 0), 1e-6)
         for k, weight in zip(here, weights, strict=True):
             fine = _fine(frames, judged, layout, k, left, y0, right - left, high)
-            for band, soft in zip(fine_bands(fine, levels), fine_weights((weight / total).astype(np.float32), levels), strict=True):
+            for band, soft in zip(
+                fine_bands(fine, levels), fine_weights((weight / total).astype(np.float32), levels), strict=True
+            ):
                 sums += band * soft
         out[:, :, x0:x1] += sums[:, above, x0 - left : x1 - left]
     for c in range(3):
@@ -148,9 +152,7 @@ def _fine(
     return laid
 
 
-def _laid(
-    frame: Opened, judged: PanoramaJudgement, layout: Layout, k: int, x: int, y: int, width: int, height: int
-) -> Float32:
+def _laid(frame: Opened, judged: PanoramaJudgement, layout: Layout, k: int, x: int, y: int, width: int, height: int) -> Float32:
     """(3, height, width) camera values of a member in the reference's light; beyond its edge, what is at the edge."""
     source, canvas = frame.source, layout.canvas
     half = half_size(frame)
@@ -161,8 +163,9 @@ def _laid(
     y0 = int(np.clip(np.where(far, np.inf, file_y).min() - MARGIN, 0, source.height - 2))
     x1 = int(np.clip(np.where(far, -np.inf, file_x).max() + MARGIN + 1, x0 + 2, source.width))
     y1 = int(np.clip(np.where(far, -np.inf, file_y).max() + MARGIN + 1, y0 + 2, source.height))
-    radial, shift = radial_at_full_size(source, judged.radials[k])
-    planes = source.window(x0, y0, x1 - x0, y1 - y0, True, shift)  # type: ignore[arg-type]
+    shift = source.colour_shift(judged.radials[k])
+    radial = judged.radials[k] if shift is None else judged.radials[k].alike
+    planes = source.window(x0, y0, x1 - x0, y1 - y0, True, shift)
     blown = layout.blown[k]
     if blown is not None:
         whole = np.empty_like(planes)
@@ -183,9 +186,7 @@ def _laid(
     return out
 
 
-def _local(
-    canvas: Canvas, judged: PanoramaJudgement, k: int, x: float, y: float, width: int, height: int
-) -> Float64 | None:
+def _local(canvas: Canvas, judged: PanoramaJudgement, k: int, x: float, y: float, width: int, height: int) -> Float64 | None:
     """The homography nearest to the canvas's map into a member without distortion, in a block; None behind its camera."""
     xx, yy = np.meshgrid(np.linspace(x, x + width, 4), np.linspace(y, y + height, 4))
     u, v = canvas.flat_places(judged.cameras[k], xx, yy)

@@ -36,9 +36,7 @@ def shared_tiles(
     return np.array(ones), np.array(twos)
 
 
-def _across(
-    places: Float64, camera_1: TurningCamera, camera_2: TurningCamera, radial_1: Radial, radial_2: Radial
-) -> Float64:
+def _across(places: Float64, camera_1: TurningCamera, camera_2: TurningCamera, radial_1: Radial, radial_2: Radial) -> Float64:
     """Places in the first file -> places in the second, both from the middle."""
     return bent(camera_2.places(camera_1.rays(straight(places, radial_1))), radial_2)
 

@@ -2780,23 +2780,19 @@ export interface components {
         MergeIn: {
             /** Frames */
             frames: number[];
-            /**
-             * @default {
-             *       "align": true,
-             *       "ghosts": 60,
-             *       "reference": null,
-             *       "leave_out": [],
-             *       "take": [],
-             *       "base": {}
-             *     }
-             */
-            options: components["schemas"]["BracketOptions"];
+            /** Options */
+            options: components["schemas"]["BracketOptions"] | components["schemas"]["PanoramaOptions"];
         };
         /**
          * BracketOptions
          * @description Of a bracket. Frames are counted from 0 in the order that is given.
          */
         BracketOptions: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bracket";
             /**
              * Align
              * @default true
@@ -2830,6 +2826,63 @@ export interface components {
                 [key: string]: number;
             };
         };
+        /**
+         * PanoramaOptions
+         * @description Frames are counted from 0 in the order that is given.
+         */
+        PanoramaOptions: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "panorama";
+            /**
+             * Projection
+             * @default auto
+             * @enum {string}
+             */
+            projection: "auto" | "flat" | "straightened" | "cylinder" | "sphere";
+            /**
+             * Yaw Degrees
+             * @default 0
+             */
+            yaw_degrees: number;
+            /**
+             * Pitch Degrees
+             * @default 0
+             */
+            pitch_degrees: number;
+            /**
+             * Roll Degrees
+             * @default 0
+             */
+            roll_degrees: number;
+            /**
+             * Cut
+             * @default true
+             */
+            cut: boolean;
+            /**
+             * Rectangle
+             * @default 0
+             */
+            rectangle: number;
+            /**
+             * Even
+             * @default true
+             */
+            even: boolean;
+            /**
+             * Profile
+             * @default true
+             */
+            profile: boolean;
+            /**
+             * Leave Out
+             * @default []
+             */
+            leave_out: number[];
+        };
         /** LooksOut */
         LooksOut: {
             /** Looks */
@@ -2839,17 +2892,8 @@ export interface components {
         MakeIn: {
             /** Frames */
             frames: number[];
-            /**
-             * @default {
-             *       "align": true,
-             *       "ghosts": 60,
-             *       "reference": null,
-             *       "leave_out": [],
-             *       "take": [],
-             *       "base": {}
-             *     }
-             */
-            options: components["schemas"]["BracketOptions"];
+            /** Options */
+            options: components["schemas"]["BracketOptions"] | components["schemas"]["PanoramaOptions"];
             /**
              * Look
              * @default Range, natural
@@ -2873,19 +2917,20 @@ export interface components {
         MadeOut: {
             /**
              * Kind
-             * @constant
+             * @enum {string}
              */
-            kind: "bracket";
+            kind: "bracket" | "panorama";
             /** Sources */
             sources: components["schemas"]["MergeSourceOut"][];
-            options: components["schemas"]["BracketOptions"];
+            /** Options */
+            options: components["schemas"]["BracketOptions"] | components["schemas"]["PanoramaOptions"];
             report: components["schemas"]["MergeReportOut"];
             /** Stale */
             stale: string[];
         };
         /**
          * MergeFrameOut
-         * @description What was found about one frame.
+         * @description What was found about one frame; what its kind of merge does not measure is 0.
          */
         MergeFrameOut: {
             /** Name */
@@ -2900,14 +2945,28 @@ export interface components {
             told_ev: number | null;
             /** Sharpness */
             sharpness: number;
-            /** Shake Px */
+            /**
+             * Shake Px
+             * @default 0
+             */
             shake_px: number;
-            /** Shake Degrees */
+            /**
+             * Shake Degrees
+             * @default 0
+             */
             shake_degrees: number;
-            /** Moved Px */
+            /**
+             * Moved Px
+             * @default 0
+             */
             moved_px: number;
             /** Residual Px */
             residual_px: number;
+            /**
+             * Neighbours
+             * @default 0
+             */
+            neighbours: number;
             /** Clipped */
             clipped: number;
             /** Reason */
@@ -2934,18 +2993,37 @@ export interface components {
          * @description What was found and done.
          */
         MergeReportOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "bracket" | "panorama";
             /** Frames */
             frames: components["schemas"]["MergeFrameOut"][];
-            /** Regions */
-            regions: components["schemas"]["MergeRegionOut"][];
-            /** Range Ev */
-            range_ev: number[];
-            /** Clipped */
-            clipped: number | null;
             /** Done */
             done: string[];
             /** Left Out */
             left_out: string[];
+            /**
+             * Regions
+             * @default []
+             */
+            regions: components["schemas"]["MergeRegionOut"][];
+            /**
+             * Range Ev
+             * @default []
+             */
+            range_ev: number[];
+            /**
+             * Projection
+             * @default
+             */
+            projection: string;
+            /**
+             * Size
+             * @default []
+             */
+            size: number[];
         };
         /** MergeSourceOut */
         MergeSourceOut: {

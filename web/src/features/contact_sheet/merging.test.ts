@@ -1,7 +1,7 @@
 import { expect, it } from "vitest";
 import type { Frame } from "../../api/client";
 import type { FrameSet } from "../../state/frames";
-import { bracketsOf } from "./merging";
+import { groupsOf } from "./merging";
 
 const frame = (id: number, set: number, more: Partial<Frame> = {}): Frame =>
   ({ id, set, raw: true, made: "", ...more }) as Frame;
@@ -9,16 +9,32 @@ const set = (id: number, kind: FrameSet["kind"]): FrameSet => ({ id, kind, name:
 
 it("several whole brackets are merged each by itself, without the masters that stand in them", () => {
   const picked = [frame(1, 7), frame(2, 7), frame(3, 7, { made: "bracket" }), frame(4, 8), frame(5, 8)];
-  expect(bracketsOf(picked, [set(7, "bracket"), set(8, "bracket")])).toEqual([
+  const found = groupsOf(picked, [set(7, "bracket"), set(8, "bracket")]);
+  expect(found.as).toBe("bracket");
+  expect(found.groups).toEqual([
     [1, 2],
     [4, 5],
   ]);
 });
 
-it("anything else is one merge, of camera files only", () => {
-  expect(bracketsOf([frame(1, 7), frame(2, 7), frame(3, 0)], [set(7, "bracket")])).toEqual([[1, 2, 3]]);
+it("a sweep is a panorama, and so are masters of brackets alone", () => {
+  expect(groupsOf([frame(1, 7), frame(2, 7)], [set(7, "sweep")])).toEqual({ as: "panorama", groups: [[1, 2]] });
+  const masters = [frame(1, 7, { made: "bracket" }), frame(2, 8, { made: "bracket" })];
+  expect(groupsOf(masters, [set(7, "bracket"), set(8, "bracket")])).toEqual({ as: "panorama", groups: [[1, 2]] });
+});
+
+it("anything else is one merge: a bracket while it can be one", () => {
+  expect(groupsOf([frame(1, 7), frame(2, 7), frame(3, 0)], [set(7, "bracket")])).toEqual({
+    as: "bracket",
+    groups: [[1, 2, 3]],
+  });
+  const mixed = [frame(1, 7), frame(2, 7), frame(4, 8), frame(5, 8)];
+  expect(groupsOf(mixed, [set(7, "bracket"), set(8, "sweep")]).groups).toEqual([[1, 2, 4, 5]]);
+  expect(groupsOf([frame(1, 0), frame(2, 0, { raw: false })], []).as).toBe("panorama");
   expect(
-    bracketsOf([frame(1, 7), frame(2, 7), frame(4, 8), frame(5, 8)], [set(7, "bracket"), set(8, "sweep")]),
-  ).toEqual([[1, 2, 4, 5]]);
-  expect(bracketsOf([frame(1, 0), frame(2, 0, { raw: false })], [])).toEqual([[1]]);
+    groupsOf(
+      Array.from({ length: 12 }, (_, i) => frame(i + 1, 0)),
+      [],
+    ).as,
+  ).toBe("panorama");
 });

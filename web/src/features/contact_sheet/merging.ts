@@ -1,17 +1,18 @@
 import { api, type Frame, need } from "../../api/client";
 import type { FrameSet } from "../../state/frames";
 import { complain, useNotices } from "../../state/notices";
-import { go } from "../../state/route";
+import { go, type MergeKind } from "../../state/route";
 import { PLAIN } from "../merge/judgement";
 
-const MOST = 9;
+const MOST: Record<MergeKind, number> = { bracket: 9, panorama: 40 };
+const NAMES: Record<MergeKind, string> = { bracket: "bracket", panorama: "panorama" };
+const OF_SETS: Partial<Record<FrameSet["kind"], MergeKind>> = { bracket: "bracket", sweep: "panorama" };
 
-/**
- * The brackets that a choice is made of: whole sets, each without the masters that were made of it. One group when it is a single
- * set or a free choice of frames.
- */
-export function bracketsOf(picked: readonly Frame[], sets: readonly FrameSet[]): number[][] {
-  const taken = picked.filter((f) => !f.made && f.raw);
+/** What a choice of frames is merged as, in groups: whole brackets each by itself, anything else together. */
+export function groupsOf(picked: readonly Frame[], sets: readonly FrameSet[]): { as: MergeKind; groups: number[][] } {
+  // masters stand in the sets of their sources; only when nothing else is chosen are they what is meant
+  const masters = picked.every((f) => f.made);
+  const taken = masters ? picked : picked.filter((f) => !f.made);
   const kinds = new Map(sets.map((s) => [s.id, s.kind]));
   const groups = new Map<number, number[]>();
   for (const f of taken) {
@@ -19,10 +20,14 @@ export function bracketsOf(picked: readonly Frame[], sets: readonly FrameSet[]):
     if (group) group.push(f.id);
     else groups.set(f.set, [f.id]);
   }
-  const whole = [...groups].every(
-    ([set, ids]) => kinds.get(set) === "bracket" && ids.length >= 2 && ids.length <= MOST,
-  );
-  return whole && groups.size > 1 ? [...groups.values()] : [taken.map((f) => f.id)];
+  const all = [taken.map((f) => f.id)];
+  if (masters) return { as: "panorama", groups: all };
+  const found = new Set([...groups.keys()].map((set) => OF_SETS[kinds.get(set) as FrameSet["kind"]]));
+  const [as] = found;
+  const whole = [...groups.values()].every((ids) => ids.length >= 2 && ids.length <= MOST.bracket);
+  if (found.size === 1 && as === "bracket" && whole) return { as, groups: [...groups.values()] };
+  if (found.size === 1 && as) return { as, groups: all };
+  return { as: taken.every((f) => f.raw) && taken.length <= MOST.bracket ? "bracket" : "panorama", groups: all };
 }
 
 /** Opens the merge table with what a master was made from. */
@@ -30,7 +35,7 @@ async function makeAgain(shoot: number, master: Frame): Promise<void> {
   try {
     const made = await need(api.GET("/api/frames/{id}/made", { params: { path: { id: master.id } } }));
     const frames = made.sources.flatMap((s) => (s.frame === null ? [] : [s.frame]));
-    go({ place: "merge", shoot, frames, again: master.id });
+    go({ place: "merge", shoot, frames, as: made.kind, again: master.id });
   } catch (error) {
     complain(error);
   }
@@ -42,25 +47,32 @@ export async function mergeChosen(shoot: number, picked: readonly Frame[], sets:
   if (picked.length === 1 && first?.made) return makeAgain(shoot, first);
   const kinds = new Set(picked.map((f) => sets.find((s) => s.id === f.set)?.kind));
   const [kind] = kinds;
-  if (kinds.size === 1 && (kind === "sweep" || kind === "focus" || kind === "sky")) {
-    const what = { sweep: "A sweep", focus: "A focus series", sky: "A series of one sky" }[kind];
-    useNotices.getState().say(`${what} cannot be merged yet; brackets can.`);
+  if (kinds.size === 1 && (kind === "focus" || kind === "sky")) {
+    const what = { focus: "A focus series", sky: "A series of one sky" }[kind];
+    useNotices.getState().say(`${what} cannot be merged yet; brackets and panoramas can.`);
     return;
   }
-  const groups = bracketsOf(picked, sets);
+  const { as, groups } = groupsOf(picked, sets);
   const { say } = useNotices.getState();
   const only = groups[0] ?? [];
   if (groups.length === 1) {
-    if (only.length < 2) say("Choose two camera files or more to merge.");
-    else if (only.length > MOST) say(`A bracket is made of 2 to ${MOST} frames; these are ${only.length}.`);
-    else go({ place: "merge", shoot, frames: only });
+    if (only.length < 2) say("Choose two frames or more to merge.");
+    else if (only.length > MOST[as])
+      say(`A ${NAMES[as]} is made of 2 to ${MOST[as]} frames; these are ${only.length}.`);
+    else go({ place: "merge", shoot, frames: only, as });
     return;
   }
   try {
     for (const frames of groups)
       await need(
         api.POST("/api/merges", {
-          body: { frames, options: PLAIN, look: "Range, natural", replaces: null, request_key: crypto.randomUUID() },
+          body: {
+            frames,
+            options: PLAIN.bracket,
+            look: "Range, natural",
+            replaces: null,
+            request_key: crypto.randomUUID(),
+          },
         }),
       );
     say(`${groups.length} brackets are being made, one master each.`);

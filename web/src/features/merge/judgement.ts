@@ -5,7 +5,9 @@ import { useJobs } from "../../state/jobs";
 import { complain } from "../../state/notices";
 
 type Schemas = components["schemas"];
-export type Options = Schemas["BracketOptions"];
+export type BracketOptions = Schemas["BracketOptions"];
+export type PanoramaOptions = Schemas["PanoramaOptions"];
+export type Options = BracketOptions | PanoramaOptions;
 export type Report = Schemas["MergeReportOut"];
 
 /** What looking at a merge found: the report, a picture of it, and outlines of what moved. */
@@ -14,15 +16,37 @@ export interface Judged extends Report {
   width: number;
   height: number;
   outlines: Record<string, [number, number][][]>;
+  /** Outlines of what each frame gives. */
+  seams: [number, number][][];
+  /** Places by which frames were laid on each other: x, y, and how far they lie apart in pixels. */
+  points: [number, number, number][];
+  focal_px?: number;
+  across_degrees?: number;
 }
 
-export const PLAIN: Options = { align: true, ghosts: 60, reference: null, leave_out: [], take: [], base: {} };
+/** Options as they are at first. */
+export const PLAIN: { bracket: BracketOptions; panorama: PanoramaOptions } = {
+  bracket: { kind: "bracket", align: true, ghosts: 60, reference: null, leave_out: [], take: [], base: {} },
+  panorama: {
+    kind: "panorama",
+    projection: "auto",
+    yaw_degrees: 0,
+    pitch_degrees: 0,
+    roll_degrees: 0,
+    cut: true,
+    rectangle: 0,
+    even: true,
+    profile: true,
+    leave_out: [],
+  },
+};
 
 const without = (list: readonly number[], one: number) => list.filter((n) => n !== one);
 
 /** Options with a frame switched on or off by hand. */
 export function switched(options: Options, frame: number, on: boolean): Options {
   const leave_out = without(options.leave_out ?? [], frame);
+  if (options.kind !== "bracket") return { ...options, leave_out: on ? leave_out : [...leave_out, frame] };
   const take = without(options.take ?? [], frame);
   if (on) return { ...options, leave_out, take: [...take, frame] };
   // what is left out can be no reference

@@ -1,3 +1,4 @@
+import { useRef, useState } from "react";
 import type { Judged } from "./judgement";
 
 interface Props {
@@ -5,21 +6,56 @@ interface Props {
   whole: boolean;
   /** Outlines of what moved are drawn over it. */
   outlined: boolean;
+  /** So are places that frames share, and how far they lie apart. */
+  pointed: boolean;
   /** The region that is pointed at. */
   region: number | null;
   onRegion: (number: number) => void;
+  /** What a drag turns the view by, in degrees to the right and down; null where there is nothing to turn. */
+  onTurn: ((right: number, down: number) => void) | null;
 }
+
+const LEAST_DRAG_PX = 3;
 
 const path = (lines: readonly (readonly [number, number])[][], w: number, h: number): string =>
   lines.map((line) => `M${line.map(([x, y]) => `${(x * w).toFixed(1)} ${(y * h).toFixed(1)}`).join("L")}Z`).join("");
 
 /** How the master would look, with what moved hatched on it. */
-export function MergePicture({ judged, whole, outlined, region, onRegion }: Props) {
+export function MergePicture({ judged, whole, outlined, pointed, region, onRegion, onTurn }: Props) {
   const { width: w, height: h } = judged;
+  const grip = useRef<{ x: number; y: number; scale: number } | null>(null);
+  const [away, setAway] = useState<{ of: string; x: number; y: number } | null>(null);
+  // a picture that was dragged stays there until the one that was asked for is here
+  const shift = away?.of === judged.preview ? away : null;
+  const degrees = (px: number, scale: number) => {
+    const canvas = judged.size?.[0] ?? w;
+    return (Math.atan((px * scale * canvas) / w / (judged.focal_px ?? canvas)) * 180) / Math.PI;
+  };
   return (
     <div className={whole ? "flex h-full w-full items-center justify-center p-4" : "h-full w-full overflow-auto"}>
       <div
-        className="relative shrink-0"
+        className={`relative shrink-0 ${onTurn ? "touch-none cursor-move overflow-hidden" : ""}`}
+        onPointerDown={(e) => {
+          if (!onTurn || e.button !== 0) return;
+          e.currentTarget.setPointerCapture(e.pointerId);
+          grip.current = { x: e.clientX, y: e.clientY, scale: w / e.currentTarget.getBoundingClientRect().width };
+        }}
+        onPointerMove={(e) => {
+          if (grip.current)
+            setAway({ of: judged.preview, x: e.clientX - grip.current.x, y: e.clientY - grip.current.y });
+        }}
+        onPointerUp={(e) => {
+          const from = grip.current;
+          grip.current = null;
+          if (!from || !onTurn) return;
+          const [x, y] = [e.clientX - from.x, e.clientY - from.y];
+          if (Math.hypot(x, y) < LEAST_DRAG_PX) setAway(null);
+          else onTurn(degrees(x, from.scale), degrees(y, from.scale));
+        }}
+        onPointerCancel={() => {
+          grip.current = null;
+          setAway(null);
+        }}
         style={
           whole
             ? { aspectRatio: `${w} / ${h}`, maxWidth: "100%", maxHeight: "100%", width: w }
@@ -30,9 +66,10 @@ export function MergePicture({ judged, whole, outlined, region, onRegion }: Prop
           src={`/api/merges/previews/${judged.preview}`}
           alt={`The merge of ${judged.frames.filter((f) => f.takes_part).length} frames`}
           className="absolute inset-0 h-full w-full"
+          style={shift ? { transform: `translate(${shift.x}px, ${shift.y}px)` } : undefined}
           draggable={false}
         />
-        {outlined && (
+        {!shift && (outlined || pointed) && (
           <svg viewBox={`0 0 ${w} ${h}`} className="absolute inset-0 h-full w-full" role="presentation">
             <defs>
               <pattern id="hatch" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
@@ -40,7 +77,32 @@ export function MergePicture({ judged, whole, outlined, region, onRegion }: Prop
                 <rect width="2" height="7" fill="#d98e04" fillOpacity="0.75" />
               </pattern>
             </defs>
-            {judged.regions.map((r) => (
+            {outlined && judged.seams.length > 0 && (
+              <path
+                d={path([judged.seams].flat(), w, h)}
+                fill="none"
+                stroke="#f0a020"
+                strokeWidth={1.5}
+                vectorEffect="non-scaling-stroke"
+              />
+            )}
+            {pointed &&
+              judged.points.map(([x, y, apart], i) => (
+                <circle
+                  // biome-ignore lint/suspicious/noArrayIndexKey: places have no names and never change order
+                  key={i}
+                  cx={x * w}
+                  cy={y * h}
+                  r={Math.max(w / 500, 2)}
+                  fill={apart > 1 ? "#c8372d" : "#f4f1ea"}
+                  stroke="#161616"
+                  strokeWidth={1}
+                  vectorEffect="non-scaling-stroke"
+                >
+                  <title>{`${apart.toFixed(2)} px apart`}</title>
+                </circle>
+              ))}
+            {(outlined ? (judged.regions ?? []) : []).map((r) => (
               // biome-ignore lint/a11y/noStaticElementInteractions: the list beside the picture does the same by keyboard
               <path
                 key={r.number}

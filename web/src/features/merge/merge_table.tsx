@@ -5,38 +5,35 @@ import { isActive, useJobs } from "../../state/jobs";
 import { complain, useNotices } from "../../state/notices";
 import { once } from "../../state/once";
 import { useFrames } from "../../state/queries";
-import { go } from "../../state/route";
+import { go, MERGE_KINDS, type MergeKind } from "../../state/route";
 import { Button } from "../../ui/controls";
-import { Gauge, type GaugeFacts } from "../../ui/gauge";
 import { TopBar } from "../../ui/top_bar";
 import { isTyped } from "../../ui/typing";
 import { useKeys } from "../../ui/use_keys";
 import { JobsButton } from "../jobs/jobs_button";
+import { BracketRows } from "./bracket_options";
 import { FrameRows } from "./frame_rows";
 import { type Options, PLAIN, switched, useJudgement } from "./judgement";
 import { MergePicture } from "./merge_picture";
+import { ChoiceRow } from "./option_rows";
+import { PanoramaRows } from "./panorama_options";
+import { stem } from "./stem";
 
-const GHOSTS: GaugeFacts = {
-  label: "Ghost removal",
-  unit: "",
-  help: "How small a difference counts as a movement. 0 adds everything up.",
-  low: 0,
-  high: 100,
-  step: 5,
-  decimals: 0,
-  scale: "linear",
-};
-const SELECT = "h-7 min-w-0 border border-rule bg-sheet px-1";
-const stem = (f: Frame | undefined): string => f?.name.replace(/\.[^.]+$/, "") ?? "";
+const NAMES: Record<MergeKind, string> = { bracket: "bracket", panorama: "panorama" };
+
+/** Degrees between -180 and 180, in tenths. */
+const turned = (degrees: number): number => Math.round((((degrees + 540) % 360) - 180) * 10) / 10;
 
 /** Frames that are to become one picture: which, do they lie on each other, what moved; then the master. */
 export function MergeTable({
   shoot,
   frames: ids,
+  as,
   again,
 }: {
   shoot: number;
   frames: number[];
+  as: MergeKind;
   again?: number | undefined;
 }) {
   const { data, error } = useFrames(shoot);
@@ -44,11 +41,11 @@ export function MergeTable({
     () => ids.map((id) => data?.frames.find((f) => f.id === id)).filter((f): f is Frame => f !== undefined),
     [ids, data],
   );
-  const [options, setOptions] = useState<Options | null>(again ? null : PLAIN);
-  const [ghosts, setGhosts] = useState<number | null>(null);
-  const [look, setLook] = useState("Range, natural");
+  const [options, setOptions] = useState<Options | null>(again ? null : PLAIN[as]);
+  const [look, setLook] = useState(as === "bracket" ? "Range, natural" : "plain");
   const [whole, setWhole] = useState(true);
   const [outlined, setOutlined] = useState(true);
+  const [pointed, setPointed] = useState(false);
   const [region, setRegion] = useState<number | null>(null);
   const [making, setMaking] = useState<string | null>(null);
   const looks = useQuery({ queryKey: ["looks"], queryFn: () => need(api.GET("/api/merges/looks")) });
@@ -58,15 +55,15 @@ export function MergeTable({
     // a master that is made again begins with what it was made with; frames that are gone are counted no more
     need(api.GET("/api/frames/{id}/made", { params: { path: { id: again } } }))
       .then((made) => {
-        setOptions(made.sources.every((s) => s.frame !== null) ? made.options : PLAIN);
+        setOptions(made.sources.every((s) => s.frame !== null) ? made.options : PLAIN[as]);
         setStale(made.stale);
       })
       .catch((e: unknown) => {
         complain(e);
-        setOptions(PLAIN);
+        setOptions(PLAIN[as]);
       });
-  }, [again]);
-  const used = options ?? PLAIN;
+  }, [again, as]);
+  const used = options ?? PLAIN[as];
   const there = options ? frames.map((f) => f.id) : [];
   const { judged, progress, note, failed, busy } = useJudgement(there, used);
   const job = useJobs((s) => s.jobs.find((j) => j.id === making));
@@ -105,19 +102,25 @@ export function MergeTable({
   };
   useKeys(onKey);
 
-  const set = (change: Partial<Options>) => setOptions({ ...used, ...change });
+  const set = (change: Partial<Options>) => setOptions({ ...used, ...change } as Options);
+  const drawn = Boolean(judged?.regions?.length || judged?.seams.length);
   const taking = judged?.frames.filter((f) => f.takes_part).length;
   return (
     <div className="flex h-full flex-col">
       <TopBar
         crumbs={[
           [data?.name ?? "", { place: "sheet", shoot }],
-          [`Merge, bracket ${stem(frames[0])} to ${stem(frames.at(-1))}`, null],
+          [`Merge, ${NAMES[as]} ${stem(frames[0])} to ${stem(frames.at(-1))}`, null],
         ]}
       >
-        <Button pressed={outlined} disabled={!judged?.regions.length} onClick={() => setOutlined(!outlined)}>
-          What moved
+        <Button pressed={outlined} disabled={!drawn} onClick={() => setOutlined(!outlined)}>
+          {as === "bracket" ? "What moved" : "Seams"}
         </Button>
+        {as === "panorama" && (
+          <Button pressed={pointed} disabled={!judged?.points.length} onClick={() => setPointed(!pointed)}>
+            Shared places
+          </Button>
+        )}
         <Button pressed={!whole} onClick={() => setWhole(!whole)}>
           Larger
         </Button>
@@ -140,90 +143,46 @@ export function MergeTable({
           </div>
           <FrameRows frames={frames} report={judged} onSwitch={(i, on) => setOptions(switched(used, i, on))} />
           <div className="flex flex-col gap-2 py-3">
-            <Gauge
-              facts={GHOSTS}
-              value={ghosts ?? used.ghosts ?? 60}
-              neutral={0}
-              onDraft={setGhosts}
-              onSet={(value) => {
-                setGhosts(null);
-                set({ ghosts: value });
-              }}
-              onReset={() => {
-                setGhosts(null);
-                set({ ghosts: 60 });
-              }}
-              onCancel={() => setGhosts(null)}
-            />
-            {judged?.regions.map((r) => (
-              <label
-                key={r.number}
-                className="grid grid-cols-[120px_1fr] items-center gap-2 px-3.5"
-                onPointerEnter={() => setRegion(r.number)}
-                onPointerLeave={() => setRegion(null)}
+            {!again && (
+              <ChoiceRow
+                label="merged as"
+                value={as}
+                onChoose={(kind) => go({ place: "merge", shoot, frames: ids, as: kind })}
               >
-                <span className="text-ink2">movement {r.number} from</span>
-                <select
-                  id={`region-${r.number}`}
-                  value={r.base}
-                  onFocus={() => setRegion(r.number)}
-                  onBlur={() => setRegion(null)}
-                  onChange={(e) => set({ base: { ...used.base, [r.number]: Number(e.currentTarget.value) } })}
-                  className={SELECT}
-                >
-                  {frames.map(
-                    (f, i) =>
-                      judged.frames[i]?.takes_part && (
-                        <option key={f.id} value={i}>
-                          {stem(f)}
-                        </option>
-                      ),
-                  )}
-                </select>
-              </label>
-            ))}
-            <label className="grid grid-cols-[120px_1fr] items-center gap-2 px-3.5">
-              <span className="text-ink2">reference</span>
-              <select
-                value={used.reference ?? ""}
-                onChange={(e) =>
-                  set({ reference: e.currentTarget.value === "" ? null : Number(e.currentTarget.value) })
-                }
-                className={SELECT}
-              >
-                <option value="">chosen by itself</option>
-                {frames.map((f, i) => (
-                  <option key={f.id} value={i} disabled={judged ? !judged.frames[i]?.takes_part : false}>
-                    {stem(f)}
+                {MERGE_KINDS.map((kind) => (
+                  <option key={kind} value={kind}>
+                    {NAMES[kind]}
                   </option>
                 ))}
-              </select>
-            </label>
-            <label className="grid grid-cols-[120px_1fr] items-center gap-2 px-3.5">
-              <span className="text-ink2">starts as</span>
-              <select value={look} onChange={(e) => setLook(e.currentTarget.value)} className={SELECT}>
-                {looks.data?.looks.map((name) => (
-                  <option key={name} value={name}>
-                    {name}
-                  </option>
-                ))}
-              </select>
-            </label>
-            <label className="flex min-h-7 items-center gap-2 px-3.5">
-              <input
-                type="checkbox"
-                checked={used.align ?? true}
-                onChange={(e) => set({ align: e.currentTarget.checked })}
-              />
-              lay frames from the hand on each other
-            </label>
+              </ChoiceRow>
+            )}
+            {used.kind === "bracket" && (
+              <BracketRows {...{ options: used, frames, judged, set }} onRegion={setRegion} />
+            )}
+            {used.kind === "panorama" && <PanoramaRows {...{ options: used, judged, set }} />}
+            <ChoiceRow label="starts as" value={look} onChoose={setLook}>
+              {looks.data?.looks.map((name) => (
+                <option key={name} value={name}>
+                  {name}
+                </option>
+              ))}
+            </ChoiceRow>
           </div>
         </section>
         <div className="flex min-h-0 min-w-0 flex-col">
           <main aria-label="The merge" className="relative min-h-0 grow bg-surround">
             {judged && (
               <MergePicture
-                {...{ judged, whole, outlined, region }}
+                {...{ judged, whole, outlined, pointed, region }}
+                onTurn={
+                  used.kind === "panorama"
+                    ? (right, down) =>
+                        set({
+                          yaw_degrees: turned((used.yaw_degrees ?? 0) - right),
+                          pitch_degrees: Math.max(Math.min((used.pitch_degrees ?? 0) + down, 90), -90),
+                        })
+                    : null
+                }
                 onRegion={(number) => document.getElementById(`region-${number}`)?.focus()}
               />
             )}

@@ -1,0 +1,48 @@
+"""What all masters have in common: the file with its report, and how it is shown before it is developed."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zincplate.core.kernels.light import to_8_bit
+from zincplate.formats.decoded import CameraColour
+from zincplate.recipe.document import Recipe
+from zincplate.tables.light_plan import tables_of
+
+Float32 = NDArray[np.float32]
+
+PREVIEW_PX = 1600
+
+
+@dataclass(frozen=True)
+class Master:
+    """A merged file, and what was done."""
+
+    dng: bytes
+    report: dict[str, Any]
+    reference: int
+    """The frame whose marks and description it takes over."""
+
+
+def reduced_rows(planes: Float32, by: int) -> Float32:
+    """Means of blocks; what does not fill a block at the right or below is left out (strips are whole numbers of blocks)."""
+    rows, columns = planes.shape[1] // by * by, planes.shape[2] // by * by
+    return np.asarray(planes[:, :rows, :columns].reshape(3, rows // by, by, columns // by, by).mean((2, 4)), np.float32)
+
+
+def shown(camera_values: Float32, colour: CameraColour) -> NDArray[np.uint8]:
+    """(h, w, 3) as the master is shown before it is developed."""
+    balanced = camera_values / np.asarray(colour.as_shot_neutral, np.float32)[:, None, None]
+    tables = tables_of(
+        Recipe.neutral(raw=True),
+        matrices=colour.matrices,
+        as_shot_neutral=colour.as_shot_neutral,
+        as_shot_xy=colour.matrices.white_of(colour.as_shot_neutral),
+        baseline_gain=2.0**colour.baseline_exposure_ev,
+        space="srgb",
+    )
+    out = np.empty((*balanced.shape[1:], 3), np.uint8)
+    to_8_bit(np.ascontiguousarray(balanced), tables, 0, 0, out)
+    return out
