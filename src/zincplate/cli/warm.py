@@ -17,6 +17,7 @@ from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import CameraColour, Decoded
 from zincplate.formats.errors import FileError
 from zincplate.formats.isolated import Decoder
+from zincplate.merges.warm import warm_merges
 from zincplate.recipe.document import Recipe
 from zincplate.render.render import Renderer
 from zincplate.render.suggest import Suggester
@@ -76,6 +77,7 @@ def warm(decoder: Decoder | None = None) -> None:
                 renderer.deliver(source, used, space="romm", bits=bits, long_edge=32)
         renderer.on_render_thread(Suggester(renderer, source, key, recipe).whole)
     _warm_camera()
+    warm_merges()
 
 
 def _mosaic() -> NDArray[np.uint16]:

@@ -18,6 +18,8 @@ Float64 = NDArray[np.float64]
 
 HUBER_PX = 1.0
 """Errors beyond this count linearly only."""
+OUTLIERS, LEAST_OUTLIER_PX = 6.0, 1.0
+"""Times the median error, and pixels, from which on places are left out in the end."""
 ROUNDS = 40
 K1_DEVIATION, K2_DEVIATION = 0.05, 0.03
 """What is expected of a lens: terms that the places do not tell stay small."""
@@ -191,6 +193,15 @@ class _Problem:
         right -= held**2 * x
         return square, right, self.cost(x, distance)
 
+    def without_outliers(self, x: Float64) -> bool:
+        """Leaves out places that lie much farther apart than most: what moved, or was taken for something else."""
+        distance = np.hypot(*self.residuals(x).T)
+        good = distance < max(OUTLIERS * float(np.median(distance)), LEAST_OUTLIER_PX)
+        if good.all():
+            return False
+        self.first, self.second, self.p1, self.p2 = self.first[good], self.second[good], self.p1[good], self.p2[good]
+        return True
+
     def cost(self, x: Float64, distance: Float64 | None = None) -> float:
         """Huber's cost, and the priors'."""
         d = np.hypot(*self.residuals(x).T) if distance is None else distance
@@ -212,7 +223,20 @@ def adjusted(
     are weighed.
     """
     problem = _Problem(cameras, groups, shared, lens, weight_px)
-    x, damping = np.zeros(problem.count), 1e-3
+    x = _descended(problem, np.zeros(problem.count))
+    if problem.without_outliers(x):
+        x = _descended(problem, x)
+    own = x[problem.sets + 2 :].reshape(-1, 4)
+    out = []
+    for i, camera in enumerate(cameras):
+        focal = float(np.exp(problem.start_log[i] + x[groups[i]] + own[i, 3]))
+        k1, k2 = (float(x[problem.sets]), float(x[problem.sets + 1])) if lens else (camera.k1, camera.k2)
+        out.append(replace(camera, focal_px=focal, turn=camera.turn @ rotation(own[i, :3]), k1=k1, k2=k2))
+    return out
+
+
+def _descended(problem: _Problem, x: Float64) -> Float64:
+    damping = 1e-3
     for _ in range(ROUNDS):
         square, right, cost = problem.normal(x)
         better = False
@@ -226,13 +250,7 @@ def adjusted(
             damping *= 4
         if not better or np.abs(step).max() < 1e-8:
             break
-    own = x[problem.sets + 2 :].reshape(-1, 4)
-    out = []
-    for i, camera in enumerate(cameras):
-        focal = float(np.exp(problem.start_log[i] + x[groups[i]] + own[i, 3]))
-        k1, k2 = (float(x[problem.sets]), float(x[problem.sets + 1])) if lens else (camera.k1, camera.k2)
-        out.append(replace(camera, focal_px=focal, turn=camera.turn @ rotation(own[i, :3]), k1=k1, k2=k2))
-    return out
+    return x
 
 
 def spanned(count: int, pairs: dict[tuple[int, int], float], begin: int) -> list[tuple[int, int]]:

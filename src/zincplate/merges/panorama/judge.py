@@ -174,11 +174,13 @@ def _connected(figures: Sequence[Figures], pairs: Sequence[Pair]) -> list[int]:
         group = {start, *(b for _, b in spanned(len(figures), strength, start))}
         if len(group) > len(best):
             best = group
+    if len(best) < FEWEST:
+        best = set()
     for i, figure in enumerate(figures):
         figure.neighbours = sum(i in (p.first, p.second) for p in pairs)
         if i not in best and not figure.reason:
             figure.reason = APART
-    return sorted(best) if len(best) > 1 else []
+    return sorted(best)
 
 
 def _profile_of(frame: Opened, options: PanoramaOptions, lenses: LensDatabase) -> tuple[str, LensCurve | None]:

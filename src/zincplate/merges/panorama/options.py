@@ -16,9 +16,9 @@ class PanoramaOptions(BaseModel):
     yaw_degrees: float = Field(default=0.0, ge=-180, le=180)
     """The view's middle, to the right of where the frames' is."""
     pitch_degrees: float = Field(default=0.0, ge=-90, le=90)
-    """The horizon, higher (above 0) than the frames say."""
+    """How far up the view looks, beyond what the frames say."""
     roll_degrees: float = Field(default=0.0, ge=-45, le=45)
-    """The horizon turned clockwise."""
+    """The picture turned clockwise."""
     cut: bool = True
     """Cut to what is covered; else what is not stays black, and its outlines are kept."""
     rectangle: float = Field(default=0.0, ge=0, le=100)

@@ -23,6 +23,7 @@ ROWS = 256
 BLOCK = 128
 """Pixels along a side that are read through one homography: a projection bends by less than a hundredth of a pixel in it."""
 MARGIN = 14
+WIDEST = 16_384
 PURE = 0.9999
 
 
@@ -58,6 +59,9 @@ def _soft(layout: Layout, k: int, halo: int) -> tuple[Float32, Float32]:
 
 def enlarged(plane: Float32, step: int, x: int, y: int, width: int, height: int, off: tuple[int, int] = (0, 0)) -> Float32:
     """A part of a reduced plane (h, w) at full size, by linear interpolation; ``off`` is where the plane begins, reduced."""
+    if width > WIDEST:  # OpenCV counts places in 16 bits
+        pieces = [enlarged(plane, step, x + k, y, min(WIDEST, width - k), height, off) for k in range(0, width, WIDEST)]
+        return np.concatenate(pieces, 1)
     fx = (np.arange(x, x + width, dtype=np.float32) + np.float32(0.5)) / np.float32(step) - np.float32(0.5 + off[0])
     fy = (np.arange(y, y + height, dtype=np.float32) + np.float32(0.5)) / np.float32(step) - np.float32(0.5 + off[1])
     x0, y0 = max(int(fx[0]) - 1, 0), max(int(fy[0]) - 1, 0)

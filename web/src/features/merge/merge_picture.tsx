@@ -34,9 +34,10 @@ export function MergePicture({ judged, whole, outlined, pointed, region, onRegio
   return (
     <div className={whole ? "flex h-full w-full items-center justify-center p-4" : "h-full w-full overflow-auto"}>
       <div
-        className={`relative shrink-0 ${onTurn ? "touch-none cursor-move overflow-hidden" : ""}`}
+        className={`relative shrink-0 ${onTurn ? "touch-none cursor-move select-none overflow-hidden" : ""}`}
         onPointerDown={(e) => {
           if (!onTurn || e.button !== 0) return;
+          e.preventDefault();
           e.currentTarget.setPointerCapture(e.pointerId);
           grip.current = { x: e.clientX, y: e.clientY, scale: w / e.currentTarget.getBoundingClientRect().width };
         }}

@@ -103,6 +103,7 @@ export function MergeTable({
   useKeys(onKey);
 
   const set = (change: Partial<Options>) => setOptions({ ...used, ...change } as Options);
+  const flat = judged?.projection === "flat" || judged?.projection === "straightened";
   const drawn = Boolean(judged?.regions?.length || judged?.seams.length);
   const taking = judged?.frames.filter((f) => f.takes_part).length;
   return (
@@ -129,10 +130,7 @@ export function MergeTable({
       </TopBar>
       {error && <p role="alert">{error.message}</p>}
       <div className="grid min-h-0 grow grid-cols-[312px_minmax(0,1fr)]">
-        <section
-          aria-label="What is merged"
-          className="scroll-plain flex min-h-0 flex-col border-r border-rule bg-paper"
-        >
+        <section aria-label="What is merged" className="flex min-h-0 flex-col border-r border-rule bg-paper">
           <div className="flex items-baseline px-3.5 pb-1.5 pt-3">
             <h2 tabIndex={-1} data-place-start className="grow font-slab text-[19px] font-semibold !outline-none">
               Frames
@@ -141,8 +139,10 @@ export function MergeTable({
               {taking === undefined ? `${frames.length}` : `${taking} of ${frames.length} take part`}
             </span>
           </div>
-          <FrameRows frames={frames} report={judged} onSwitch={(i, on) => setOptions(switched(used, i, on))} />
-          <div className="flex flex-col gap-2 py-3">
+          <div className="scroll-plain min-h-0 grow">
+            <FrameRows frames={frames} report={judged} onSwitch={(i, on) => setOptions(switched(used, i, on))} />
+          </div>
+          <div className="scroll-plain flex min-h-0 shrink-0 basis-[55%] flex-col gap-2 border-t border-ink py-3">
             {!again && (
               <ChoiceRow
                 label="merged as"
@@ -178,8 +178,9 @@ export function MergeTable({
                   used.kind === "panorama"
                     ? (right, down) =>
                         set({
-                          yaw_degrees: turned((used.yaw_degrees ?? 0) - right),
-                          pitch_degrees: Math.max(Math.min((used.pitch_degrees ?? 0) + down, 90), -90),
+                          // round a cylinder or a sphere every direction looks the same
+                          yaw_degrees: flat ? turned((used.yaw_degrees ?? 0) - right) : (used.yaw_degrees ?? 0),
+                          pitch_degrees: turned(Math.max(Math.min((used.pitch_degrees ?? 0) + down, 90), -90)),
                         })
                     : null
                 }

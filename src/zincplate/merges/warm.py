@@ -1,0 +1,23 @@
+"""Compiles what merging needs and developing does not, on tiny data."""
+
+import numpy as np
+
+from zincplate.core.merging.covered import largest_covered
+from zincplate.core.merging.placement import Placement
+from zincplate.core.merging.radiance import add_up
+from zincplate.core.merging.rectangling import rectangled
+from zincplate.core.merging.seams import chosen
+
+
+def warm_merges() -> None:
+    """Every kernel once, with the types that it is used with."""
+    Placement(np.eye(3), 8, 8).rows(0, 8, 8)
+    values, trust = np.ones((2, 3, 8, 8), np.float32), np.ones((2, 8, 8), np.float32)
+    one, out = np.ones((2, 3), np.float32), np.empty((3, 8, 8), np.float32)
+    add_up(values, trust, one[:, 0].copy(), one, one, np.arange(2, dtype=np.int64), out, np.empty((8, 8), np.uint8))
+    light = np.random.default_rng(1).random((2, 24, 32), np.float32)
+    chosen(light, np.ones((2, 24, 32), bool), np.zeros((2, 24, 32), np.float32))
+    covered = np.ones((48, 64), bool)
+    covered[:4] = False
+    largest_covered(covered)
+    rectangled(np.tile(light[0], (2, 2)), covered, 128, 96, 1.0)
