@@ -71,7 +71,7 @@ def strips(frames: Sequence[Opened], judged: Judgement, breathe: Callable[[float
         values = np.empty((len(members), 3, rows, base.width), np.float32)
         trust = np.empty((len(members), rows, base.width), np.float32)
         for k, i in enumerate(members):
-            part = _laid(frames[i], judged.placements[i], top, rows, base.width, i == judged.reference)
+            part = laid_part(frames[i], judged.placements[i], top, rows, base.width, i == judged.reference)
             np.multiply(part[0], factors[k], out=values[k])
             trust[k] = part[1]
         if counts is not None:
@@ -82,7 +82,7 @@ def strips(frames: Sequence[Opened], judged: Judgement, breathe: Callable[[float
         yield Strip(top, out * (neutral * darkest).astype(np.float32)[:, None, None], clipped)
 
 
-def _laid(frame: Opened, placement: Placement, top: int, rows: int, width: int, as_it_is: bool) -> tuple[Float32, Float32]:
+def laid_part(frame: Opened, placement: Placement, top: int, rows: int, width: int, as_it_is: bool) -> tuple[Float32, Float32]:
     """Plate values and trust of a strip of the reference; trust is -1 where the frame has nothing."""
     source = frame.source
     if as_it_is:

@@ -1,14 +1,17 @@
 """What all masters have in common: the file with its report, and how it is shown before it is developed."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from zincplate.core.colour.camera_colour import CameraMatrices
+from zincplate.core.colour.colour_spaces import REC2020
 from zincplate.core.kernels.light import to_8_bit
 from zincplate.formats.decoded import CameraColour
 from zincplate.recipe.document import Recipe
+from zincplate.sources.file import Source
 from zincplate.tables.light_plan import tables_of
 
 Float32 = NDArray[np.float32]
@@ -24,6 +27,16 @@ class Master:
     report: dict[str, Any]
     reference: int
     """The frame whose marks and description it takes over."""
+
+
+def colour_as_master(source: Source, lighter_ev: float) -> CameraColour:
+    """A source's colour with the stops by which the master is to be shown lighter. A finished picture's primaries stand as those
+    of a camera that sees by them."""
+    if source.camera is not None:
+        return replace(source.camera, baseline_exposure_ev=source.camera.baseline_exposure_ev + lighter_ev)
+    to_xyz = REC2020.to_xyz @ np.reshape(source.to_working, (3, 3))
+    matrix = tuple(float(v) for v in np.linalg.inv(to_xyz).ravel())
+    return CameraColour(CameraMatrices(matrix, 6504.0), (1.0, 1.0, 1.0), lighter_ev)
 
 
 def reduced_rows(planes: Float32, by: int) -> Float32:

@@ -94,18 +94,18 @@ def judge(
     if given is not None and given >= len(frames):
         raise MergeError(f"There is no frame {given + 1}; there are {len(frames)}.")
     reference = _best(views, options) if given is None else given
-    judged = _against(frames, views, reference, options, breathe)
+    judged = against(frames, views, reference, options.align, breathe)
     for other in [i for i in judged.alone if given is None]:
         # a stranger among them was taken for the reference: what most of them lie on counts
         if len(judged.alone) < len(judged.members):
             break
-        tried = _against(frames, views, other, options, breathe)
+        tried = against(frames, views, other, options.align, breathe)
         if len(tried.alone) < len(judged.alone):
             reference, judged = other, tried
     best = max(range(len(frames)), key=lambda i: judged.figures[i].sharpness if i in _candidates(views, options) else 0)
     if given is None and judged.figures[reference].sharpness < UNSHARP and best != reference:
         reference = best  # the frame that seemed best is itself shaken
-        judged = _against(frames, views, reference, options, breathe)
+        judged = against(frames, views, reference, options.align, breathe)
     _leave_out(judged, options)
     if len(judged.members) < FEWEST:
         reasons = "; ".join(f"{f.name}: {f.reason}" for f in judged.figures if f.reason)
@@ -142,9 +142,10 @@ def _best(views: Sequence[View], options: BracketOptions) -> int:
     return max(_candidates(views, options), key=lambda i: views[i].usable)
 
 
-def _against(
-    frames: Sequence[Opened], views: Sequence[View], reference: int, options: BracketOptions, breathe: Callable[[str], None]
+def against(
+    frames: Sequence[Opened], views: Sequence[View], reference: int, aligned_too: bool, breathe: Callable[[str], None]
 ) -> Judgement:
+    """Frames compared with a reference: light, place (unless they are taken to lie as they were taken), sharpness."""
     base, told = views[reference], frames[reference].told_ev
     figures: list[Figures] = []
     placements: list[Placement] = []
@@ -159,7 +160,7 @@ def _against(
         placement, ratio = _still(frame), 1.0
         if i != reference:
             pictures = _comparable(base, view, start)
-            aligned = align(*pictures) if options.align and pictures is not None else None
+            aligned = align(*pictures) if aligned_too and pictures is not None else None
             if aligned is not None and pictures is not None:
                 matrix = rescaled(aligned.homography, 1 / base.step, 1.0, base.origin)
                 placement = Placement(matrix, placement.width, placement.height)
@@ -170,7 +171,7 @@ def _against(
             ratio = _measured(base, view, placement, start)
             if known is not None and abs(math.log2(ratio) - known) < AS_TOLD_EV:
                 ratio = 2.0**known
-            if options.align and pictures is not None and aligned is None:
+            if aligned_too and pictures is not None and aligned is None:
                 found.reason = APART
             elif pictures is None and view.usable < 0.001:
                 found.reason = "it is black or blown all over"

@@ -18,14 +18,18 @@ from zincplate.merges.panorama.judge import PanoramaJudgement, judge_panorama
 from zincplate.merges.panorama.layout import laid_out
 from zincplate.merges.panorama.options import PanoramaOptions
 from zincplate.merges.preview import outlines, preview_of
+from zincplate.merges.series import master as series
+from zincplate.merges.series.judge import judge_series
+from zincplate.merges.series.options import SeriesOptions
 from zincplate.merges.view import Opened, View
 
 Words = Callable[[str], None]
 Share = Callable[[float], None]
-Kind = Literal["bracket", "panorama"]
-MergeOptions = Annotated[BracketOptions | PanoramaOptions, Field(discriminator="kind")]
-OPTIONS: dict[Kind, type[BracketOptions] | type[PanoramaOptions]] = {"bracket": BracketOptions, "panorama": PanoramaOptions}
-MOST: dict[Kind, int] = {"bracket": 9, "panorama": 40}
+Kind = Literal["bracket", "panorama", "series"]
+Options = BracketOptions | PanoramaOptions | SeriesOptions
+MergeOptions = Annotated[Options, Field(discriminator="kind")]
+OPTIONS: dict[Kind, type[Options]] = {"bracket": BracketOptions, "panorama": PanoramaOptions, "series": SeriesOptions}
+MOST: dict[Kind, int] = {"bracket": 9, "panorama": 40, "series": 100}
 
 
 class Kept:
@@ -65,7 +69,7 @@ class Look:
 
 def look_at(
     frames: Sequence[Opened],
-    options: BracketOptions | PanoramaOptions,
+    options: Options,
     lenses: LensDatabase,
     breathe: Words,
     kept: Kept,
@@ -78,6 +82,12 @@ def look_at(
         layout = laid_out(frames, views, found, options, breathe)
         drawn = {"seams": panorama.seams_of(layout), "points": panorama.points_of(found, layout.canvas), "outlines": {}}
         return Look(panorama.report_of(frames, found, layout, options), panorama.preview_of(frames, found, layout), drawn)
+    if isinstance(options, SeriesOptions):
+        combined = judge_series(frames, options, lenses, breathe, views)
+        picture, land = series.preview_of(combined, views, options)
+        borders = [] if land is None else series.outlines_of(land)
+        drawn = {"seams": borders, "points": [], "outlines": {}}
+        return Look(series.report_of(combined, options, land, None), picture, drawn)
     judged = judge(frames, options, breathe, views)
     moved = {str(number): lines for number, lines in outlines(judged).items()}
     drawn = {"seams": [], "points": [], "outlines": moved}
@@ -85,7 +95,7 @@ def look_at(
 
 
 def merged(
-    frames: Sequence[Opened], options: BracketOptions | PanoramaOptions, lenses: LensDatabase, software: str,
+    frames: Sequence[Opened], options: Options, lenses: LensDatabase, software: str,
     sources: Sequence[dict[str, Any]], breathe: Words = lambda _: None, share: Share = lambda _: None, kept: Kept | None = None,
     key: str = "",
 ) -> Master:  # fmt: skip
@@ -95,10 +105,14 @@ def merged(
         layout = laid_out(frames, views, found, options, breathe)
         del views
         return panorama.merge_panorama(frames, found, layout, options, software, sources, share)
+    if isinstance(options, SeriesOptions):
+        looked: list[View] = []
+        combined = judge_series(frames, options, lenses, breathe, looked)
+        return series.merge_series(combined, looked, options, software, sources, share)
     judged = judge(frames, options, breathe)
     return merge_bracket(frames, judged, options, software, sources, share)
 
 
-def steps_of(options: BracketOptions | PanoramaOptions, frames: int) -> int:
+def steps_of(options: Options, frames: int) -> int:
     """About how often ``breathe`` is called."""
-    return 3 * frames + 1 if isinstance(options, BracketOptions) else 8 * frames + 6
+    return 8 * frames + 6 if isinstance(options, PanoramaOptions) else 3 * frames + 2

@@ -40,7 +40,8 @@ from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.render.render_thread import RenderThread
 from zincplate.render.strips import deliver_whole
 from zincplate.render.view import View, ViewRequest
-from zincplate.sources.file import Plate, Source
+from zincplate.sources.file import Source
+from zincplate.sources.readers import Plate
 from zincplate.tables.colour_plan import reach_of
 
 Float32 = NDArray[np.float32]

@@ -7,10 +7,8 @@ the first channel of a neutral clips); for rendered files linear light of their 
 import copy
 import math
 import threading
-from dataclasses import dataclass, replace
-from typing import Any, Protocol
+from dataclasses import replace
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -19,176 +17,16 @@ from zincplate.core.colour.colour_spaces import REC2020, WORKING_LUMINANCE
 from zincplate.core.geometry.orientation import FLIPS, to_sensor, turned, upright, upright_size
 from zincplate.core.geometry.radial import Radial
 from zincplate.core.kernels.light import LightTables
-from zincplate.core.kernels.rendered import bin_codes, bin_linear, window_from_codes, window_from_linear
-from zincplate.core.noise.noise_model import NoiseModel, measure_noise
 from zincplate.core.noise.wavelet_noise import StabilisedNoise, deviation_of
 from zincplate.core.sensor.colour_shift import ColourShift, colour_shift
-from zincplate.core.sensor.demosaic import MARGIN, bin_mosaic, demosaic_window, window_of
-from zincplate.core.sensor.hot_pixels import without_hot_pixels
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import CameraColour, Decoded
 from zincplate.plan.light import LightPlan
 from zincplate.recipe.document import Recipe
+from zincplate.sources.readers import Mosaic, Picture, Plate, Reader
 from zincplate.tables.light_plan import gains_of, matrix_of, plan_of, tables_of
 
 Float32 = NDArray[np.float32]
-
-
-@dataclass(frozen=True)
-class Plate:
-    """Reduced planes of the whole picture: sample (i, j) averages ``step`` pixels from ``origin + step * index`` on."""
-
-    planes: Float32
-    step: int
-    origin_x: int
-    origin_y: int
-
-
-class _Reader(Protocol):
-    """Reads in sensor orientation."""
-
-    width: int
-    height: int
-    ceiling: float
-    """Where camera values end, in white levels."""
-
-    def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False, shift: ColourShift | None = None) -> Float32: ...
-
-    def reduced(self, step: int, hot_pixels: bool = False) -> Plate: ...
-
-    def trust(self, x: int, y: int, w: int, h: int) -> Float32: ...
-
-    @property
-    def nbytes(self) -> int: ...
-
-
-class _Mosaic:
-    def __init__(self, decoded: Decoded, neutral: tuple[float, float, float]) -> None:
-        self._sites = decoded.pixels
-        self.height, self.width = decoded.pixels.shape
-        red = decoded.cfa.index(0)
-        self._red_y, self._red_x = divmod(red, 2)
-        black = np.reshape(np.asarray(decoded.black, np.float32), (2, 2))
-        colours = np.reshape(decoded.cfa, (2, 2))
-        # one scale for all sites, counted from the highest black (DNG 1.7.1, "Rescaling")
-        scale = 1.0 / ((decoded.white - black.max()) * np.asarray(neutral, np.float32)[colours])
-        shift = (-self._red_y, -self._red_x)
-        self._black_by_parity, self._white = black.astype(np.float64), float(decoded.white)
-        self._lock = threading.Lock()
-        self._clean: tuple[NDArray[np.uint16], NDArray[np.intp]] | None = None
-        self._noise: NoiseModel | None = None
-        self._black = np.ascontiguousarray(np.roll(black, shift, (0, 1)))
-        self._scale = np.ascontiguousarray(np.roll(scale.astype(np.float32), shift, (0, 1)))
-
-    ceiling = 1.0
-
-    @property
-    def code_range(self) -> float:
-        return self._white - float(self._black_by_parity.min())
-
-    @property
-    def nbytes(self) -> int:
-        return int(self._sites.nbytes) * (1 if self._clean is None else 2)
-
-    @property
-    def noise(self) -> NoiseModel:
-        with self._lock:
-            if self._noise is None:
-                self._noise = measure_noise(self._sites, self._black_by_parity, self._white)
-            return self._noise
-
-    def clean(self) -> tuple[NDArray[np.uint16], NDArray[np.intp]]:
-        """Sites with hot ones replaced, and the places of those; found once."""
-        model = self.noise
-        with self._lock:
-            if self._clean is None:
-                self._clean = without_hot_pixels(self._sites, self._black_by_parity, self._white, model.slope, model.offset)
-            return self._clean
-
-    def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False, shift: ColourShift | None = None) -> Float32:
-        margin = MARGIN if shift is None else MARGIN + math.ceil(shift.largest_px) + 3
-        x0 = x - margin - (x - margin - self._red_x) % 2
-        y0 = y - margin - (y - margin - self._red_y) % 2
-        columns = max(_even(x + w + margin - x0), 4 * MARGIN)
-        rows = max(_even(y + h + margin - y0), 4 * MARGIN)
-        sites = np.empty((rows, columns), np.float32)
-        window_of(self.clean()[0] if hot_pixels else self._sites, y0, x0, self._black, self._scale, sites)
-        middle = ((self.height - 1) / 2 - y0, (self.width - 1) / 2 - x0)
-        planes, scratch = np.empty((3, rows, columns), np.float32), np.empty((rows, columns), np.float32)
-        demosaic_window(sites, planes, scratch, shift, middle)
-        return planes[:, y - y0 : y - y0 + h, x - x0 : x - x0 + w]
-
-    def reduced(self, step: int, hot_pixels: bool = False) -> Plate:
-        x0, y0 = -self._red_x, -self._red_y
-        if self._red_x:
-            x0 = -1
-        if self._red_y:
-            y0 = -1
-        columns, rows = -(-(self.width - x0) // step), -(-(self.height - y0) // step)
-        planes = np.empty((3, rows, columns), np.float32)
-        sites = self.clean()[0] if hot_pixels else self._sites
-        bin_mosaic(sites, y0, x0, step, self._black, self._scale, planes)
-        return Plate(planes, step, x0, y0)
-
-    def trust(self, x: int, y: int, w: int, h: int) -> Float32:
-        x0, y0 = max(x - FOOTPRINT, 0), max(y - FOOTPRINT, 0)
-        part = self._sites[y0 : y + h + FOOTPRINT, x0 : x + w + FOOTPRINT].astype(np.float32)
-        black = np.roll(self._black_by_parity, (-(y0 % 2), -(x0 % 2)), (0, 1)).astype(np.float32)
-        for row in range(2):
-            for column in range(2):
-                sites = part[row::2, column::2]
-                sites -= black[row, column]
-                sites /= np.float32(self._white - black[row, column])
-        return _trusted(part)[y - y0 : y - y0 + h, x - x0 : x - x0 + w]
-
-
-FOOTPRINT = 4
-"""Sites about one that demosaicing looks at."""
-TRUSTED_TO, LOST_FROM = 0.88, 0.97
-"""Of the white level: to there a value is taken as it is, from there on it may be clipped."""
-
-
-def _trusted(levels: Float32) -> Float32:
-    """(h, w) 1 where nothing near a place is clipped, 0 where something is; white level 1."""
-    size = 2 * FOOTPRINT + 1
-    highest = cv2.dilate(levels, np.ones((size, size), np.uint8), borderType=cv2.BORDER_REPLICATE)
-    return np.asarray(np.clip((LOST_FROM - highest) / (LOST_FROM - TRUSTED_TO), 0, 1), np.float32)
-
-
-class _Picture:
-    def __init__(self, pixels: NDArray[Any], table: NDArray[np.float64] | None, ceiling: float = 1.0) -> None:
-        self._pixels, self.ceiling = pixels, ceiling
-        self.height, self.width = pixels.shape[:2]
-        self._table = None if table is None else np.ascontiguousarray(table, np.float32)
-
-    @property
-    def nbytes(self) -> int:
-        return int(self._pixels.nbytes)
-
-    def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False, shift: ColourShift | None = None) -> Float32:
-        assert shift is None, "only a mosaic is read through a shift"
-        out = np.empty((3, h, w), np.float32)
-        if self._table is None:
-            window_from_linear(self._pixels, y, x, out)
-        else:
-            window_from_codes(self._pixels, y, x, self._table, out)
-        return out
-
-    def trust(self, x: int, y: int, w: int, h: int) -> Float32:
-        values = self.window(x, y, w, h)
-        return _trusted(values.max(0) / np.float32(self.ceiling))
-
-    def reduced(self, step: int, hot_pixels: bool = False) -> Plate:
-        out = np.empty((3, -(-self.height // step), -(-self.width // step)), np.float32)
-        if self._table is None:
-            bin_linear(self._pixels, step, out)
-        else:
-            bin_codes(self._pixels, step, self._table, out)
-        return Plate(out, step, 0, 0)
-
-
-def _even(n: int) -> int:
-    return n + (n & 1)
 
 
 class Source:
@@ -218,24 +56,24 @@ class Source:
             self.white_limits = np.full(3, np.float32(3e38))
 
     @staticmethod
-    def _reader_of(decoded: Decoded) -> _Reader:
+    def _reader_of(decoded: Decoded) -> Reader:
         if decoded.kind == "mosaic":
             assert decoded.camera is not None
-            return _Mosaic(decoded, decoded.camera.as_shot_neutral)
+            return Mosaic(decoded, decoded.camera.as_shot_neutral)
         if decoded.kind == "camera":
             assert decoded.camera is not None
             if decoded.pixels.dtype.kind == "f":
                 balanced = decoded.pixels  # taken over: nobody else holds them
                 balanced /= np.asarray(decoded.camera.as_shot_neutral, np.float32)
-                return _Picture(balanced, None, decoded.white)
+                return Picture(balanced, None, decoded.white)
             ramp = np.linspace(0, 1, 65536)
-            return _Picture(decoded.pixels, np.stack([ramp / n for n in decoded.camera.as_shot_neutral]))
+            return Picture(decoded.pixels, np.stack([ramp / n for n in decoded.camera.as_shot_neutral]))
         profile = decoded.profile
         assert profile is not None
         pixels = decoded.pixels
         if pixels.dtype.kind == "f":
-            return _Picture(np.ascontiguousarray(profile.decode_floats(pixels), np.float32), None)
-        return _Picture(pixels, profile.decode_table(256 if pixels.dtype == np.uint8 else 65536))
+            return Picture(np.ascontiguousarray(profile.decode_floats(pixels), np.float32), None)
+        return Picture(pixels, profile.decode_table(256 if pixels.dtype == np.uint8 else 65536))
 
     def turned(self, quarter_turns: int, mirror: bool) -> "Source":
         """The same file seen turned clockwise by quarters, then mirrored; what was measured and decoded is shared."""
@@ -254,12 +92,28 @@ class Source:
     @property
     def mosaic(self) -> bool:
         """One colour for each site."""
-        return isinstance(self._reader, _Mosaic)
+        return isinstance(self._reader, Mosaic)
+
+    def site_values(self) -> Float32:
+        """(h, w) of a mosaic in sensor orientation, black at 0 and white level 1; raises ``TypeError`` for other files."""
+        if not isinstance(self._reader, Mosaic):
+            raise TypeError("only a mosaic has sites")
+        return self._reader.site_values()
+
+    def calibrated(self, values: Float32, full: NDArray[np.bool_]) -> "Source":
+        """The same mosaic with other site values (h, w, in its own white levels); ``full`` marks what was at the sensor's end.
+        White level 1 of the result is :data:`HEADROOM` of this one's."""
+        if not isinstance(self._reader, Mosaic):
+            raise TypeError("only a mosaic has sites")
+        other = copy.copy(self)
+        other._reader = self._reader.calibrated(values, full, self.as_shot_neutral)
+        other.noise_profile = ()
+        return other
 
     @property
     def code_step(self) -> float:
         """What one code of a mosaic is of its white level; 0 where that is not known."""
-        return 1 / self._reader.code_range if isinstance(self._reader, _Mosaic) else 0.0
+        return 1 / self._reader.code_range if isinstance(self._reader, Mosaic) else 0.0
 
     @property
     def ceiling(self) -> float:
@@ -284,7 +138,7 @@ class Source:
 
     def colour_shift(self, radial: Radial) -> ColourShift | None:
         """Lateral colour that is undone while a mosaic is read at full size; None where it is left to the resampling."""
-        return colour_shift(radial, math.hypot(self.width, self.height) / 2) if isinstance(self._reader, _Mosaic) else None
+        return colour_shift(radial, math.hypot(self.width, self.height) / 2) if isinstance(self._reader, Mosaic) else None
 
     def reduced(self, step: int, hot_pixels: bool = False) -> Plate:
         """Plate of the whole picture averaged over ``step`` pixels (even)."""
@@ -330,11 +184,11 @@ class Source:
     @property
     def hot_pixels(self) -> int:
         """How many hot and cold sites were found (0 for files without a mosaic)."""
-        return len(self._reader.clean()[1]) if isinstance(self._reader, _Mosaic) else 0
+        return len(self._reader.clean()[1]) if isinstance(self._reader, Mosaic) else 0
 
     def noise(self, scale: float) -> StabilisedNoise:
         """Noise of plates at a size relative to full size (1 or less)."""
-        if isinstance(self._reader, _Mosaic):
+        if isinstance(self._reader, Mosaic):
             model = self._reader.noise
             neutral = np.asarray(self.as_shot_neutral)
             deviation = np.sqrt(model.slope / neutral) / 2

@@ -65,6 +65,22 @@ class Placement:
         places(self.homography, field, self.width, self.height, x, y, step, out_x, out_y)
         return out_x, out_y + np.float32(top) if top else out_y
 
+    @staticmethod
+    def through(x: Float64, y: Float64, there_x: Float64, there_y: Float64, width: int, height: int) -> "Placement":
+        """The placement nearest to exact places (1-D arrays, spread over the whole reference), by least squares."""
+        import cv2
+
+        here, there = np.stack([x, y], 1), np.stack([there_x, there_y], 1)
+        middle = np.array([(width - 1) / 2, (height - 1) / 2])
+        found, _ = cv2.findHomography(here - middle, there - middle, 0)  # where the numbers are small
+        shift = np.array([[1, 0, middle[0]], [0, 1, middle[1]], [0, 0, 1.0]])
+        matrix = shift @ found @ np.linalg.inv(shift)
+        plain = Placement(np.asarray(matrix / matrix[2, 2]), width, height)
+        rest = there - np.stack(plain.at(x, y), 1)
+        powers = _powers((x - middle[0]) / width, (y - middle[1]) / width).T
+        field = np.asarray(np.linalg.lstsq(powers, rest, rcond=None)[0].T, np.float64)
+        return Placement(plain.homography, width, height, field if np.abs(rest).max() > 0.01 else None)
+
     def inverse(self) -> "Placement":
         """Back to the reference, the field left out: for masks."""
         found = np.linalg.inv(self.homography)

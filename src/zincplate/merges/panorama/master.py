@@ -9,15 +9,13 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.colour.camera_colour import CameraMatrices
-from zincplate.core.colour.colour_spaces import REC2020
 from zincplate.core.merging.projections import to_plane
 from zincplate.core.merging.turning_camera import errors
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import CameraColour
 from zincplate.formats.dng.master import MasterWriter
 from zincplate.formats.preview import jpeg_from
-from zincplate.merges.file import PREVIEW_PX, Master, reduced_rows, shown
+from zincplate.merges.file import PREVIEW_PX, Master, colour_as_master, reduced_rows, shown
 from zincplate.merges.panorama.canvas import Canvas
 from zincplate.merges.panorama.judge import PanoramaJudgement
 from zincplate.merges.panorama.layout import Layout
@@ -34,15 +32,8 @@ LAID = {"flat": "laid out flat", "straightened": "straightened", "cylinder": "on
 
 
 def colour_of(frames: Sequence[Opened], judged: PanoramaJudgement, layout: Layout) -> CameraColour:
-    """Colour of the master: the reference's, with the stops by which it is to be shown lighter. A finished picture's primaries
-    stand as a camera's that sees by them."""
-    source = frames[judged.members[judged.reference]].source
-    lighter = float(np.log2(layout.white))
-    if source.camera is not None:
-        return replace(source.camera, baseline_exposure_ev=source.camera.baseline_exposure_ev + lighter)
-    to_xyz = REC2020.to_xyz @ np.reshape(source.to_working, (3, 3))
-    matrix = tuple(float(v) for v in np.linalg.inv(to_xyz).ravel())
-    return CameraColour(CameraMatrices(matrix, 6504.0), (1.0, 1.0, 1.0), lighter)
+    """Colour of the master: the reference's, with the stops by which it is to be shown lighter."""
+    return colour_as_master(frames[judged.members[judged.reference]].source, float(np.log2(layout.white)))
 
 
 def capture_of(frames: Sequence[Opened], judged: PanoramaJudgement, canvas: Canvas) -> CaptureData:

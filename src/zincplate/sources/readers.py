@@ -1,0 +1,196 @@
+"""How a decoded file's pixels are read in the sensor's orientation: mosaics, and pictures that have all colours everywhere."""
+
+import math
+import threading
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from zincplate.core.kernels.rendered import bin_codes, bin_linear, window_from_codes, window_from_linear
+from zincplate.core.noise.noise_model import NoiseModel, measure_noise
+from zincplate.core.sensor.colour_shift import ColourShift
+from zincplate.core.sensor.demosaic import MARGIN, bin_mosaic, demosaic_window, window_of
+from zincplate.core.sensor.hot_pixels import without_hot_pixels
+from zincplate.formats.capture import CaptureData
+from zincplate.formats.decoded import Decoded
+
+Float32 = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Plate:
+    """Reduced planes of the whole picture: sample (i, j) averages ``step`` pixels from ``origin + step * index`` on."""
+
+    planes: Float32
+    step: int
+    origin_x: int
+    origin_y: int
+
+
+class Reader(Protocol):
+    """Reads in sensor orientation."""
+
+    width: int
+    height: int
+    ceiling: float
+    """Where camera values end, in white levels."""
+
+    def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False, shift: ColourShift | None = None) -> Float32: ...
+
+    def reduced(self, step: int, hot_pixels: bool = False) -> Plate: ...
+
+    def trust(self, x: int, y: int, w: int, h: int) -> Float32: ...
+
+    @property
+    def nbytes(self) -> int: ...
+
+
+class Mosaic:
+    def __init__(self, decoded: Decoded, neutral: tuple[float, float, float]) -> None:
+        self._sites = decoded.pixels
+        self.height, self.width = decoded.pixels.shape
+        self.cfa = decoded.cfa
+        red = decoded.cfa.index(0)
+        self._red_y, self._red_x = divmod(red, 2)
+        black = np.reshape(np.asarray(decoded.black, np.float32), (2, 2))
+        colours = np.reshape(decoded.cfa, (2, 2))
+        # one scale for all sites, counted from the highest black (DNG 1.7.1, "Rescaling")
+        scale = 1.0 / ((decoded.white - black.max()) * np.asarray(neutral, np.float32)[colours])
+        shift = (-self._red_y, -self._red_x)
+        self._black_by_parity, self._white = black.astype(np.float64), float(decoded.white)
+        self._lock = threading.Lock()
+        self._clean: tuple[NDArray[np.uint16], NDArray[np.intp]] | None = None
+        self._noise: NoiseModel | None = None
+        self._black = np.ascontiguousarray(np.roll(black, shift, (0, 1)))
+        self._scale = np.ascontiguousarray(np.roll(scale.astype(np.float32), shift, (0, 1)))
+
+    ceiling = 1.0
+
+    @property
+    def code_range(self) -> float:
+        return self._white - float(self._black_by_parity.min())
+
+    @property
+    def nbytes(self) -> int:
+        return int(self._sites.nbytes) * (1 if self._clean is None else 2)
+
+    @property
+    def noise(self) -> NoiseModel:
+        with self._lock:
+            if self._noise is None:
+                self._noise = measure_noise(self._sites, self._black_by_parity, self._white)
+            return self._noise
+
+    def clean(self) -> tuple[NDArray[np.uint16], NDArray[np.intp]]:
+        """Sites with hot ones replaced, and the places of those; found once."""
+        model = self.noise
+        with self._lock:
+            if self._clean is None:
+                self._clean = without_hot_pixels(self._sites, self._black_by_parity, self._white, model.slope, model.offset)
+            return self._clean
+
+    def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False, shift: ColourShift | None = None) -> Float32:
+        margin = MARGIN if shift is None else MARGIN + math.ceil(shift.largest_px) + 3
+        x0 = x - margin - (x - margin - self._red_x) % 2
+        y0 = y - margin - (y - margin - self._red_y) % 2
+        columns = max(_even(x + w + margin - x0), 4 * MARGIN)
+        rows = max(_even(y + h + margin - y0), 4 * MARGIN)
+        sites = np.empty((rows, columns), np.float32)
+        window_of(self.clean()[0] if hot_pixels else self._sites, y0, x0, self._black, self._scale, sites)
+        middle = ((self.height - 1) / 2 - y0, (self.width - 1) / 2 - x0)
+        planes, scratch = np.empty((3, rows, columns), np.float32), np.empty((rows, columns), np.float32)
+        demosaic_window(sites, planes, scratch, shift, middle)
+        return planes[:, y - y0 : y - y0 + h, x - x0 : x - x0 + w]
+
+    def reduced(self, step: int, hot_pixels: bool = False) -> Plate:
+        x0, y0 = -self._red_x, -self._red_y
+        if self._red_x:
+            x0 = -1
+        if self._red_y:
+            y0 = -1
+        columns, rows = -(-(self.width - x0) // step), -(-(self.height - y0) // step)
+        planes = np.empty((3, rows, columns), np.float32)
+        sites = self.clean()[0] if hot_pixels else self._sites
+        bin_mosaic(sites, y0, x0, step, self._black, self._scale, planes)
+        return Plate(planes, step, x0, y0)
+
+    def site_values(self) -> Float32:
+        """(h, w) of the sensor, black at 0 and white level 1."""
+        out = self._sites.astype(np.float32)
+        for row in range(2):
+            for column in range(2):
+                black = np.float32(self._black_by_parity[row, column])
+                out[row::2, column::2] -= black
+                out[row::2, column::2] /= np.float32(self._white - black)
+        return out
+
+    def calibrated(self, values: Float32, full: NDArray[np.bool_], neutral: tuple[float, float, float]) -> "Mosaic":
+        """The same with other site values; ``full`` marks those that were at the sensor's end and stay so."""
+        codes = np.clip(values * np.float32((65535 - PEDESTAL) / HEADROOM) + np.float32(PEDESTAL + 0.5), 0, 65535)
+        sites = np.where(full, np.uint16(65535), codes.astype(np.uint16))
+        return Mosaic(Decoded("mosaic", sites, CaptureData(), None, cfa=self.cfa, black=(PEDESTAL,) * 4, white=65535.0), neutral)
+
+    def trust(self, x: int, y: int, w: int, h: int) -> Float32:
+        x0, y0 = max(x - FOOTPRINT, 0), max(y - FOOTPRINT, 0)
+        part = self._sites[y0 : y + h + FOOTPRINT, x0 : x + w + FOOTPRINT].astype(np.float32)
+        black = np.roll(self._black_by_parity, (-(y0 % 2), -(x0 % 2)), (0, 1)).astype(np.float32)
+        for row in range(2):
+            for column in range(2):
+                sites = part[row::2, column::2]
+                sites -= black[row, column]
+                sites /= np.float32(self._white - black[row, column])
+        return _trusted(part)[y - y0 : y - y0 + h, x - x0 : x - x0 + w]
+
+
+PEDESTAL, HEADROOM = 2048.0, 2.0
+"""Of calibrated sites: room for noise below black, and for corners that a flat makes brighter."""
+FOOTPRINT = 4
+"""Sites about one that demosaicing looks at."""
+TRUSTED_TO, LOST_FROM = 0.88, 0.97
+"""Of the white level: to there a value is taken as it is, from there on it may be clipped."""
+
+
+def _trusted(levels: Float32) -> Float32:
+    """(h, w) 1 where nothing near a place is clipped, 0 where something is; white level 1."""
+    size = 2 * FOOTPRINT + 1
+    highest = cv2.dilate(levels, np.ones((size, size), np.uint8), borderType=cv2.BORDER_REPLICATE)
+    return np.asarray(np.clip((LOST_FROM - highest) / (LOST_FROM - TRUSTED_TO), 0, 1), np.float32)
+
+
+class Picture:
+    def __init__(self, pixels: NDArray[Any], table: NDArray[np.float64] | None, ceiling: float = 1.0) -> None:
+        self._pixels, self.ceiling = pixels, ceiling
+        self.height, self.width = pixels.shape[:2]
+        self._table = None if table is None else np.ascontiguousarray(table, np.float32)
+
+    @property
+    def nbytes(self) -> int:
+        return int(self._pixels.nbytes)
+
+    def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False, shift: ColourShift | None = None) -> Float32:
+        assert shift is None, "only a mosaic is read through a shift"
+        out = np.empty((3, h, w), np.float32)
+        if self._table is None:
+            window_from_linear(self._pixels, y, x, out)
+        else:
+            window_from_codes(self._pixels, y, x, self._table, out)
+        return out
+
+    def trust(self, x: int, y: int, w: int, h: int) -> Float32:
+        values = self.window(x, y, w, h)
+        return _trusted(values.max(0) / np.float32(self.ceiling))
+
+    def reduced(self, step: int, hot_pixels: bool = False) -> Plate:
+        out = np.empty((3, -(-self.height // step), -(-self.width // step)), np.float32)
+        if self._table is None:
+            bin_linear(self._pixels, step, out)
+        else:
+            bin_codes(self._pixels, step, self._table, out)
+        return Plate(out, step, 0, 0)
+
+
+def _even(n: int) -> int:
+    return n + (n & 1)
