@@ -43,6 +43,10 @@ class MergeFrameOut(BaseModel):
     moved_px: float = 0
     residual_px: float
     neighbours: int = 0
+    role: str = ""
+    stars: int = 0
+    scale: float = 1
+    refused: float | None = None
     clipped: float
     reason: str
 
@@ -67,6 +71,7 @@ class MergeReportOut(BaseModel):
     regions: list[MergeRegionOut] = []
     range_ev: list[float] = []
     projection: str = ""
+    aligned_by: str = ""
     size: list[int] = []
 
 

@@ -52,11 +52,17 @@ def _parser(of: str = "") -> argparse.ArgumentParser:
     command.add_argument("--lenses", type=Path, metavar="FOLDER", help=_LENSES_HELP)
     _across(commands)
     command = commands.add_parser("merge", help="make a master of frames that were taken to be one picture")
-    command.add_argument("kind", choices=["bracket", "panorama"], help="exposures of one subject; overlapping frames of one view")
+    command.add_argument(
+        "kind",
+        choices=["bracket", "panorama", "focus", "series"],
+        help="exposures of one subject; overlapping frames of one view; near to far; many of one thing, or of one sky",
+    )
     command.add_argument("frames", type=Path, metavar="IN", nargs="+")
     command.add_argument("-o", "--output", type=Path, metavar="OUT.dng", required=True)
     command.add_argument("--set", action="append", default=[], metavar="OPTION=VALUE", help="may be repeated")
     command.add_argument("--report", type=Path, metavar="FILE.json", help="write there what was found and done")
+    for role in ("dark", "flat", "bias"):
+        command.add_argument(f"--{role}", type=Path, nargs="+", default=[], metavar="IN", help=f"{role} frames of a series")
     command.add_argument("--lenses", type=Path, metavar="FOLDER", help=_LENSES_HELP)
     command = commands.add_parser("suggest", help="measured proposals for balance and tone, or for framing, with reasons")
     command.add_argument("input", type=Path)

@@ -5,6 +5,7 @@ import json
 from pathlib import Path
 from typing import Any, get_args
 
+import numpy as np
 from pydantic import BaseModel, ValidationError
 
 from zincplate.cli.usage import BadUsage, lenses
@@ -13,6 +14,7 @@ from zincplate.formats.errors import FileError
 from zincplate.formats.files import write_file
 from zincplate.formats.isolated import Decoder
 from zincplate.merges.errors import MergeError
+from zincplate.merges.file import Master
 from zincplate.merges.kinds import MOST, OPTIONS, Kind, merged
 from zincplate.merges.view import opened
 from zincplate.sources.file import Source
@@ -63,6 +65,35 @@ def _number(option: str, value: Any, names: list[str]) -> int:
     return found[0]
 
 
+def _with_roles(kind: Kind, arguments: argparse.Namespace) -> tuple[list[Path], dict[int, str]]:
+    """All frames, and what those are that were named for calibrating."""
+    paths, roles = list(arguments.frames), {}
+    for role in ("dark", "flat", "bias"):
+        named = getattr(arguments, role)
+        if named and kind != "series":
+            raise BadUsage(f"--{role}: Only a series is calibrated.")
+        for path in named:
+            roles[len(paths)] = role
+            paths.append(path)
+    return paths, roles
+
+
+def _fits(made: Master) -> bytes:
+    """The master's samples as FITS: camera values as they stand in the file, brighter by its exposure."""
+    from tempfile import TemporaryDirectory
+
+    from zincplate.formats.decode import decode
+    from zincplate.formats.fits_writer import fits_bytes
+
+    with TemporaryDirectory() as folder:
+        path = Path(folder) / "master.dng"
+        path.write_bytes(made.dng)
+        decoded = decode(path)
+    gain = 2.0**decoded.camera.baseline_exposure_ev if decoded.camera is not None else 1.0
+    planes = decoded.pixels.transpose(2, 0, 1) * np.float32(gain)
+    return fits_bytes(planes, decoded.capture, SOFTWARE, made.report["done"])
+
+
 def merge(arguments: argparse.Namespace) -> None:
     """Merges and writes; what was done goes to the standard output."""
     if arguments.output.exists():
@@ -70,28 +101,34 @@ def merge(arguments: argparse.Namespace) -> None:
     if not arguments.output.absolute().parent.is_dir():
         raise FileError(arguments.output, "There is no such folder.")
     kind: Kind = arguments.kind
-    names = [path.name for path in arguments.frames]
+    paths, roles = _with_roles(kind, arguments)
+    as_fits = arguments.output.suffix.lower() in (".fits", ".fit")
+    if as_fits and kind != "series":
+        raise BadUsage("Only a series can be written as FITS; name the output .dng.")
+    names = [path.name for path in paths]
     if len(names) > MOST[kind]:
         # before hundreds of files are opened
-        raise FileError(arguments.frames[0], f"A {kind} is made of at most {MOST[kind]} frames; these are {len(names)}.")
+        raise FileError(paths[0], f"A {kind} is made of at most {MOST[kind]} frames; these are {len(names)}.")
     options = _options(kind, arguments.set, names)
+    if roles:
+        options = options.model_copy(update={"roles": {**roles, **options.roles}})
     decoder = Decoder()
-    reading = decoder.ahead(arguments.frames[0])
+    reading = decoder.ahead(paths[0])
     sources: list[tuple[str, Source]] = []
-    for i, path in enumerate(arguments.frames):
+    for i, path in enumerate(paths):
         decoded = reading()
         if i + 1 < len(names):
-            reading = decoder.ahead(arguments.frames[i + 1])
+            reading = decoder.ahead(paths[i + 1])
         sources.append((path.name, Source(decoded)))
     frames = opened(sources)
     try:
         from zincplate.services.originals import hash_of
 
-        origins = [{"name": path.name, "sha256": hash_of(path)} for path in arguments.frames]
+        origins = [{"name": path.name, "sha256": hash_of(path)} for path in paths]
         made = merged(frames, options, lenses(arguments), SOFTWARE, origins)
     except MergeError as error:
-        raise FileError(arguments.frames[0], str(error)) from error
-    write_file(arguments.output, made.dng, replace=False)
+        raise FileError(paths[0], str(error)) from error
+    write_file(arguments.output, _fits(made) if as_fits else made.dng, replace=False)
     if arguments.report is not None:
         write_file(arguments.report, (json.dumps(made.report, indent=1, ensure_ascii=False) + "\n").encode())
     for sentence in (*made.report["done"], *(f"Left out: {text}" for text in made.report["left_out"])):

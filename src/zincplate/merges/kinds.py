@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,11 +10,14 @@ from pydantic import Field
 
 from zincplate.formats.lens_profiles import LensDatabase
 from zincplate.merges.file import Master
+from zincplate.merges.focus import master as focus
+from zincplate.merges.focus.judge import judge_focus
+from zincplate.merges.focus.options import FocusOptions
 from zincplate.merges.judge import judge
 from zincplate.merges.master import merge_bracket, report_of
 from zincplate.merges.options import BracketOptions
 from zincplate.merges.panorama import master as panorama
-from zincplate.merges.panorama.judge import PanoramaJudgement, judge_panorama
+from zincplate.merges.panorama.judge import judge_panorama
 from zincplate.merges.panorama.layout import laid_out
 from zincplate.merges.panorama.options import PanoramaOptions
 from zincplate.merges.preview import outlines, preview_of
@@ -25,35 +28,52 @@ from zincplate.merges.view import Opened, View
 
 Words = Callable[[str], None]
 Share = Callable[[float], None]
-Kind = Literal["bracket", "panorama", "series"]
-Options = BracketOptions | PanoramaOptions | SeriesOptions
+Kind = Literal["bracket", "panorama", "focus", "series"]
+Options = BracketOptions | PanoramaOptions | FocusOptions | SeriesOptions
 MergeOptions = Annotated[Options, Field(discriminator="kind")]
-OPTIONS: dict[Kind, type[Options]] = {"bracket": BracketOptions, "panorama": PanoramaOptions, "series": SeriesOptions}
-MOST: dict[Kind, int] = {"bracket": 9, "panorama": 40, "series": 100}
+OPTIONS: dict[Kind, type[Options]] = {
+    "bracket": BracketOptions, "panorama": PanoramaOptions, "focus": FocusOptions, "series": SeriesOptions,
+}  # fmt: skip
+MOST: dict[Kind, int] = {"bracket": 9, "panorama": 40, "focus": 100, "series": 100}
+T = TypeVar("T")
 
 
 class Kept:
-    """The frames that were judged last, so that a picture that is only laid out otherwise is there at once. One process's own."""
+    """The frames that were judged last: a merge of which only the rest was changed is there at once. One process's own."""
 
     MOST_BYTES = 400 * 2**20
 
     def __init__(self) -> None:
         self._key: object = None
-        self._found: tuple[PanoramaJudgement, list[View]] | None = None
+        self._found: tuple[Any, list[View]] | None = None
 
-    def panorama(
-        self, key: str, frames: Sequence[Opened], options: PanoramaOptions, lenses: LensDatabase, breathe: Words
-    ) -> tuple[PanoramaJudgement, list[View]]:
-        """Judged anew when ``key`` (the files) or what judging depends on is another."""
-        whole = (key, tuple(f.name for f in frames), options.even, options.profile, options.leave_out)
-        if self._found is None or self._key != whole:
+    def judged(self, key: object, judge: Callable[[list[View]], T]) -> tuple[T, list[View]]:
+        """What ``judge`` found for ``key``, with the views that it fills; judged anew when the key is another."""
+        if self._found is None or self._key != key:
             self._found = None
             views: list[View] = []
-            judged = judge_panorama(frames, options, lenses, breathe, views)
+            found = judge(views)
             if sum(v.planes.nbytes * 2 for v in views) > self.MOST_BYTES:
-                return judged, views
-            self._key, self._found = whole, (judged, views)
+                return found, views
+            self._key, self._found = key, (found, views)
         return self._found
+
+
+def _panorama(
+    frames: Sequence[Opened], options: PanoramaOptions, lenses: LensDatabase, breathe: Words, kept: Kept, key: str
+) -> Any:
+    told = ("panorama", key, options.even, options.profile, options.leave_out)
+    return kept.judged(told, lambda views: judge_panorama(frames, options, lenses, breathe, views))
+
+
+def _series(frames: Sequence[Opened], options: SeriesOptions, lenses: LensDatabase, breathe: Words, kept: Kept, key: str) -> Any:
+    told = ("series", key, options.model_dump_json(exclude={"method", "deviations", "still_land"}))
+    return kept.judged(told, lambda views: judge_series(frames, options, lenses, breathe, views))
+
+
+def _focus(frames: Sequence[Opened], options: FocusOptions, breathe: Words, kept: Kept, key: str) -> Any:
+    told = ("focus", key, options.model_dump_json(exclude={"touches"}))
+    return kept.judged(told, lambda views: judge_focus(frames, options, breathe, views))
 
 
 @dataclass(frozen=True)
@@ -65,6 +85,8 @@ class Look:
     """(h, w, 3) sRGB."""
     drawn: dict[str, Any]
     """What may be drawn over it, in shares of its width and height."""
+    depth: NDArray[np.uint8] | None = None
+    """(h, w, 3) the depth map of a focus series."""
 
 
 def look_at(
@@ -78,16 +100,21 @@ def look_at(
     """Judges frames and shows the merge small; raises :class:`MergeError`. ``key`` names the files, for ``kept``."""
     views: list[View] = []
     if isinstance(options, PanoramaOptions):
-        found, views = kept.panorama(key, frames, options, lenses, breathe)
+        found, views = _panorama(frames, options, lenses, breathe, kept, key)
         layout = laid_out(frames, views, found, options, breathe)
         drawn = {"seams": panorama.seams_of(layout), "points": panorama.points_of(found, layout.canvas), "outlines": {}}
         return Look(panorama.report_of(frames, found, layout, options), panorama.preview_of(frames, found, layout), drawn)
     if isinstance(options, SeriesOptions):
-        combined = judge_series(frames, options, lenses, breathe, views)
+        combined, views = _series(frames, options, lenses, breathe, kept, key)
         picture, land = series.preview_of(combined, views, options)
         borders = [] if land is None else series.outlines_of(land)
         drawn = {"seams": borders, "points": [], "outlines": {}}
         return Look(series.report_of(combined, options, land, None), picture, drawn)
+    if isinstance(options, FocusOptions):
+        deep, views = _focus(frames, options, breathe, kept, key)
+        drawn = {"seams": [], "points": [], "outlines": {}}
+        picture = focus.preview_of(frames, views, deep, options)
+        return Look(focus.report_of(deep, options), picture, drawn, focus.depth_picture(deep, options))
     judged = judge(frames, options, breathe, views)
     moved = {str(number): lines for number, lines in outlines(judged).items()}
     drawn = {"seams": [], "points": [], "outlines": moved}
@@ -101,14 +128,16 @@ def merged(
 ) -> Master:  # fmt: skip
     """The master; raises :class:`MergeError`. ``share`` is told how much of the adding up is done."""
     if isinstance(options, PanoramaOptions):
-        found, views = (kept or Kept()).panorama(key, frames, options, lenses, breathe)
+        found, views = _panorama(frames, options, lenses, breathe, kept or Kept(), key)
         layout = laid_out(frames, views, found, options, breathe)
         del views
         return panorama.merge_panorama(frames, found, layout, options, software, sources, share)
     if isinstance(options, SeriesOptions):
-        looked: list[View] = []
-        combined = judge_series(frames, options, lenses, breathe, looked)
+        combined, looked = _series(frames, options, lenses, breathe, kept or Kept(), key)
         return series.merge_series(combined, looked, options, software, sources, share)
+    if isinstance(options, FocusOptions):
+        deep, _ = _focus(frames, options, breathe, kept or Kept(), key)
+        return focus.merge_focus(frames, deep, options, software, sources, share)
     judged = judge(frames, options, breathe)
     return merge_bracket(frames, judged, options, software, sources, share)
 

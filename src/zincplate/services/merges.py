@@ -34,9 +34,9 @@ FORM = 2
 """Of kept previews: others are made again."""
 
 
-SETS = {"bracket": "bracket", "panorama": "sweep"}
+SETS = {"bracket": "bracket", "panorama": "sweep", "focus": "focus", "series": "sky"}
 """The kind of set that a master makes of its sources."""
-NAMED = {"bracket": "Bracket", "panorama": "Panorama"}
+NAMED = {"bracket": "Bracket", "panorama": "Panorama", "focus": "Focus series", "series": "Series"}
 
 
 class Merge(Arguments):
@@ -144,8 +144,12 @@ def _judge(context: Context, job: Progress, arguments: Merge) -> dict[str, Any]:
     said = [[f.content_hash for f in frames], options.model_dump(mode="json"), FORM]
     key = hashlib.sha256(json.dumps(said, sort_keys=True).encode()).hexdigest()[:32]
     write_file(preview_file(context.home, key), jpeg_from(look.picture, 88))
+    depth = ""
+    if look.depth is not None:
+        depth = hashlib.sha256(f"{key} depth".encode()).hexdigest()[:32]
+        write_file(preview_file(context.home, depth), jpeg_from(look.depth, 88))
     size = {"width": look.picture.shape[1], "height": look.picture.shape[0]}
-    return {**look.report, **look.drawn, "preview": key, **size}
+    return {**look.report, **look.drawn, "preview": key, "depth": depth, **size}
 
 
 def preview_file(home: Home, key: str) -> Path:

@@ -2,7 +2,7 @@ import { useSyncExternalStore } from "react";
 
 /** Addresses name the place, so that back, reload and links work. */
 /** What frames can be merged as. */
-export const MERGE_KINDS = ["bracket", "panorama"] as const;
+export const MERGE_KINDS = ["bracket", "panorama", "focus", "series"] as const;
 export type MergeKind = (typeof MERGE_KINDS)[number];
 
 export type Route =

@@ -2781,7 +2781,7 @@ export interface components {
             /** Frames */
             frames: number[];
             /** Options */
-            options: components["schemas"]["BracketOptions"] | components["schemas"]["PanoramaOptions"];
+            options: components["schemas"]["BracketOptions"] | components["schemas"]["PanoramaOptions"] | components["schemas"]["FocusOptions"] | components["schemas"]["SeriesOptions"];
         };
         /**
          * BracketOptions
@@ -2825,6 +2825,37 @@ export interface components {
             base: {
                 [key: string]: number;
             };
+        };
+        /**
+         * FocusOptions
+         * @description Frames are counted from 0 in the order that is given, which is that of their focus: near to far, or far to near.
+         */
+        FocusOptions: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "focus";
+            /**
+             * Align
+             * @default true
+             */
+            align: boolean;
+            /**
+             * Reference
+             * @default null
+             */
+            reference: number | null;
+            /**
+             * Leave Out
+             * @default []
+             */
+            leave_out: number[];
+            /**
+             * Touches
+             * @default []
+             */
+            touches: components["schemas"]["Touch"][];
         };
         /**
          * PanoramaOptions
@@ -2883,6 +2914,81 @@ export interface components {
              */
             leave_out: number[];
         };
+        /**
+         * SeriesOptions
+         * @description Frames are counted from 0 in the order that is given.
+         */
+        SeriesOptions: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "series";
+            /**
+             * Method
+             * @default clip
+             * @enum {string}
+             */
+            method: "clip" | "median" | "mean";
+            /**
+             * Deviations
+             * @default 4
+             */
+            deviations: number;
+            /**
+             * Align
+             * @default auto
+             * @enum {string}
+             */
+            align: "auto" | "stars" | "features" | "none";
+            /**
+             * Even Sky
+             * @default true
+             */
+            even_sky: boolean;
+            /**
+             * Still Land
+             * @default false
+             */
+            still_land: boolean;
+            /**
+             * Roles
+             * @default {}
+             */
+            roles: {
+                [key: string]: "light" | "dark" | "flat" | "bias" | "land";
+            };
+            /**
+             * Reference
+             * @default null
+             */
+            reference: number | null;
+            /**
+             * Leave Out
+             * @default []
+             */
+            leave_out: number[];
+            /**
+             * Take
+             * @default []
+             */
+            take: number[];
+        };
+        /**
+         * Touch
+         * @description A stroke along which one frame is taken.
+         */
+        Touch: {
+            /** Frame */
+            frame: number;
+            /** Radius */
+            radius: number;
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+        };
         /** LooksOut */
         LooksOut: {
             /** Looks */
@@ -2893,7 +2999,7 @@ export interface components {
             /** Frames */
             frames: number[];
             /** Options */
-            options: components["schemas"]["BracketOptions"] | components["schemas"]["PanoramaOptions"];
+            options: components["schemas"]["BracketOptions"] | components["schemas"]["PanoramaOptions"] | components["schemas"]["FocusOptions"] | components["schemas"]["SeriesOptions"];
             /**
              * Look
              * @default Range, natural
@@ -2919,11 +3025,11 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "bracket" | "panorama";
+            kind: "bracket" | "panorama" | "focus" | "series";
             /** Sources */
             sources: components["schemas"]["MergeSourceOut"][];
             /** Options */
-            options: components["schemas"]["BracketOptions"] | components["schemas"]["PanoramaOptions"];
+            options: components["schemas"]["BracketOptions"] | components["schemas"]["PanoramaOptions"] | components["schemas"]["FocusOptions"] | components["schemas"]["SeriesOptions"];
             report: components["schemas"]["MergeReportOut"];
             /** Stale */
             stale: string[];
@@ -2967,6 +3073,26 @@ export interface components {
              * @default 0
              */
             neighbours: number;
+            /**
+             * Role
+             * @default
+             */
+            role: string;
+            /**
+             * Stars
+             * @default 0
+             */
+            stars: number;
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number;
+            /**
+             * Refused
+             * @default null
+             */
+            refused: number | null;
             /** Clipped */
             clipped: number;
             /** Reason */
@@ -2997,7 +3123,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "bracket" | "panorama";
+            kind: "bracket" | "panorama" | "focus" | "series";
             /** Frames */
             frames: components["schemas"]["MergeFrameOut"][];
             /** Done */
@@ -3019,6 +3145,11 @@ export interface components {
              * @default
              */
             projection: string;
+            /**
+             * Aligned By
+             * @default
+             */
+            aligned_by: string;
             /**
              * Size
              * @default []

@@ -4,9 +4,19 @@ import { complain, useNotices } from "../../state/notices";
 import { go, type MergeKind } from "../../state/route";
 import { PLAIN } from "../merge/judgement";
 
-const MOST: Record<MergeKind, number> = { bracket: 9, panorama: 40 };
-const NAMES: Record<MergeKind, string> = { bracket: "bracket", panorama: "panorama" };
-const OF_SETS: Partial<Record<FrameSet["kind"], MergeKind>> = { bracket: "bracket", sweep: "panorama" };
+const MOST: Record<MergeKind, number> = { bracket: 9, panorama: 40, focus: 100, series: 100 };
+const NAMES: Record<MergeKind, string> = {
+  bracket: "bracket",
+  panorama: "panorama",
+  focus: "focus series",
+  series: "series",
+};
+const OF_SETS: Partial<Record<FrameSet["kind"], MergeKind>> = {
+  bracket: "bracket",
+  sweep: "panorama",
+  focus: "focus",
+  sky: "series",
+};
 
 /** What a choice of frames is merged as, in groups: whole brackets each by itself, anything else together. */
 export function groupsOf(picked: readonly Frame[], sets: readonly FrameSet[]): { as: MergeKind; groups: number[][] } {
@@ -27,6 +37,8 @@ export function groupsOf(picked: readonly Frame[], sets: readonly FrameSet[]): {
   const whole = [...groups.values()].every((ids) => ids.length >= 2 && ids.length <= MOST.bracket);
   if (found.size === 1 && as === "bracket" && whole) return { as, groups: [...groups.values()] };
   if (found.size === 1 && as) return { as, groups: all };
+  // darks and flats are chosen with their sky
+  if (found.has("series")) return { as: "series", groups: all };
   return { as: taken.every((f) => f.raw) && taken.length <= MOST.bracket ? "bracket" : "panorama", groups: all };
 }
 
@@ -45,13 +57,6 @@ async function makeAgain(shoot: number, master: Frame): Promise<void> {
 export async function mergeChosen(shoot: number, picked: readonly Frame[], sets: readonly FrameSet[]): Promise<void> {
   const [first] = picked;
   if (picked.length === 1 && first?.made) return makeAgain(shoot, first);
-  const kinds = new Set(picked.map((f) => sets.find((s) => s.id === f.set)?.kind));
-  const [kind] = kinds;
-  if (kinds.size === 1 && (kind === "focus" || kind === "sky")) {
-    const what = { focus: "A focus series", sky: "A series of one sky" }[kind];
-    useNotices.getState().say(`${what} cannot be merged yet; brackets and panoramas can.`);
-    return;
-  }
   const { as, groups } = groupsOf(picked, sets);
   const { say } = useNotices.getState();
   const only = groups[0] ?? [];

@@ -1,21 +1,50 @@
 import type { Frame } from "../../api/client";
 import { thumbUrl } from "../../state/queries";
 import { exposureTime } from "../../ui/number";
-import type { Report } from "./judgement";
+import type { Report, SeriesOptions } from "./judgement";
+
+type Role = NonNullable<SeriesOptions["roles"]>[string];
+const ROLES: readonly Role[] = ["light", "dark", "flat", "bias", "land"];
 
 interface Props {
   frames: readonly Frame[];
   report: Report | null;
   onSwitch: (frame: number, on: boolean) => void;
+  /** What a frame of a series is; null where frames have no such roles. */
+  onRole: ((frame: number, role: Role) => void) | null;
 }
 
-const signed = (v: number): string => {
-  const size = Math.abs(v).toFixed(1);
-  return size === "0.0" ? size : `${v < 0 ? "\u2212" : "+"}${size}`;
+type Row = Report["frames"][number];
+
+const signed = (v: number, digits = 1): string => {
+  const size = Math.abs(v).toFixed(digits);
+  return Number(size) === 0 ? size : `${v < 0 ? "\u2212" : "+"}${size}`;
 };
 
+/** Two figures of a frame in words, by the kind of merge; the third says whether the second is out of the ordinary. */
+function figures(kind: Report["kind"], row: Row): [string, string, boolean][] {
+  const light: [string, string, boolean] = [
+    "exposure",
+    row.reference ? "reference" : `${signed(row.exposure_ev)} EV`,
+    false,
+  ];
+  if (kind === "focus")
+    return [
+      ["size", row.reference ? "reference" : `${signed(100 * (row.scale - 1), 2)} %`, false],
+      ["sharpest in", `${(100 * row.sharpness).toFixed(row.sharpness < 0.01 ? 1 : 0)} %`, row.sharpness < 0.004],
+    ];
+  if (kind === "series")
+    return row.role === "light"
+      ? [
+          light,
+          [row.stars ? `${row.stars} stars, moved` : "moved", `${row.moved_px.toFixed(1)} px`, row.residual_px > 1],
+        ]
+      : [];
+  return [light, ["sharpness", `${Math.round(row.sharpness * 100)} %`, row.sharpness < 0.8]];
+}
+
 /** The frames of a merge: a box each, and what was found about it. */
-export function FrameRows({ frames, report, onSwitch }: Props) {
+export function FrameRows({ frames, report, onSwitch, onRole }: Props) {
   return (
     <ul aria-label="Frames of the merge">
       {frames.map((frame, i) => {
@@ -39,17 +68,36 @@ export function FrameRows({ frames, report, onSwitch }: Props) {
               <dl className="grid min-w-0 grid-cols-[1fr_auto] gap-x-2 text-xs leading-[1.45]">
                 <dt className="truncate font-semibold text-ink">{frame.name.replace(/\.[^.]+$/, "")}</dt>
                 <dd className="text-ink2">{exposureTime(frame.exposure_time_s)}</dd>
-                <dt className="text-ink2">exposure</dt>
-                <dd className="font-medium">
-                  {row ? (row.reference ? "reference" : `${signed(row.exposure_ev)} EV`) : ""}
-                </dd>
-                <dt className="text-ink2">sharpness</dt>
-                <dd className={`font-medium ${row && row.sharpness < 0.8 ? "text-wax" : ""}`}>
-                  {row ? `${Math.round(row.sharpness * 100)} %` : ""}
-                </dd>
+                {row &&
+                  report &&
+                  figures(report.kind, row).map(([name, value, odd]) => [
+                    <dt key={name} className="text-ink2">
+                      {name}
+                    </dt>,
+                    <dd key={`${name} value`} className={`font-medium ${odd ? "text-wax" : ""}`}>
+                      {value}
+                    </dd>,
+                  ])}
               </dl>
               {row?.reason && <span className="col-span-2 col-start-2 pt-0.5 text-xs text-wax">{row.reason}</span>}
             </label>
+            {onRole && row && (
+              <label className="flex items-center gap-2 px-3.5 pb-1.5 pl-[46px] text-xs text-ink2">
+                <span>is a</span>
+                <select
+                  aria-label={`${frame.name} is`}
+                  value={row.role}
+                  onChange={(e) => onRole(i, e.currentTarget.value as Role)}
+                  className="h-6 border border-rule bg-sheet px-1 text-ink"
+                >
+                  {ROLES.map((role) => (
+                    <option key={role} value={role}>
+                      {role}
+                    </option>
+                  ))}
+                </select>
+              </label>
+            )}
           </li>
         );
       })}

@@ -7,7 +7,9 @@ import { complain } from "../../state/notices";
 type Schemas = components["schemas"];
 export type BracketOptions = Schemas["BracketOptions"];
 export type PanoramaOptions = Schemas["PanoramaOptions"];
-export type Options = BracketOptions | PanoramaOptions;
+export type FocusOptions = Schemas["FocusOptions"];
+export type SeriesOptions = Schemas["SeriesOptions"];
+export type Options = BracketOptions | PanoramaOptions | FocusOptions | SeriesOptions;
 export type Report = Schemas["MergeReportOut"];
 
 /** What looking at a merge found: the report, a picture of it, and outlines of what moved. */
@@ -21,11 +23,31 @@ export interface Judged extends Report {
   /** Places by which frames were laid on each other: x, y, and how far they lie apart in pixels. */
   points: [number, number, number][];
   focal_px?: number;
+  /** Key of the depth map's picture. */
+  depth?: string;
   across_degrees?: number;
 }
 
 /** Options as they are at first. */
-export const PLAIN: { bracket: BracketOptions; panorama: PanoramaOptions } = {
+export const PLAIN: {
+  bracket: BracketOptions;
+  panorama: PanoramaOptions;
+  focus: FocusOptions;
+  series: SeriesOptions;
+} = {
+  focus: { kind: "focus", align: true, reference: null, leave_out: [], touches: [] },
+  series: {
+    kind: "series",
+    method: "clip",
+    deviations: 4,
+    align: "auto",
+    even_sky: true,
+    still_land: false,
+    roles: {},
+    reference: null,
+    leave_out: [],
+    take: [],
+  },
   bracket: { kind: "bracket", align: true, ghosts: 60, reference: null, leave_out: [], take: [], base: {} },
   panorama: {
     kind: "panorama",
@@ -46,16 +68,13 @@ const without = (list: readonly number[], one: number) => list.filter((n) => n !
 /** Options with a frame switched on or off by hand. */
 export function switched(options: Options, frame: number, on: boolean): Options {
   const leave_out = without(options.leave_out ?? [], frame);
-  if (options.kind !== "bracket") return { ...options, leave_out: on ? leave_out : [...leave_out, frame] };
-  const take = without(options.take ?? [], frame);
-  if (on) return { ...options, leave_out, take: [...take, frame] };
+  if (!on) leave_out.push(frame);
+  if (options.kind === "panorama") return { ...options, leave_out };
   // what is left out can be no reference
-  return {
-    ...options,
-    leave_out: [...leave_out, frame],
-    take,
-    reference: options.reference === frame ? null : options.reference,
-  };
+  const reference = !on && options.reference === frame ? null : (options.reference ?? null);
+  if (options.kind === "focus") return { ...options, leave_out, reference };
+  const take = without(options.take ?? [], frame);
+  return { ...options, leave_out, reference, take: on ? [...take, frame] : take };
 }
 
 interface Looking {

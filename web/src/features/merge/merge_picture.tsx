@@ -1,4 +1,4 @@
-import { useRef, useState } from "react";
+import { type PointerEvent, useRef, useState } from "react";
 import type { Judged } from "./judgement";
 
 interface Props {
@@ -13,6 +13,10 @@ interface Props {
   onRegion: (number: number) => void;
   /** What a drag turns the view by, in degrees to the right and down; null where there is nothing to turn. */
   onTurn: ((right: number, down: number) => void) | null;
+  /** How wide strokes are (half, in widths of the picture) while something is painted; null else. */
+  brush: number | null;
+  /** A stroke that was drawn, in shares of width and height. */
+  onStroke: (points: [number, number][]) => void;
 }
 
 const LEAST_DRAG_PX = 3;
@@ -21,12 +25,17 @@ const path = (lines: readonly (readonly [number, number])[][], w: number, h: num
   lines.map((line) => `M${line.map(([x, y]) => `${(x * w).toFixed(1)} ${(y * h).toFixed(1)}`).join("L")}Z`).join("");
 
 /** How the master would look, with what moved hatched on it. */
-export function MergePicture({ judged, whole, outlined, pointed, region, onRegion, onTurn }: Props) {
+export function MergePicture({ judged, whole, outlined, pointed, region, onRegion, onTurn, brush, onStroke }: Props) {
   const { width: w, height: h } = judged;
   const grip = useRef<{ x: number; y: number; scale: number } | null>(null);
+  const [stroke, setStroke] = useState<[number, number][] | null>(null);
   const [away, setAway] = useState<{ of: string; x: number; y: number } | null>(null);
   // a picture that was dragged stays there until the one that was asked for is here
   const shift = away?.of === judged.preview ? away : null;
+  const share = (e: PointerEvent): [number, number] => {
+    const box = e.currentTarget.getBoundingClientRect();
+    return [(e.clientX - box.left) / box.width, (e.clientY - box.top) / box.height];
+  };
   const degrees = (px: number, scale: number) => {
     const canvas = judged.size?.[0] ?? w;
     return (Math.atan((px * scale * canvas) / w / (judged.focal_px ?? canvas)) * 180) / Math.PI;
@@ -34,18 +43,24 @@ export function MergePicture({ judged, whole, outlined, pointed, region, onRegio
   return (
     <div className={whole ? "flex h-full w-full items-center justify-center p-4" : "h-full w-full overflow-auto"}>
       <div
-        className={`relative shrink-0 ${onTurn ? "touch-none cursor-move select-none overflow-hidden" : ""}`}
+        className={`relative shrink-0 ${onTurn || brush ? "touch-none select-none overflow-hidden" : ""} ${brush ? "cursor-crosshair" : onTurn ? "cursor-move" : ""}`}
         onPointerDown={(e) => {
-          if (!onTurn || e.button !== 0) return;
+          if (!(onTurn || brush) || e.button !== 0) return;
           e.preventDefault();
           e.currentTarget.setPointerCapture(e.pointerId);
+          if (brush) return setStroke([share(e)]);
           grip.current = { x: e.clientX, y: e.clientY, scale: w / e.currentTarget.getBoundingClientRect().width };
         }}
         onPointerMove={(e) => {
-          if (grip.current)
+          if (stroke) setStroke([...stroke, share(e)]);
+          else if (grip.current)
             setAway({ of: judged.preview, x: e.clientX - grip.current.x, y: e.clientY - grip.current.y });
         }}
         onPointerUp={(e) => {
+          if (stroke) {
+            setStroke(null);
+            return onStroke(stroke);
+          }
           const from = grip.current;
           grip.current = null;
           if (!from || !onTurn) return;
@@ -55,6 +70,7 @@ export function MergePicture({ judged, whole, outlined, pointed, region, onRegio
         }}
         onPointerCancel={() => {
           grip.current = null;
+          setStroke(null);
           setAway(null);
         }}
         style={
@@ -70,6 +86,29 @@ export function MergePicture({ judged, whole, outlined, pointed, region, onRegio
           style={shift ? { transform: `translate(${shift.x}px, ${shift.y}px)` } : undefined}
           draggable={false}
         />
+        {outlined && judged.depth && (
+          <img
+            src={`/api/merges/previews/${judged.depth}`}
+            alt="The depth map: the first frame dark, the last light"
+            className="absolute inset-0 h-full w-full"
+            draggable={false}
+          />
+        )}
+        {stroke && brush && (
+          <svg viewBox={`0 0 ${w} ${h}`} className="absolute inset-0 h-full w-full" role="presentation">
+            <polyline
+              points={(stroke.length > 1 ? stroke : [...stroke, ...stroke])
+                .map(([x, y]) => `${x * w},${y * h}`)
+                .join(" ")}
+              fill="none"
+              stroke="#f0a020"
+              strokeOpacity={0.5}
+              strokeWidth={2 * brush * w}
+              strokeLinecap="round"
+              strokeLinejoin="round"
+            />
+          </svg>
+        )}
         {!shift && (outlined || pointed) && (
           <svg viewBox={`0 0 ${w} ${h}`} className="absolute inset-0 h-full w-full" role="presentation">
             <defs>

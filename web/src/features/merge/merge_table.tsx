@@ -12,14 +12,27 @@ import { isTyped } from "../../ui/typing";
 import { useKeys } from "../../ui/use_keys";
 import { JobsButton } from "../jobs/jobs_button";
 import { BracketRows } from "./bracket_options";
+import { type Brush, FocusRows } from "./focus_options";
 import { FrameRows } from "./frame_rows";
 import { type Options, PLAIN, switched, useJudgement } from "./judgement";
 import { MergePicture } from "./merge_picture";
 import { ChoiceRow } from "./option_rows";
 import { PanoramaRows } from "./panorama_options";
+import { SeriesRows } from "./series_options";
 import { stem } from "./stem";
 
-const NAMES: Record<MergeKind, string> = { bracket: "bracket", panorama: "panorama" };
+const NAMES: Record<MergeKind, string> = {
+  bracket: "bracket",
+  panorama: "panorama",
+  focus: "focus series",
+  series: "noise or star series",
+};
+const DRAWN: Record<MergeKind, string> = {
+  bracket: "What moved",
+  panorama: "Seams",
+  focus: "Depth map",
+  series: "Land",
+};
 
 /** Degrees between -180 and 180, in tenths. */
 const turned = (degrees: number): number => Math.round((((degrees + 540) % 360) - 180) * 10) / 10;
@@ -44,8 +57,9 @@ export function MergeTable({
   const [options, setOptions] = useState<Options | null>(again ? null : PLAIN[as]);
   const [look, setLook] = useState(as === "bracket" ? "Range, natural" : "plain");
   const [whole, setWhole] = useState(true);
-  const [outlined, setOutlined] = useState(true);
+  const [outlined, setOutlined] = useState(as !== "focus");
   const [pointed, setPointed] = useState(false);
+  const [brush, setBrush] = useState<Brush>({ frame: null, radius: 0.02 });
   const [region, setRegion] = useState<number | null>(null);
   const [making, setMaking] = useState<string | null>(null);
   const looks = useQuery({ queryKey: ["looks"], queryFn: () => need(api.GET("/api/merges/looks")) });
@@ -55,7 +69,7 @@ export function MergeTable({
     // a master that is made again begins with what it was made with; frames that are gone are counted no more
     need(api.GET("/api/frames/{id}/made", { params: { path: { id: again } } }))
       .then((made) => {
-        setOptions(made.sources.every((s) => s.frame !== null) ? made.options : PLAIN[as]);
+        setOptions(made.sources.every((s) => s.frame !== null) ? (made.options as Options) : PLAIN[as]);
         setStale(made.stale);
       })
       .catch((e: unknown) => {
@@ -104,7 +118,7 @@ export function MergeTable({
 
   const set = (change: Partial<Options>) => setOptions({ ...used, ...change } as Options);
   const flat = judged?.projection === "flat" || judged?.projection === "straightened";
-  const drawn = Boolean(judged?.regions?.length || judged?.seams.length);
+  const drawn = Boolean(judged?.regions?.length || judged?.seams.length || judged?.depth);
   const taking = judged?.frames.filter((f) => f.takes_part).length;
   return (
     <div className="flex h-full flex-col">
@@ -115,7 +129,7 @@ export function MergeTable({
         ]}
       >
         <Button pressed={outlined} disabled={!drawn} onClick={() => setOutlined(!outlined)}>
-          {as === "bracket" ? "What moved" : "Seams"}
+          {DRAWN[as]}
         </Button>
         {as === "panorama" && (
           <Button pressed={pointed} disabled={!judged?.points.length} onClick={() => setPointed(!pointed)}>
@@ -140,7 +154,12 @@ export function MergeTable({
             </span>
           </div>
           <div className="scroll-plain min-h-0 grow">
-            <FrameRows frames={frames} report={judged} onSwitch={(i, on) => setOptions(switched(used, i, on))} />
+            <FrameRows
+              frames={frames}
+              report={judged}
+              onSwitch={(i, on) => setOptions(switched(used, i, on))}
+              onRole={used.kind === "series" ? (i, role) => set({ roles: { ...used.roles, [i]: role } }) : null}
+            />
           </div>
           <div className="scroll-plain flex min-h-0 shrink-0 basis-[55%] flex-col gap-2 border-t border-ink py-3">
             {!again && (
@@ -159,6 +178,8 @@ export function MergeTable({
             {used.kind === "bracket" && (
               <BracketRows {...{ options: used, frames, judged, set }} onRegion={setRegion} />
             )}
+            {used.kind === "focus" && <FocusRows {...{ options: used, frames, judged, brush, setBrush, set }} />}
+            {used.kind === "series" && <SeriesRows {...{ options: used, frames, judged, set }} />}
             {used.kind === "panorama" && <PanoramaRows {...{ options: used, judged, set }} />}
             <ChoiceRow label="starts as" value={look} onChoose={setLook}>
               {looks.data?.looks.map((name) => (
@@ -184,6 +205,11 @@ export function MergeTable({
                         })
                     : null
                 }
+                brush={used.kind === "focus" && brush.frame !== null ? brush.radius : null}
+                onStroke={(points) => {
+                  if (used.kind !== "focus" || brush.frame === null) return;
+                  set({ touches: [...(used.touches ?? []), { frame: brush.frame, radius: brush.radius, points }] });
+                }}
                 onRegion={(number) => document.getElementById(`region-${number}`)?.focus()}
               />
             )}

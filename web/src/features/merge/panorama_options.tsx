@@ -12,7 +12,11 @@ const degrees = (label: string, help: string, most: number): GaugeFacts => ({
   decimals: 1,
   scale: "middle",
 });
-const HORIZON = degrees("Horizon", "How far up the view looks: a horizon that bulges becomes straight. The picture can be dragged as well.", 90);
+const HORIZON = degrees(
+  "Horizon",
+  "How far up the view looks: a horizon that bulges becomes straight. The picture can be dragged as well.",
+  90,
+);
 const LEAN = degrees("Lean", "Turns the horizon.", 45);
 const MIDDLE = degrees("Middle", "Which way the middle of the picture looks.", 180);
 const RECTANGLE: GaugeFacts = {

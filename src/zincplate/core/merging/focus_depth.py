@@ -1,0 +1,92 @@
+"""At which frame of a focus series each place is sharpest: a depth map that is even where nothing tells, and keeps edges.
+
+Sharpness is the energy of the second derivative, noise taken out (the focus measures that Pertuz, Puig & Garcia compare, Pattern
+Recognition 46, 2013). The measures of all frames are smoothed by a guided filter (He, Sun & Tang, TPAMI 35, 2013) with the
+picture itself as the guide, as costs of labels are (Hosni et al., "Fast cost-volume filtering", TPAMI 35, 2013), each weighed
+by how much it says.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Float32 = NDArray[np.float32]
+
+LAPLACE_GAIN = 20.0
+"""Variance of the five-point second derivative of white noise of variance 1."""
+RADIUS_PX, EVEN = 7, 0.01
+"""Of the guided filter, in pixels of the depth map and squared stops."""
+SHARPER = 4.0
+"""Power of measures against the best one: blur spreads what is sharp, and the nearest frames are nearly as sharp."""
+LEAST_TOLD = 2.0
+"""Times what noise leaves over, at which a measure counts half."""
+
+
+@dataclass(frozen=True)
+class Depth:
+    """For each place, the frame (a fraction lies between two) that is sharpest, and how sure that is (0 to 1)."""
+
+    frame: Float32
+    sure: Float32
+
+
+def focus_energy(green: Float32, variance: Float32, block: int) -> Float32:
+    """Energy of detail of a plane (h, w) over its light, in blocks; what noise of a variance (h, w) makes of it taken out."""
+    h, w = green.shape[0] // block * block, green.shape[1] // block * block
+    out = np.zeros((h // block, w // block), np.float32)
+    plane, noise, gain = green, variance, LAPLACE_GAIN
+    for octave in range(2):
+        second = cv2.Laplacian(plane, cv2.CV_32F, ksize=1)
+        energy = second * second - gain * noise
+        out += cv2.resize(energy[:h, :w], (w // block, h // block), interpolation=cv2.INTER_AREA) * np.float32(4**octave)
+        if octave == 0:
+            plane = cv2.GaussianBlur(plane, (0, 0), 1.0)
+            gain = 0.55  # of the second derivative of white noise after that blur
+    return out
+
+
+def guided(guide: Float32, plane: Float32, radius_px: int, even: float) -> Float32:
+    """Guided filter of a plane by a guide, both (h, w)."""
+    size = (2 * radius_px + 1, 2 * radius_px + 1)
+
+    def mean(p: Float32) -> Float32:
+        return np.asarray(cv2.boxFilter(p, -1, size, borderType=cv2.BORDER_REFLECT), np.float32)
+
+    mean_g, mean_p = mean(guide), mean(plane)
+    variance = mean(np.asarray(guide * guide)) - mean_g * mean_g
+    a = (mean(np.asarray(guide * plane)) - mean_g * mean_p) / (variance + np.float32(even))
+    b = mean_p - a * mean_g
+    return np.asarray(mean(np.asarray(a, np.float32)) * guide + mean(np.asarray(b, np.float32)), np.float32)
+
+
+def depth_of(energies: Sequence[Float32], light: Sequence[Float32], shown: Sequence[NDArray[np.bool_]], floor: Float32) -> Depth:
+    """``energies`` (h, w) of each frame, laid on the reference, in order of focus; ``light``: logarithms of light; ``shown``:
+    where each frame is; ``floor`` (h, w): what noise leaves over of an energy."""
+    stack = np.maximum(np.stack(energies), 0)
+    stack = np.where(np.stack(shown), stack, 0)
+    best = stack.max(0)
+    told = best / (best + LEAST_TOLD * floor)
+    share = (stack / np.maximum(best, 1e-12)) ** np.float32(0.5)
+    rough = stack.argmax(0)
+    guide = np.take_along_axis(np.stack(light), rough[None], 0)[0]
+    guide = cv2.medianBlur(np.ascontiguousarray(guide, np.float32), 3)
+    weight = np.maximum(guided(guide, told.astype(np.float32), RADIUS_PX, EVEN), 1e-4)
+    scores = np.stack([guided(guide, (s**SHARPER * told).astype(np.float32), RADIUS_PX, EVEN) for s in share]) / weight
+    scores = np.where(np.stack(shown), scores, -1)
+    top = scores.argmax(0)
+    n = len(scores)
+    inner = np.clip(top, 1, max(n - 2, 1))
+    frame = top.astype(np.float32)
+    if n >= 3:
+        low, middle, high = (np.take_along_axis(scores, (inner + k)[None], 0)[0] for k in (-1, 0, 1))
+        bend = low - 2 * middle + high
+        with np.errstate(divide="ignore", invalid="ignore"):
+            between = np.where(bend < -1e-6, 0.5 * (low - high) / bend, 0)
+        frame = np.where((top > 0) & (top < n - 1), top + np.clip(between, -0.5, 0.5), top).astype(np.float32)
+    frame = cv2.medianBlur(frame, 5)
+    return Depth(
+        np.asarray(frame, np.float32), np.asarray(np.clip(guided(guide, told.astype(np.float32), 3, EVEN), 0, 1), np.float32)
+    )

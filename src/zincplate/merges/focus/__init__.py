@@ -1,0 +1,1 @@
+"""Focus series: frames focused from near to far become one that is sharp throughout."""

@@ -1,0 +1,93 @@
+"""A focus series at full size, strip by strip: each place from the frames that are sharpest there."""
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from zincplate.merges.bracket import laid_part
+from zincplate.merges.focus.judge import FocusJudgement
+from zincplate.merges.focus.options import FocusOptions, Touch
+from zincplate.merges.view import Opened
+
+Float32 = NDArray[np.float32]
+
+ROWS = 256
+SOFT = 0.75
+"""Frames about a depth that count there: the nearest two, between them by nearness."""
+
+
+@dataclass(frozen=True)
+class Strip:
+    """Rows of the result."""
+
+    top: int
+    camera_values: Float32
+    """(3, rows, width), 1 where the frame with the least light clips."""
+
+
+def touched(depth: Float32, judged: FocusJudgement, touches: Sequence[Touch]) -> Float32:
+    """The depth (h, w) with strokes drawn over it."""
+    h, w = depth.shape
+    out = depth.copy()
+    for touch in touches:
+        if touch.frame not in judged.members:
+            continue
+        mask = np.zeros((h, w), np.uint8)
+        points = np.round([(x * w * 16 - 8, y * h * 16 - 8) for x, y in touch.points]).astype(np.int32)
+        thick = max(round(2 * touch.radius * w), 1)
+        if len(points) == 1:
+            cv2.circle(mask, tuple(int(v) for v in points[0]), max(thick // 2, 1) * 16, 255, -1, shift=4)
+        else:
+            cv2.polylines(mask, [points], False, 255, thick, cv2.LINE_8, 4)
+        out[mask > 0] = judged.members.index(touch.frame)
+    return out
+
+
+def weights_of(depth: Float32, count: int) -> Float32:
+    """(count, h, w) of each frame at depths (h, w), summing up to 1."""
+    distance = np.abs(np.arange(count, dtype=np.float32)[:, None, None] - depth)
+    weight = np.clip(1 - distance / np.float32(SOFT), 0, 1)
+    return np.asarray(weight / np.maximum(weight.sum(0), 1e-6), np.float32)
+
+
+def parts(
+    frames: Sequence[Opened], judged: FocusJudgement, options: FocusOptions, breathe: Callable[[float], None] = lambda _: None
+) -> Iterator[Strip]:
+    """The result from top to bottom. ``breathe`` is told the share that is done."""
+    base = frames[judged.reference].source
+    members = judged.members
+    depth = touched(judged.depth.frame, judged, options.touches)
+    darkest = np.float32(min(judged.exposure[i] for i in members))
+    for top in range(0, base.height, ROWS):
+        rows = min(ROWS, base.height - top)
+        part = _enlarged(depth, base.width, base.height, top, top + rows)
+        out = _mixed(frames, judged, part, top, rows)
+        breathe((top + rows) / base.height)
+        yield Strip(top, out * darkest)
+
+
+def _enlarged(plane: Float32, width: int, height: int, y0: int, y1: int) -> Float32:
+    h, w = plane.shape
+    x = (np.arange(width, dtype=np.float32) + np.float32(0.5)) * np.float32(w / width) - np.float32(0.5)
+    y = (np.arange(y0, y1, dtype=np.float32) + np.float32(0.5)) * np.float32(h / height) - np.float32(0.5)
+    xx, yy = np.meshgrid(x, y)
+    return np.asarray(cv2.remap(plane, xx, yy, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE), np.float32)
+
+
+def _mixed(frames: Sequence[Opened], judged: FocusJudgement, depth: Float32, top: int, rows: int) -> Float32:
+    """(3, rows, width) camera values in the reference's light."""
+    weight = weights_of(depth, len(judged.members))
+    out = np.zeros((3, *depth.shape), np.float32)
+    total = np.full(depth.shape, 1e-6, np.float32)
+    for k, i in enumerate(judged.members):
+        if not weight[k].any():
+            continue
+        laid, trust = laid_part(frames[i], judged.placements[i], top, rows, depth.shape[1], i == judged.reference)
+        neutral = np.asarray(frames[i].source.as_shot_neutral, np.float32) / np.float32(judged.exposure[i])
+        mine = weight[k] * (trust >= 0)
+        out += laid * neutral[:, None, None] * mine
+        total += mine
+    return np.asarray(out / total, np.float32)
