@@ -23,7 +23,8 @@ def fits_bytes(planes: Float32, capture: CaptureData, software: str, sentences: 
         header["EXPTIME"] = (capture.exposure_time_s, "seconds, of one frame")
     if capture.captured_at:
         header["DATE-OBS"] = capture.captured_at
-    camera = f"{capture.camera_make} {capture.camera_model}".strip()
+    named = capture.camera_model.startswith(capture.camera_make)
+    camera = capture.camera_model if named else f"{capture.camera_make} {capture.camera_model}".strip()
     if camera:
         header["INSTRUME"] = camera.encode("ascii", "replace").decode()
     for sentence in sentences:

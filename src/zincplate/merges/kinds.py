@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Annotated, Any, Literal, TypeVar
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +14,7 @@ from zincplate.merges.focus import master as focus
 from zincplate.merges.focus.judge import judge_focus
 from zincplate.merges.focus.options import FocusOptions
 from zincplate.merges.judge import judge
+from zincplate.merges.kept import Kept
 from zincplate.merges.master import merge_bracket, report_of
 from zincplate.merges.options import BracketOptions
 from zincplate.merges.panorama import master as panorama
@@ -35,45 +36,23 @@ OPTIONS: dict[Kind, type[Options]] = {
     "bracket": BracketOptions, "panorama": PanoramaOptions, "focus": FocusOptions, "series": SeriesOptions,
 }  # fmt: skip
 MOST: dict[Kind, int] = {"bracket": 9, "panorama": 40, "focus": 100, "series": 100}
-T = TypeVar("T")
-
-
-class Kept:
-    """The frames that were judged last: a merge of which only the rest was changed is there at once. One process's own."""
-
-    MOST_BYTES = 400 * 2**20
-
-    def __init__(self) -> None:
-        self._key: object = None
-        self._found: tuple[Any, list[View]] | None = None
-
-    def judged(self, key: object, judge: Callable[[list[View]], T]) -> tuple[T, list[View]]:
-        """What ``judge`` found for ``key``, with the views that it fills; judged anew when the key is another."""
-        if self._found is None or self._key != key:
-            self._found = None
-            views: list[View] = []
-            found = judge(views)
-            if sum(v.planes.nbytes * 2 for v in views) > self.MOST_BYTES:
-                return found, views
-            self._key, self._found = key, (found, views)
-        return self._found
 
 
 def _panorama(
     frames: Sequence[Opened], options: PanoramaOptions, lenses: LensDatabase, breathe: Words, kept: Kept, key: str
 ) -> Any:
-    told = ("panorama", key, options.even, options.profile, options.leave_out)
-    return kept.judged(told, lambda views: judge_panorama(frames, options, lenses, breathe, views))
+    told = f"panorama {key} {options.even} {options.profile} {options.leave_out}"
+    return kept.judged(told, frames, lambda views: judge_panorama(frames, options, lenses, breathe, views))
 
 
 def _series(frames: Sequence[Opened], options: SeriesOptions, lenses: LensDatabase, breathe: Words, kept: Kept, key: str) -> Any:
-    told = ("series", key, options.model_dump_json(exclude={"method", "deviations", "still_land"}))
-    return kept.judged(told, lambda views: judge_series(frames, options, lenses, breathe, views))
+    told = f"series {key} {options.model_dump_json(exclude={'method', 'deviations', 'still_land'})}"
+    return kept.judged(told, None, lambda views: judge_series(frames, options, lenses, breathe, views))
 
 
 def _focus(frames: Sequence[Opened], options: FocusOptions, breathe: Words, kept: Kept, key: str) -> Any:
-    told = ("focus", key, options.model_dump_json(exclude={"touches"}))
-    return kept.judged(told, lambda views: judge_focus(frames, options, breathe, views))
+    told = f"focus {key} {options.model_dump_json(exclude={'touches'})}"
+    return kept.judged(told, frames, lambda views: judge_focus(frames, options, breathe, views))
 
 
 @dataclass(frozen=True)

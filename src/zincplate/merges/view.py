@@ -117,16 +117,15 @@ def view_of(opened: Opened) -> View:
     """Reads a frame small."""
     source, step = opened.source, step_of(opened.source)
     plate = source.reduced(step, hot_pixels=True)
-    levels = source.camera_values(plate.planes).max(0) / np.float32(max(source.ceiling, 1e-6))
+    return seen(opened, plate.planes, step, (plate.origin_x, plate.origin_y))
+
+
+def seen(opened: Opened, planes: Float32, step: int, origin: tuple[int, int]) -> View:
+    """A view of reduced planes (3, h, w)."""
+    source = opened.source
+    levels = source.camera_values(planes).max(0) / np.float32(max(source.ceiling, 1e-6))
     slope, offset = opened.noise
     # half of the sites of a mosaic are green
     count = step * step * (0.5 if source.mosaic else 1.0)
-    variance = (slope[1] * np.maximum(plate.planes[1], 0) + offset[1]) / count
-    return View(
-        np.ascontiguousarray(plate.planes[1]),
-        variance.astype(np.float32),
-        levels < SHOWN_TO,
-        step,
-        (plate.origin_x, plate.origin_y),
-        plate.planes,
-    )
+    variance = (slope[1] * np.maximum(planes[1], 0) + offset[1]) / count
+    return View(np.ascontiguousarray(planes[1]), variance.astype(np.float32), levels < SHOWN_TO, step, origin, planes)

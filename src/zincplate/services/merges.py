@@ -15,7 +15,8 @@ from zincplate.formats.files import write_file
 from zincplate.formats.preview import jpeg_from
 from zincplate.formats.turns import Turn, Urgency
 from zincplate.merges.errors import MergeError
-from zincplate.merges.kinds import Kept, MergeOptions, look_at, merged, steps_of
+from zincplate.merges.kept import Kept
+from zincplate.merges.kinds import MergeOptions, look_at, merged, steps_of
 from zincplate.merges.options import BracketOptions
 from zincplate.merges.view import Opened
 from zincplate.merges.view import opened as opened_together
@@ -138,6 +139,7 @@ def _judge(context: Context, job: Progress, arguments: Merge) -> dict[str, Any]:
     opened = _opened(context, job, frames, 0.3)
     try:
         words = _words(job, options, len(frames), 0.3, 0.95)
+        _KEPT.folder = context.home.cache / "merges"
         look = look_at(opened, options, context.renderer.lenses, words, _KEPT, _files(frames))
     except MergeError as error:
         raise UserError(str(error)) from error
@@ -168,6 +170,7 @@ def _merge(context: Context, job: Progress, arguments: Merge) -> dict[str, Any]:
         job.progress(0.4 + 0.5 * share, "adding up")
 
     words = _words(job, options, len(frames), 0.1, 0.4)
+    _KEPT.folder = context.home.cache / "merges"
     try:
         made = merged(opened, options, context.renderer.lenses, SOFTWARE, sources, words, breathe, _KEPT, _files(frames))
     except MergeError as error:

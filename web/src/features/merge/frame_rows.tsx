@@ -82,7 +82,7 @@ export function FrameRows({ frames, report, onSwitch, onRole }: Props) {
               {row?.reason && <span className="col-span-2 col-start-2 pt-0.5 text-xs text-wax">{row.reason}</span>}
             </label>
             {onRole && row && (
-              <label className="flex items-center gap-2 px-3.5 pb-1.5 pl-[46px] text-xs text-ink2">
+              <label className="-mt-1 flex items-center gap-2 px-3.5 pb-1 pl-[144px] text-xs text-ink2">
                 <span>is a</span>
                 <select
                   aria-label={`${frame.name} is`}

@@ -41,121 +41,123 @@ export function MergePicture({ judged, whole, outlined, pointed, region, onRegio
     return (Math.atan((px * scale * canvas) / w / (judged.focal_px ?? canvas)) * 180) / Math.PI;
   };
   return (
-    <div className={whole ? "flex h-full w-full items-center justify-center p-4" : "h-full w-full overflow-auto"}>
-      <div
-        className={`relative shrink-0 ${onTurn || brush ? "touch-none select-none overflow-hidden" : ""} ${brush ? "cursor-crosshair" : onTurn ? "cursor-move" : ""}`}
-        onPointerDown={(e) => {
-          if (!(onTurn || brush) || e.button !== 0) return;
-          e.preventDefault();
-          e.currentTarget.setPointerCapture(e.pointerId);
-          if (brush) return setStroke([share(e)]);
-          grip.current = { x: e.clientX, y: e.clientY, scale: w / e.currentTarget.getBoundingClientRect().width };
-        }}
-        onPointerMove={(e) => {
-          if (stroke) setStroke([...stroke, share(e)]);
-          else if (grip.current)
-            setAway({ of: judged.preview, x: e.clientX - grip.current.x, y: e.clientY - grip.current.y });
-        }}
-        onPointerUp={(e) => {
-          if (stroke) {
+    <div className={whole ? "h-full w-full p-4" : "h-full w-full overflow-auto"}>
+      <div className={whole ? "flex h-full w-full items-center justify-center [container-type:size]" : undefined}>
+        <div
+          className={`relative shrink-0 ${onTurn || brush ? "touch-none select-none overflow-hidden" : ""} ${brush ? "cursor-crosshair" : onTurn ? "cursor-move" : ""}`}
+          onPointerDown={(e) => {
+            if (!(onTurn || brush) || e.button !== 0) return;
+            e.preventDefault();
+            e.currentTarget.setPointerCapture(e.pointerId);
+            if (brush) return setStroke([share(e)]);
+            grip.current = { x: e.clientX, y: e.clientY, scale: w / e.currentTarget.getBoundingClientRect().width };
+          }}
+          onPointerMove={(e) => {
+            if (stroke) setStroke([...stroke, share(e)]);
+            else if (grip.current)
+              setAway({ of: judged.preview, x: e.clientX - grip.current.x, y: e.clientY - grip.current.y });
+          }}
+          onPointerUp={(e) => {
+            if (stroke) {
+              setStroke(null);
+              return onStroke(stroke);
+            }
+            const from = grip.current;
+            grip.current = null;
+            if (!from || !onTurn) return;
+            const [x, y] = [e.clientX - from.x, e.clientY - from.y];
+            if (Math.hypot(x, y) < LEAST_DRAG_PX) setAway(null);
+            else onTurn(degrees(x, from.scale), degrees(y, from.scale));
+          }}
+          onPointerCancel={() => {
+            grip.current = null;
             setStroke(null);
-            return onStroke(stroke);
+            setAway(null);
+          }}
+          style={
+            whole
+              ? { aspectRatio: `${w} / ${h}`, width: `min(${w}px, 100cqw, calc(100cqh * ${w / h}))` }
+              : { width: w, height: h }
           }
-          const from = grip.current;
-          grip.current = null;
-          if (!from || !onTurn) return;
-          const [x, y] = [e.clientX - from.x, e.clientY - from.y];
-          if (Math.hypot(x, y) < LEAST_DRAG_PX) setAway(null);
-          else onTurn(degrees(x, from.scale), degrees(y, from.scale));
-        }}
-        onPointerCancel={() => {
-          grip.current = null;
-          setStroke(null);
-          setAway(null);
-        }}
-        style={
-          whole
-            ? { aspectRatio: `${w} / ${h}`, maxWidth: "100%", maxHeight: "100%", width: w }
-            : { width: w, height: h }
-        }
-      >
-        <img
-          src={`/api/merges/previews/${judged.preview}`}
-          alt={`The merge of ${judged.frames.filter((f) => f.takes_part).length} frames`}
-          className="absolute inset-0 h-full w-full"
-          style={shift ? { transform: `translate(${shift.x}px, ${shift.y}px)` } : undefined}
-          draggable={false}
-        />
-        {outlined && judged.depth && (
+        >
           <img
-            src={`/api/merges/previews/${judged.depth}`}
-            alt="The depth map: the first frame dark, the last light"
+            src={`/api/merges/previews/${judged.preview}`}
+            alt={`The merge of ${judged.frames.filter((f) => f.takes_part).length} frames`}
             className="absolute inset-0 h-full w-full"
+            style={shift ? { transform: `translate(${shift.x}px, ${shift.y}px)` } : undefined}
             draggable={false}
           />
-        )}
-        {stroke && brush && (
-          <svg viewBox={`0 0 ${w} ${h}`} className="absolute inset-0 h-full w-full" role="presentation">
-            <polyline
-              points={(stroke.length > 1 ? stroke : [...stroke, ...stroke])
-                .map(([x, y]) => `${x * w},${y * h}`)
-                .join(" ")}
-              fill="none"
-              stroke="#f0a020"
-              strokeOpacity={0.5}
-              strokeWidth={2 * brush * w}
-              strokeLinecap="round"
-              strokeLinejoin="round"
+          {outlined && judged.depth && (
+            <img
+              src={`/api/merges/previews/${judged.depth}`}
+              alt="The depth map: the first frame dark, the last light"
+              className="absolute inset-0 h-full w-full"
+              draggable={false}
             />
-          </svg>
-        )}
-        {!shift && (outlined || pointed) && (
-          <svg viewBox={`0 0 ${w} ${h}`} className="absolute inset-0 h-full w-full" role="presentation">
-            <defs>
-              <pattern id="hatch" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
-                <rect width="7" height="7" fill="#d98e04" fillOpacity="0.3" />
-                <rect width="2" height="7" fill="#d98e04" fillOpacity="0.75" />
-              </pattern>
-            </defs>
-            {outlined && judged.seams.length > 0 && (
-              <path
-                d={path([judged.seams].flat(), w, h)}
+          )}
+          {stroke && brush && (
+            <svg viewBox={`0 0 ${w} ${h}`} className="absolute inset-0 h-full w-full" role="presentation">
+              <polyline
+                points={(stroke.length > 1 ? stroke : [...stroke, ...stroke])
+                  .map(([x, y]) => `${x * w},${y * h}`)
+                  .join(" ")}
                 fill="none"
                 stroke="#f0a020"
-                strokeWidth={1.5}
-                vectorEffect="non-scaling-stroke"
+                strokeOpacity={0.5}
+                strokeWidth={2 * brush * w}
+                strokeLinecap="round"
+                strokeLinejoin="round"
               />
-            )}
-            {pointed &&
-              judged.points.map(([x, y, apart], i) => (
-                <circle
-                  // biome-ignore lint/suspicious/noArrayIndexKey: places have no names and never change order
-                  key={i}
-                  cx={x * w}
-                  cy={y * h}
-                  r={Math.max(w / 500, 2)}
-                  fill={apart > 1 ? "#c8372d" : "#f4f1ea"}
-                  stroke="#161616"
-                  strokeWidth={1}
+            </svg>
+          )}
+          {!shift && (outlined || pointed) && (
+            <svg viewBox={`0 0 ${w} ${h}`} className="absolute inset-0 h-full w-full" role="presentation">
+              <defs>
+                <pattern id="hatch" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+                  <rect width="7" height="7" fill="#d98e04" fillOpacity="0.3" />
+                  <rect width="2" height="7" fill="#d98e04" fillOpacity="0.75" />
+                </pattern>
+              </defs>
+              {outlined && judged.seams.length > 0 && (
+                <path
+                  d={path([judged.seams].flat(), w, h)}
+                  fill="none"
+                  stroke="#f0a020"
+                  strokeWidth={1.5}
                   vectorEffect="non-scaling-stroke"
-                >
-                  <title>{`${apart.toFixed(2)} px apart`}</title>
-                </circle>
+                />
+              )}
+              {pointed &&
+                judged.points.map(([x, y, apart], i) => (
+                  <circle
+                    // biome-ignore lint/suspicious/noArrayIndexKey: places have no names and never change order
+                    key={i}
+                    cx={x * w}
+                    cy={y * h}
+                    r={Math.max(w / 500, 2)}
+                    fill={apart > 1 ? "#c8372d" : "#f4f1ea"}
+                    stroke="#161616"
+                    strokeWidth={1}
+                    vectorEffect="non-scaling-stroke"
+                  >
+                    <title>{`${apart.toFixed(2)} px apart`}</title>
+                  </circle>
+                ))}
+              {(outlined ? (judged.regions ?? []) : []).map((r) => (
+                // biome-ignore lint/a11y/noStaticElementInteractions: the list beside the picture does the same by keyboard
+                <path
+                  key={r.number}
+                  d={path(judged.outlines[String(r.number)] ?? [], w, h)}
+                  fill="url(#hatch)"
+                  stroke={region === r.number ? "#fff" : "#161616"}
+                  strokeWidth={region === r.number ? 3 : 1.5}
+                  vectorEffect="non-scaling-stroke"
+                  onClick={() => onRegion(r.number)}
+                />
               ))}
-            {(outlined ? (judged.regions ?? []) : []).map((r) => (
-              // biome-ignore lint/a11y/noStaticElementInteractions: the list beside the picture does the same by keyboard
-              <path
-                key={r.number}
-                d={path(judged.outlines[String(r.number)] ?? [], w, h)}
-                fill="url(#hatch)"
-                stroke={region === r.number ? "#fff" : "#161616"}
-                strokeWidth={region === r.number ? 3 : 1.5}
-                vectorEffect="non-scaling-stroke"
-                onClick={() => onRegion(r.number)}
-              />
-            ))}
-          </svg>
-        )}
+            </svg>
+          )}
+        </div>
       </div>
     </div>
   );
