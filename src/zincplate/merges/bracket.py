@@ -82,18 +82,20 @@ def strips(frames: Sequence[Opened], judged: Judgement, breathe: Callable[[float
         yield Strip(top, out * (neutral * darkest).astype(np.float32)[:, None, None], clipped)
 
 
-def laid_part(frame: Opened, placement: Placement, top: int, rows: int, width: int, as_it_is: bool) -> tuple[Float32, Float32]:
+def laid_part(
+    frame: Opened, placement: Placement, top: int, rows: int, width: int, as_it_is: bool, hot_pixels: bool = True
+) -> tuple[Float32, Float32]:
     """Plate values and trust of a strip of the reference; trust is -1 where the frame has nothing."""
     source = frame.source
     if as_it_is:
-        return source.window(0, top, width, rows, True), source.trust(0, top, width, rows)
+        return source.window(0, top, width, rows, hot_pixels), source.trust(0, top, width, rows)
     x, y = placement.rows(top, rows, width)
     outside = (x < 0) | (x > source.width - 1) | (y < 0) | (y > source.height - 1)
     x0, x1 = max(int(x.min()) - MARGIN, 0), min(int(x.max()) + MARGIN + 1, source.width)
     y0, y1 = max(int(y.min()) - MARGIN, 0), min(int(y.max()) + MARGIN + 1, source.height)
     if outside.all() or x0 >= x1 or y0 >= y1:
         return np.zeros((3, rows, width), np.float32), np.full((rows, width), -1, np.float32)
-    planes = source.window(x0, y0, x1 - x0, y1 - y0, True)
+    planes = source.window(x0, y0, x1 - x0, y1 - y0, hot_pixels)
     plain = compose(float(np.hypot(source.width, source.height)) / 2)
     laid = np.empty((3, rows, width), np.float32)
     coefficients = spline_coefficients(planes)

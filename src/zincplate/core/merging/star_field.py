@@ -20,8 +20,8 @@ MESH_PX = 48
 ABOVE = 7.0
 """Standard deviations of the background that a star rises above it."""
 MOST_STARS = 300
-BUSY_PX, BUSY = 25, 0.12
-"""Share of an area above three deviations, from which on it is no sky."""
+BUSY_PX, BUSY = 25, 0.03
+"""Share of an area below three deviations, from which on it is no sky."""
 ROUGH = 4.0
 """Deviations of the background, of which the surroundings of a star have less."""
 BRIGHTEST = 70
@@ -53,9 +53,13 @@ def background(plane: Float32) -> tuple[Float32, float]:
     rows, columns = max(h // MESH_PX, 1), max(w // MESH_PX, 1)
     blocks = plane[: h // rows * rows, : w // columns * columns].reshape(rows, h // rows, columns, w // columns)
     mesh = np.median(blocks, axis=(1, 3)).astype(np.float32)
-    if min(mesh.shape) >= 3:
-        mesh = cv2.medianBlur(mesh, 3)
-    smooth = np.asarray(cv2.resize(mesh, (w, h), interpolation=cv2.INTER_CUBIC), np.float32)
+    if min(mesh.shape) >= 3:  # going on straight beyond the outer meshes' middles, before a lamp in one of them is taken out
+        mesh = cv2.medianBlur(np.pad(mesh, 2, mode="reflect", reflect_type="odd"), 3)[1:-1, 1:-1]
+        high, wide = round(h / rows), round(w / columns)
+        whole = cv2.resize(mesh, (w + 2 * wide, h + 2 * high), interpolation=cv2.INTER_CUBIC)
+        smooth = np.ascontiguousarray(whole[high : high + h, wide : wide + w], np.float32)
+    else:
+        smooth = np.full((h, w), np.median(mesh), np.float32)
     rest = (plane - smooth)[::3, ::3]
     return smooth, float(1.4826 * np.median(np.abs(rest - np.median(rest))))
 
@@ -66,8 +70,8 @@ def stars_of(plane: Float32, saturated: float) -> Stars:
     rest = plane - smooth
     soft = cv2.GaussianBlur(rest, (0, 0), 1.0)
     peaks = (soft >= cv2.dilate(soft, np.ones((7, 7), np.uint8))) & (soft > ABOVE * deviation * 0.4) & (rest > ABOVE * deviation)
-    # land is rough over whole areas, a sky only at its stars
-    busy = cv2.boxFilter((np.abs(rest) > 3 * deviation).astype(np.float32), -1, (BUSY_PX, BUSY_PX)) > BUSY
+    # land is rough both ways, a sky only upwards, at its stars
+    busy = cv2.boxFilter((rest < -3 * deviation).astype(np.float32), -1, (BUSY_PX, BUSY_PX)) > BUSY
     peaks &= ~cv2.dilate(busy.astype(np.uint8), np.ones((BUSY_PX, BUSY_PX), np.uint8)).astype(bool)
     edge = WINDOW_PX + 2
     peaks[:edge], peaks[-edge:], peaks[:, :edge], peaks[:, -edge:] = False, False, False, False

@@ -90,11 +90,8 @@ def judge_series(
         breathe(f"reading {frame.name}")
         looks.append(view_of(frame))
     roles = [options.roles.get(i, _role(f, v, looks)) for i, (f, v) in enumerate(zip(frames, looks, strict=True))]
-    times = [f.source.capture.exposure_time_s for f, r in zip(frames, roles, strict=True) if r == "light"]
-    for i, frame in enumerate(frames):
-        longer = len(times) > 3 and frame.source.capture.exposure_time_s > LAND_TIMES * float(np.median(times)) > 0
-        if roles[i] == "light" and longer and i not in options.roles:
-            roles[i] = "land"
+    for i in _much_longer(frames, roles, options):
+        roles[i] = "land"
     figures = [Figures(f.name, role, clipped=v.clipped) for f, role, v in zip(frames, roles, looks, strict=True)]
     able = [i for i, role in enumerate(roles) if role == "light"]
     if len(able) < FEWEST:
@@ -124,6 +121,11 @@ def judge_series(
                 figures[i].stars = len(moving.places)
         if by == "auto":
             by = "stars" if _is_sky([skies[i] for i in able], [views[i] for i in able]) else "features"
+    if by != "stars":  # there is no land without a sky
+        for i, role in enumerate(roles):
+            if role == "land" and i not in options.roles:
+                roles[i] = figures[i].role = "light"
+        able = [i for i, role in enumerate(roles) if role == "light"]
     found = SeriesJudgement(
         figures, lights, [], 0, [_still(f) for f in lights], [1.0] * len(frames), by, [np.zeros((3, SKY_TERMS))] * len(frames),
         [i for i, r in enumerate(roles) if r == "land"], masters, list(masters.notes),
@@ -137,6 +139,16 @@ def judge_series(
         breathe("comparing their skies")
         _even_skies(found, views)
     return found
+
+
+def _much_longer(frames: Sequence[Opened], roles: Sequence[Role], options: SeriesOptions) -> list[int]:
+    """Frames that were exposed for so much longer than the others that they are for the land."""
+    lights = [i for i, role in enumerate(roles) if role == "light"]
+    times = [frames[i].source.capture.exposure_time_s for i in lights]
+    if len(lights) < 4 or min(times) <= 0:
+        return []
+    most = LAND_TIMES * float(np.median(times))
+    return [i for i, t in zip(lights, times, strict=True) if t > most and i not in options.roles]
 
 
 def _belong(frames: Sequence[Opened]) -> None:
@@ -177,7 +189,8 @@ def _still(frame: Opened) -> Placement:
 
 def _stars(frame: Opened) -> Stars:
     source = frame.source
-    green = np.ascontiguousarray(source.window(0, 0, source.width, source.height, True)[1])
+    # with hot sites: stars may be as small, and those that stand still are found out
+    green = np.ascontiguousarray(source.window(0, 0, source.width, source.height)[1])
     return stars_of(green, 0.9 * float(source.ceiling / np.asarray(source.as_shot_neutral)[1]))
 
 
@@ -282,6 +295,8 @@ def _by_features(
         figure.shift_px, figure.residual_px = own.shift_px, own.residual_px
         if own.reason:
             figure.reason = own.reason
+        elif options.align != "none" and i != found.reference and own.residual_px == 0:
+            figure.reason = APART  # not one tile of it says that it lies there
         elif own.sharpness < UNSHARP:
             length = own.shake.length_px if own.shake else 0.0
             less = f"{1 - own.sharpness:.0%} less sharp".replace("%", " %")

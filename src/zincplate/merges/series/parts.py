@@ -78,13 +78,13 @@ class _Stack:
         for k, i in enumerate(self.frames):
             frame = self.judged.lights[i]
             still = self.placements[k].field is None and np.array_equal(self.placements[k].homography, np.eye(3))
-            laid, trust[k] = laid_part(frame, self.placements[k], top, rows, width, still)
+            # a star may be as small as a hot site, which darks and the other frames tell as well
+            hot_pixels = self.judged.by != "stars"
+            laid, trust[k] = laid_part(frame, self.placements[k], top, rows, width, still, hot_pixels)
             np.multiply(laid, self.neutral[k].astype(np.float32)[:, None, None], out=values[k])
             if self.sky and np.abs(self.judged.sky[i]).max() > 0:
                 taken_off(values[k], self.judged.sky[i] * float(self.exposure[k]), top, width)
-        out, refused = np.empty((3, rows, width), np.float32), np.empty((n, rows), np.int64)
-        combined(values, trust, self.exposure, self.slope, self.offset, method, np.float32(deviations), out, refused)
-        return out, refused.sum(1)
+        return combined(values, trust, self.exposure, self.slope, self.offset, method, deviations)
 
 
 def parts(
@@ -204,8 +204,7 @@ def preview_values(judged: SeriesJudgement, views: Sequence[View], options: Seri
     offset = np.stack([judged.lights[i].noise[1] * n**2 / count for i, n in zip(members, neutral, strict=True)]).astype(
         np.float32
     )
-    out, refused = np.empty((3, h, w), np.float32), np.empty((len(members), h), np.int64)
-    combined(values, trust, exposure, slope, offset, METHODS[options.method], np.float32(options.deviations), out, refused)
+    out, _ = combined(values, trust, exposure, slope, offset, METHODS[options.method], options.deviations)
     if land is not None:
         ground = np.zeros_like(out)
         for i, t in zip(land.frames, land.exposure, strict=True):
