@@ -61,3 +61,33 @@ def test_one_file_and_a_folder_that_is_not_there(files: list[str], tmp_path: Pat
     (tmp_path / "words.dng").write_text("no picture" * 30)
     assert main(["merge", "bracket", files[0], str(tmp_path / "words.dng"), "-o", str(tmp_path / "master.dng")]) == 1
     assert "words.dng" in capsys.readouterr().err
+
+
+def test_the_other_kinds(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    from astropy.io import fits
+
+    from tests.reference.test_panorama import taken
+    from tests.reference.test_series import small
+
+    view = [str(tmp_path / taken(tmp_path, f"v{i}", yaw)[0]) for i, yaw in enumerate((-12, 8))]
+    assert main(["merge", "panorama", *view, "-o", str(tmp_path / "wide.dng"), "--set", "projection=cylinder"]) == 0
+    assert "on a cylinder" in capsys.readouterr().out
+    frames = [str(tmp_path / small(tmp_path, f"s{i}", i + 1)[0]) for i in range(3)]
+    dark = str(tmp_path / small(tmp_path, "dark", 9, capped=True)[0])
+    assert main(["merge", "focus", *frames, "-o", str(tmp_path / "deep.dng")]) == 0
+    assert "3 of 3 frames take part" in capsys.readouterr().out
+    assert main(["merge", "series", *frames, "--dark", dark, "-o", str(tmp_path / "calm.fits")]) == 0
+    assert "Calibrated by 1 dark." in capsys.readouterr().out
+    assert main(["merge", "series", *frames, "--dark", dark, "-o", str(tmp_path / "calm.dng")]) == 0
+    with fits.open(tmp_path / "calm.fits") as file:
+        planes, header = file[0].data, file[0].header
+    assert planes.shape == (3, 320, 480) and header["ROWORDER"] == "TOP-DOWN" and "3 of 3 frames" in str(header["HISTORY"])
+    # both files say the same: develop one, and it lies where the other's numbers are
+    assert 0.01 < float(planes[1].mean()) < 1
+    capsys.readouterr()
+    assert main(["merge", "focus", *frames, "--dark", dark, "-o", str(tmp_path / "x.dng")]) == 2
+    assert "Only a series is calibrated" in capsys.readouterr().err
+    assert main(["merge", "focus", *frames, "-o", str(tmp_path / "x.fits")]) == 2
+    assert "Only a series can be written as FITS" in capsys.readouterr().err
+    assert main(["merge", "panorama", *frames, *["-o", str(tmp_path / "x.dng")], "--set", "kind=bracket"]) == 2
+    assert "no such option" in capsys.readouterr().err

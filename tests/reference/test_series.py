@@ -299,6 +299,9 @@ def test_what_cannot_be_is_said(tmp_path: Path) -> None:
         judged_of(frames, roles={0: "dark", 1: "flat"})
     with pytest.raises(MergeError, match=r"Nothing is left|cannot be left out"):
         judged_of(frames, leave_out=(0, 1, 2), align="none")
+    # a frame that is taken off the others as a dark, and is none, leaves nothing
+    with pytest.raises(MergeError, match="black or blown all over"):
+        judged_of(frames, roles={2: "dark"})
     hall = small(tmp_path, "hall", 7, scene=load("kiln_hall"))
     judged, _ = judged_of([*frames, hall])
     assert judged.members == [0, 1, 2] and "does not lie" in judged.figures[3].reason

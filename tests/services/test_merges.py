@@ -8,7 +8,9 @@ import pytest
 from tests.conftest import small_dng
 from tests.services.test_use_cases import put, run_jobs
 from zincplate.formats.dng.master import made_from
+from zincplate.merges.focus.options import FocusOptions
 from zincplate.merges.options import BracketOptions
+from zincplate.merges.panorama.options import PanoramaOptions
 from zincplate.services import bring_in, deliver, describing, merges, originals, sets, shoots, verify
 from zincplate.services.context import Context, NotFound, UserError
 from zincplate.store.models import Delivered, Frame, FrameSet, HistoryEntry, Job, Version
@@ -146,3 +148,38 @@ def test_a_merge_that_was_cut_off_after_its_frame_makes_no_second(
     assert Job.get_by_id(job.id).state == "done"
     assert Frame.select().where(Frame.name.contains("bracket")).count() == 1
     assert Frame.get(Frame.name.contains("bracket")).made == "bracket"
+
+
+def test_a_panorama_is_a_master_like_a_bracket(context: Context, tmp_path: Path) -> None:
+    from tests.reference.test_panorama import taken
+
+    for i, yaw in enumerate((-14, 8)):
+        taken(tmp_path, f"TW-092{i}", yaw)
+    shoot = shoots.create("View")
+    bring_in.start(context, shoot, bring_in.files_in(tmp_path), develop_small=False)
+    run_jobs(context)
+    ids = [f["id"] for f in shoots.frames(shoot.id)]
+    options = PanoramaOptions(projection="flat")
+    found = result(context, merges.ask(context, ids, options))
+    assert found["kind"] == "panorama" and found["seams"] and found["points"] and found["depth"] == ""
+    assert all(0 <= x <= 1 and 0 <= y <= 1 and apart < 1 for x, y, apart in found["points"])
+    # what was judged is kept in a file, and another look that lays it out otherwise does not judge again
+    kept = list((context.home.cache / "merges").glob("*.judged"))
+    assert len(kept) == 1
+    merges._KEPT._found = None
+    again = result(context, merges.ask(context, ids, options.model_copy(update={"projection": "cylinder"})))
+    assert again["projection"] == "cylinder" and again["preview"] != found["preview"]
+    assert list((context.home.cache / "merges").glob("*.judged")) == kept
+    kept[0].write_bytes(b"cut off")
+    merges._KEPT._found = None
+    master = merged(context, ids, options=options)
+    assert (master.name, master.made) == ("TW-0920-0921-panorama.dng", "panorama")
+    assert FrameSet.get_by_id(master.set_id).kind == "sweep"
+    assert merges.made_of(context, master.id)["options"]["kind"] == "panorama"
+
+
+def test_options_of_jobs_from_before_there_were_kinds_are_a_bracket_s() -> None:
+    old = merges.Merge.model_validate({"shoot_id": 1, "frames": [1, 2], "options": {"ghosts": 20}})
+    assert old.options == BracketOptions(ghosts=20)
+    new = merges.Merge.model_validate({"shoot_id": 1, "frames": [1, 2], "options": {"kind": "focus"}})
+    assert new.options == FocusOptions()

@@ -252,7 +252,7 @@ def _sharpness(
         if math.isfinite(own) and math.isfinite(other) and other > 0:
             ratios[i] = math.sqrt(own / other)
     # by frames that show about as much as the reference: of a dark one only its noise is sharp
-    alike = [i for i in range(len(views)) if views[i].usable > 0.6 * base.usable]
+    alike = [i for i in range(len(views)) if views[i].usable >= 0.6 * base.usable]
     best = max(float(ratios[alike].max()), 1e-6)
     for i, figure in enumerate(figures):
         figure.sharpness = min(float(ratios[i] / best), 1.0)

@@ -1,0 +1,151 @@
+"""In the browser: a panorama, a focus series and a series of many frames, each looked at, made, developed and delivered."""
+
+import re
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.e2e.conftest import accessible, drawn
+from tests.e2e.test_across import cell
+from tests.reference.test_panorama import taken
+from tests.reference.test_series import small
+from tests.services.test_use_cases import run_jobs
+from zincplate.services import bring_in, merges, shoots
+from zincplate.services.context import Context
+from zincplate.store.models import Delivered, Frame
+
+
+def brought_in(context: Context, folder: Path) -> int:
+    made = shoots.create("Merges")
+    bring_in.start(context, made, bring_in.files_in(folder))
+    run_jobs(context)
+    return int(made.id)
+
+
+@pytest.fixture
+def view(context: Context, tmp_path: Path) -> int:
+    for i, yaw in enumerate((-20, 0, 20)):
+        taken(tmp_path, f"TW-090{i}", yaw, ev=-0.7 if i == 1 else 0.0)
+    return brought_in(context, tmp_path)
+
+
+@pytest.fixture
+def still(context: Context, tmp_path: Path) -> int:
+    for i in range(4):
+        small(tmp_path, f"TW-091{i}", i + 1)
+    return brought_in(context, tmp_path)
+
+
+@pytest.fixture
+def with_dark(context: Context, tmp_path: Path) -> int:
+    for i in range(4):
+        small(tmp_path, f"TW-092{i}", i + 1, capped=i == 3)
+    return brought_in(context, tmp_path)
+
+
+def to_the_table(page: Page, shoot: int, first: str, last: str, kind: str) -> None:
+    """The frames are chosen on the sheet, and what they are merged as on the table."""
+    page.goto(f"/shoots/{shoot}")
+    opened = page.get_by_role("button", name=re.compile("set"))
+    expect(cell(page, first).or_(opened.first).first).to_be_visible(timeout=30_000)
+    page.keyboard.press("Control+a")
+    page.get_by_role("button", name="Merge", exact=True).click()
+    expect(page.get_by_role("navigation", name="Place")).to_contain_text(re.compile(f"{first} to {last}"))
+    page.get_by_role("combobox", name="merged as").select_option(label=kind)
+    expect(page.get_by_role("navigation", name="Place")).to_contain_text(f"{kind} {first}")
+
+
+def made_developed_delivered(page: Page, name: str) -> None:
+    page.get_by_role("button", name="Make master").click()
+    expect(page.get_by_text(f"{name}.dng is made.")).to_be_visible(timeout=90_000)
+    page.get_by_role("button", name="Develop it").click()
+    drawn(page)
+    page.get_by_label("Exposure, number").fill("0.5")
+    page.keyboard.press("Enter")
+    drawn(page)
+    page.get_by_role("button", name="Deliver", exact=True).click()
+    page.get_by_role("button", name="Deliver 1 file").click()
+    ledger = page.get_by_role("region", name="Ledger")
+    expect(ledger.get_by_role("cell", name=f"{name}-web.jpg", exact=True)).to_be_visible(timeout=30_000)
+
+
+def test_a_panorama(page: Page, context: Context, view: int) -> None:
+    to_the_table(page, view, "TW-0900", "TW-0902", "panorama")
+    done = page.get_by_role("region", name="What is done")
+    expect(done).to_contain_text("3 of 3 frames take part", timeout=90_000)
+    expect(done).to_contain_text("Made equally bright")
+    accessible(page)
+    page.get_by_role("combobox", name="laid out").select_option("cylinder")
+    expect(done).to_contain_text("on a cylinder", timeout=60_000)
+    page.get_by_role("checkbox", name="cut to what is covered").click()
+    expect(done).to_contain_text("not covered", timeout=60_000)
+    page.get_by_role("button", name="Shared places").click()
+    expect(page.locator("main circle").first).to_be_visible()
+
+    # the horizon is dragged: the picture follows the hand, then it is laid out anew
+    box = page.get_by_role("img", name="The merge of 3 frames").bounding_box()
+    assert box is not None
+    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2 + 40, steps=4)
+    page.mouse.up()
+    expect(page.get_by_label("Horizon, number")).not_to_have_value("0.0")
+    page.get_by_role("checkbox", name="cut to what is covered").click()
+    expect(done).not_to_contain_text("not covered", timeout=60_000)
+    page.get_by_role("checkbox", name="TW-0902.dng takes part").click()
+    expect(page.get_by_role("region", name="Left out")).to_contain_text("TW-0902.dng: left out by hand", timeout=60_000)
+    page.get_by_role("checkbox", name="TW-0902.dng takes part").click()
+    expect(done).to_contain_text("3 of 3 frames take part", timeout=60_000)
+    made_developed_delivered(page, "TW-0900-0902-panorama")
+    master = Frame.get(Frame.made == "panorama")
+    told = merges.made_of(context, master.id)
+    assert told["options"]["projection"] == "cylinder" and told["options"]["pitch_degrees"] > 0
+    assert Delivered.get().width <= 2560
+    # merged once more it is made again, with what it was made with
+    page.goto(f"/shoots/{view}/merge?frames={','.join(str(s['frame']) for s in told['sources'])}&as=panorama&again={master.id}")
+    expect(page.get_by_role("combobox", name="laid out")).to_have_value("cylinder", timeout=30_000)
+    expect(page.get_by_role("button", name="Make it again")).to_be_enabled(timeout=60_000)
+
+
+def test_a_focus_series_is_touched_up(page: Page, context: Context, still: int) -> None:
+    to_the_table(page, still, "TW-0910", "TW-0913", "focus series")
+    done = page.get_by_role("region", name="What is done")
+    expect(done).to_contain_text("4 of 4 frames take part", timeout=90_000)
+    page.get_by_role("button", name="Depth map").click()
+    expect(page.get_by_role("img", name=re.compile("depth map"))).to_be_visible()
+    accessible(page)
+    page.get_by_role("button", name="Depth map").click()
+    page.get_by_role("combobox", name="paint from").select_option(label="TW-0912")
+    box = page.get_by_role("img", name="The merge of 4 frames").bounding_box()
+    assert box is not None
+    page.mouse.move(box["x"] + 60, box["y"] + 60)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 160, box["y"] + 90, steps=5)
+    page.mouse.up()
+    expect(done).to_contain_text("1 stroke by hand", timeout=60_000)
+    page.mouse.click(box["x"] + 200, box["y"] + 150)
+    expect(done).to_contain_text("2 strokes by hand", timeout=60_000)
+    page.get_by_role("button", name="Take back the last").click()
+    expect(done).to_contain_text("1 stroke by hand", timeout=60_000)
+    made_developed_delivered(page, "TW-0910-0913-focus")
+    touches = merges.made_of(context, Frame.get(Frame.made == "focus").id)["options"]["touches"]
+    assert len(touches) == 1 and touches[0]["frame"] == 2 and len(touches[0]["points"]) > 2
+
+
+def test_a_series_of_many(page: Page, context: Context, with_dark: int) -> None:
+    to_the_table(page, with_dark, "TW-0920", "TW-0923", "noise or star series")
+    done = page.get_by_role("region", name="What is done")
+    expect(done).to_contain_text("3 of 3 frames are combined, the mean of what agrees", timeout=90_000)
+    expect(done).to_contain_text("Calibrated by 1 dark.")
+    expect(page.get_by_role("combobox", name="TW-0923.dng is")).to_have_value("dark")
+    accessible(page)
+    page.get_by_role("combobox", name="combined by").select_option("median")
+    expect(done).to_contain_text("their median", timeout=60_000)
+    page.get_by_role("combobox", name="TW-0923.dng is").select_option("bias")
+    expect(done).to_contain_text("Calibrated by 1 bias.", timeout=60_000)
+    page.get_by_role("combobox", name="laid by").select_option("none")
+    expect(done).to_contain_text("They lie on each other as they were taken.", timeout=60_000)
+    made_developed_delivered(page, "TW-0920-0923-series")
+    options = merges.made_of(context, Frame.get(Frame.made == "series").id)["options"]
+    assert options["method"] == "median" and options["roles"] == {"3": "bias"}

@@ -1,0 +1,195 @@
+"""Focus series: the demo's bowl, whose picture without blur is known, and small ones made of known parts."""
+
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+
+from tests.reference.test_panorama import decoded_of
+from tests.reference.test_series import small
+from zincplate.core.merging.focus_depth import depth_of, focus_energy, guided
+from zincplate.demo import truth
+from zincplate.demo.camera import focal_px, project, signal_per_radiance
+from zincplate.demo.scenes import load
+from zincplate.merges.bracket import laid_part
+from zincplate.merges.errors import MergeError
+from zincplate.merges.focus.judge import FocusJudgement, judge_focus
+from zincplate.merges.focus.options import FocusOptions, Touch
+from zincplate.merges.focus.parts import parts, touched, weights_of
+from zincplate.merges.view import Opened, View
+from zincplate.merges.view import opened as opened_together
+from zincplate.sources.file import Source
+
+Float32 = NDArray[np.float32]
+RNG = np.random.default_rng(3)
+
+
+def merged(frames: list[Opened], judged: FocusJudgement, options: FocusOptions) -> Float32:
+    darkest = np.float32(min(judged.exposure[i] for i in judged.members))
+    return np.concatenate([s.camera_values for s in parts(frames, judged, options)], 1) / darkest
+
+
+@pytest.fixture(scope="module")
+def bowl(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Any]:
+    folder = tmp_path_factory.mktemp("bowl")
+    frames = opened_together([(f"TW-{n:04d}.dng", Source(decoded_of(n, folder))) for n in range(50, 58)])
+    judged = judge_focus(frames, FocusOptions())
+    of = truth.of(50 + judged.reference)
+    frame, plain = of.frame, replace(of.frame.settings, focus_distance_m=None)
+    # a lens that shows everything sharp, at the size that this one has when focused there
+    lens = replace(frame.lens_state, focal_length_mm=frame.lens_state.focal_length_mm * of.focal_px / focal_px(
+        frame.camera, frame.lens_state, plain
+    ))  # fmt: skip
+    drawn = project(of.scene, replace(frame.camera, dust_spots=0), lens, plain) * np.float32(signal_per_radiance(of.scene, plain))
+    true = np.einsum("ij,jhw->ihw", frame.camera.from_rec709.astype(np.float32), drawn)
+    return {"frames": frames, "judged": judged, "true": true, "out": merged(frames, judged, FocusOptions())}
+
+
+def test_what_focusing_does_to_the_size_is_made_up_for(bowl: dict[str, Any]) -> None:
+    judged: FocusJudgement = bowl["judged"]
+    assert judged.members == list(range(8)) and judged.reference == 0, "the one that shows least"
+    for i, figure in enumerate(judged.figures):
+        true = truth.of(50 + i).focal_px / truth.of(50).focal_px
+        assert abs(figure.scale - true) < 0.0012 and figure.shift_px < 0.05
+
+
+def fused(values: Float32, levels: int = 6) -> Float32:
+    """The usual way: of every level of Laplacian pyramids the largest coefficient (Burt & Kolczynski, ICCV 1993)."""
+    pyramids = []
+    for planes in values:
+        level, bands = np.ascontiguousarray(planes.transpose(1, 2, 0)), []
+        for _ in range(levels):
+            below = cv2.pyrDown(level)
+            bands.append(level - cv2.pyrUp(below, dstsize=(level.shape[1], level.shape[0])))
+            level = below
+        pyramids.append([*bands, level])
+    out = np.mean([p[-1] for p in pyramids], 0)
+    for k in range(levels - 1, -1, -1):
+        stack = np.stack([p[k] for p in pyramids])
+        best = np.stack([cv2.GaussianBlur(np.abs(s[..., 1]), (0, 0), 1.0) for s in stack]).argmax(0)
+        band = np.take_along_axis(stack, best[None, ..., None], 0)[0]
+        out = cv2.pyrUp(out, dstsize=(band.shape[1], band.shape[0])) + band
+    return np.asarray(out.transpose(2, 0, 1), np.float32)
+
+
+def test_it_comes_nearer_to_the_truth_than_a_pyramid_of_the_same_frames(bowl: dict[str, Any]) -> None:
+    """Where some frame is in focus and nothing is clipped; on pictures as they are seen (gamma 2.2)."""
+    frames, judged, true = bowl["frames"], bowl["judged"], bowl["true"]
+    h, w = true.shape[1:]
+    values = []
+    for i in range(8):
+        laid, _ = laid_part(frames[i], judged.placements[i], 0, h, w, i == judged.reference)
+        values.append(
+            laid * np.asarray(frames[i].source.as_shot_neutral, np.float32)[:, None, None] / np.float32(judged.exposure[i])
+        )
+    blur = np.min([truth.of(50 + i).blur_circle_px() for i in range(8)], 0)
+    where = (blur < 2) & (true.max(0) < 0.85)
+    where[:24] = where[-24:] = where[:, :24] = where[:, -24:] = False
+    where = cv2.erode(where.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
+    top = float(np.quantile(true[1], 0.999))
+
+    def psnr(planes: Float32) -> float:
+        seen = [np.clip(p / top, 0, 1) ** (1 / 2.2) for p in (planes, true)]
+        return float(-10 * np.log10(((seen[0] - seen[1])[:, where] ** 2).mean()))
+
+    assert where.mean() > 0.3
+    assert psnr(bowl["out"]) > psnr(fused(np.stack(values))) + 1
+    assert psnr(bowl["out"]) > max(psnr(v) for v in values) + 3
+
+
+def test_the_depth_map_runs_as_the_bowl_does(bowl: dict[str, Any]) -> None:
+    depth = bowl["judged"].depth.frame
+    h, w = depth.shape
+    column = depth[:, w // 2]
+    inner = column[int(0.12 * h) : int(0.62 * h)]
+    assert inner[0] > 5 and inner[-1] < 3
+    assert np.abs(np.diff(inner)).max() < 0.6, "no leaps inside"
+    assert (np.diff(inner[:: h // 20]) < 0.05).all(), "nearer and nearer"
+
+
+def test_energy_of_detail_is_free_of_noise() -> None:
+    noise = RNG.normal(0.3, 0.02, (160, 200)).astype(np.float32)
+    variance = np.full(noise.shape, 0.02**2, np.float32)
+    flat = focus_energy(noise, variance, 4)
+    ribbed = focus_energy(noise + (np.arange(200) % 4 < 2).astype(np.float32) * 0.1, variance, 4)
+    assert abs(float(flat.mean())) < 0.12 * float(ribbed.mean())
+
+
+def test_depths_are_kept_apart_at_an_edge_of_the_picture_and_even_elsewhere() -> None:
+    h, w = 80, 120
+    light = np.full((h, w), -2, np.float32)
+    light[:, 60:] = -5  # an edge; each side was sharp in another frame
+    energies = [np.abs(RNG.normal(0, 1, (h, w))).astype(np.float32) * 0.02 for _ in range(4)]
+    energies[0][:, :60] += RNG.random((h, 60)) < 0.2  # few places tell anything
+    energies[3][:, 60:] += RNG.random((h, 60)) < 0.2
+    found = depth_of(energies, [light] * 4, [np.ones((h, w), bool)] * 4, np.full((h, w), 0.02, np.float32))
+    assert (found.frame[:, 5:57] < 0.5).mean() > 0.98 and (found.frame[:, 63:115] > 2.5).mean() > 0.98
+    # what a frame does not show it is not taken for
+    hidden = [np.ones((h, w), bool)] * 3 + [np.zeros((h, w), bool)]
+    assert depth_of(energies, [light] * 4, hidden, np.full((h, w), 0.02, np.float32)).frame.max() <= 2
+    same = guided(light, light, 5, 1e-4)
+    assert np.abs(same - light).max() < 0.05, "a plane guided by itself keeps its edge"
+
+
+def test_weights_are_shared_between_the_two_nearest() -> None:
+    weight = weights_of(np.array([[0.0, 0.5, 2.0, 1.8]], np.float32), 3)[:, 0]
+    np.testing.assert_allclose(weight.sum(0), 1, atol=1e-6)
+    np.testing.assert_allclose(weight[:, 0], [1, 0, 0])
+    np.testing.assert_allclose(weight[:, 1], [0.5, 0.5, 0])
+    np.testing.assert_allclose(weight[:, 2], [0, 0, 1])
+    assert weight[2, 3] > 0.8 > 0.2 > weight[1, 3] >= 0
+
+
+def test_a_stroke_takes_the_frame_that_it_names(bowl: dict[str, Any]) -> None:
+    frames, judged = bowl["frames"], bowl["judged"]
+    stroke = Touch(frame=7, radius=0.03, points=((0.3, 0.5), (0.5, 0.55)))
+    depth = touched(judged.depth.frame, judged, (stroke,))
+    h, w = depth.shape
+    assert (depth[int(0.525 * h), int(0.4 * w)], depth[int(0.9 * h), int(0.4 * w)]) == (
+        7,
+        judged.depth.frame[int(0.9 * h), int(0.4 * w)],
+    )
+    changed = np.nonzero(depth != judged.depth.frame)
+    assert abs(changed[1].min() / w - 0.27) < 0.01 and abs(changed[1].max() / w - 0.53) < 0.01
+    dot = touched(judged.depth.frame, judged, (Touch(frame=7, radius=0.03, points=((0.5, 0.5),)),))
+    assert abs((dot != judged.depth.frame).sum() / (np.pi * (0.03 * w) ** 2) - 1) < 0.05
+    out = merged(frames, judged, FocusOptions(touches=(stroke,)))
+    y, x = int(0.525 * out.shape[1]), int(0.4 * out.shape[2])
+    laid, _ = laid_part(frames[7], judged.placements[7], y, 8, out.shape[2], False)
+    neutral = np.asarray(frames[7].source.as_shot_neutral, np.float32)[:, None, None]
+    np.testing.assert_allclose(out[:, y : y + 8, x : x + 8], (laid * neutral)[:, :, x : x + 8], rtol=1e-4)
+
+
+def test_what_does_not_belong_is_told(tmp_path: Path) -> None:
+    frames = [small(tmp_path, f"f{i}", i + 1) for i in range(3)]
+    hall = small(tmp_path, "hall", 5, scene=load("kiln_hall"), exposure_time_s=1 / 60)
+    judged = judge_focus(opened_together([frames[0], hall, frames[1]]), FocusOptions())
+    assert judged.members == [0, 2] and "does not lie on its neighbours" in judged.figures[1].reason
+    with pytest.raises(MergeError, match="2 to 100 frames; these are 1"):
+        judge_focus(opened_together(frames[:1]), FocusOptions())
+    with pytest.raises(MergeError, match="all frames but one are left out"):
+        judge_focus(opened_together(frames), FocusOptions(leave_out=(0, 1)))
+    with pytest.raises(MergeError, match="cannot be the reference"):
+        judge_focus(opened_together(frames), FocusOptions(leave_out=(2,), reference=2))
+    views: list[View] = []
+    brighter = small(tmp_path, "brighter", 8, ev=0.7)
+    judged = judge_focus(opened_together([frames[0], brighter]), FocusOptions(), views=views)
+    assert abs(judged.figures[1].exposure_ev - 0.7) < 0.02 or abs(judged.figures[0].exposure_ev + 0.7) < 0.02
+
+
+def test_held_in_the_hand_it_is_laid_on_itself(tmp_path: Path) -> None:
+    frames = opened_together([small(tmp_path, f"f{i}", i + 1, yaw_degrees=0.03 * i, roll_degrees=0.2 * i) for i in range(3)])
+    judged = judge_focus(frames, FocusOptions())
+    assert judged.members == [0, 1, 2]
+    first = judged.reference
+    of = [Path(tmp_path / f"f{i}.dng") for i in range(3)]
+    assert all(p.exists() for p in of)
+    middle = np.array([239.5]), np.array([159.5])
+    for i in range(3):
+        x, y = judged.placements[i].at(*middle)
+        # 50 mm on 36 mm of 480 pixels: 667 pixels to the tangent
+        assert abs(float(x[0]) - 239.5 + np.tan(np.radians(0.03 * (i - first))) * 667) < 0.15 and abs(float(y[0]) - 159.5) < 0.15
