@@ -41,14 +41,14 @@ def _frames(folder: Path, width: int, height: int) -> list[Path]:
     return paths
 
 
-def _timed(work: Callable[[], Any]) -> tuple[float, Any]:
+def timed(work: Callable[[], Any]) -> tuple[float, Any]:
     begin = time.perf_counter()
     found = work()
     return time.perf_counter() - begin, found
 
 
 def bench_merge(as_json: bool, quick: bool) -> None:
-    """Prints seconds, the second of two runs, and the ratio to OpenCV."""
+    """Prints seconds, the second of two runs, and the ratio to OpenCV, of a bracket and of the other kinds."""
     width, height = (3000, 2000) if quick else (6000, 4000)
     figures: dict[str, float] = {"megapixels of each of 3 frames": width * height / 1e6}
     with tempfile.TemporaryDirectory() as name:
@@ -56,17 +56,17 @@ def bench_merge(as_json: bool, quick: bool) -> None:
         decoder = Decoder()
         before = peak_mb()
         for _ in range(2):
-            taken, sources = _timed(lambda: [(p.name, Source(decoder.decode(p))) for p in paths])
+            taken, sources = timed(lambda: [(p.name, Source(decoder.decode(p))) for p in paths])
             figures["reading"] = taken
             frames = opened(sources)
-            figures["looking at them"], judged = _timed(lambda: judge(frames, BracketOptions()))  # noqa: B023
-            figures["adding up, and the file"], _ = _timed(
+            figures["looking at them"], judged = timed(lambda: judge(frames, BracketOptions()))  # noqa: B023
+            figures["adding up, and the file"], _ = timed(
                 lambda: merge_bracket(frames, judged, BracketOptions(), "bench", [])  # noqa: B023
             )
         figures["all of it"] = sum(figures[k] for k in ("reading", "looking at them", "adding up, and the file"))
         figures["peak memory, MB"] = peak_mb()
         figures["of that before, MB"] = before
-        pictures = [_eight_bit(frame.source) for frame in frames]
+        pictures = [eight_bit(frame.source) for frame in frames]
         times = np.array([2.0**ev for ev in STEPS_EV], np.float32)
 
         def theirs() -> None:
@@ -74,9 +74,12 @@ def bench_merge(as_json: bool, quick: bool) -> None:
             cv2.createAlignMTB().process(pictures, aligned)
             cv2.createMergeDebevec().process(aligned, times)
 
-        figures["OpenCV: AlignMTB and Debevec, decoded pictures given"], _ = _timed(theirs)
+        figures["OpenCV: AlignMTB and Debevec, decoded pictures given"], _ = timed(theirs)
     own = figures["looking at them"] + figures["adding up, and the file"]
     figures["ours to OpenCV's"] = own / figures["OpenCV: AlignMTB and Debevec, decoded pictures given"]
+    from zincplate.cli.bench_merges import bench_kinds
+
+    figures |= bench_kinds(quick)
     if as_json:
         print(json.dumps(figures, indent=1))
         return
@@ -84,6 +87,6 @@ def bench_merge(as_json: bool, quick: bool) -> None:
         print(f"{name:58} {value:8.2f}")
 
 
-def _eight_bit(source: Source) -> np.ndarray[Any, Any]:
+def eight_bit(source: Source) -> np.ndarray[Any, Any]:
     planes = source.window(0, 0, source.width, source.height)
     return np.ascontiguousarray(np.clip(planes.transpose(1, 2, 0) * 255 + 0.5, 0, 255).astype(np.uint8))

@@ -83,7 +83,7 @@ def _parser(of: str = "") -> argparse.ArgumentParser:
     command = commands.add_parser("bench", help="timed work, as ratios to a memory copy and to reference libraries")
     command.add_argument("--json", action="store_true")
     command.add_argument("--quick", action="store_true", help="6 megapixels instead of 24")
-    command.add_argument("--merge", action="store_true", help="instead: a bracket of three, against OpenCV")
+    command.add_argument("--merge", action="store_true", help="instead: merges of every kind, against OpenCV")
     command.add_argument("--scale", type=int, metavar="FRAMES", help="instead: a generated catalogue of so many frames")
     command = commands.add_parser("card", help="write the demo's memory card into a folder")
     command.add_argument("folder", type=Path)
