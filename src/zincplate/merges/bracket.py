@@ -5,7 +5,7 @@ sensors' data and one strip, not whole pictures.
 """
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
@@ -17,6 +17,7 @@ from zincplate.core.merging.moved import allowed
 from zincplate.core.merging.placement import Placement
 from zincplate.core.merging.radiance import add_up
 from zincplate.formats.decoded import CameraColour
+from zincplate.merges.file import colour_as_master
 from zincplate.merges.judge import Judgement
 from zincplate.merges.view import Opened
 from zincplate.sources.file import Source
@@ -43,10 +44,8 @@ class Strip:
 
 def colour_of(frames: Sequence[Opened], judged: Judgement) -> CameraColour:
     """Colour of the master: the reference's, with the stops by which it is to be shown lighter."""
-    camera = frames[judged.reference].source.camera
-    assert camera is not None
     darkest = min(judged.exposure[i] for i in judged.members)
-    return replace(camera, baseline_exposure_ev=camera.baseline_exposure_ev - float(np.log2(darkest)))
+    return colour_as_master(frames[judged.reference].source, -float(np.log2(darkest)))
 
 
 def strips(frames: Sequence[Opened], judged: Judgement, breathe: Callable[[float], None] = lambda _: None) -> Iterator[Strip]:

@@ -85,7 +85,7 @@ def judge(
 ) -> Judgement:
     """Judges the frames of a bracket. ``views``, an empty list, is filled with what was looked at. Raises :class:`MergeError`
     when no merge can come of them."""
-    _belong(frames)
+    belong(frames)
     views = [] if views is None else views
     for frame in frames:
         breathe(f"reading {frame.name}")
@@ -116,18 +116,21 @@ def judge(
     return judged
 
 
-def _belong(frames: Sequence[Opened]) -> None:
+def belong(frames: Sequence[Opened]) -> None:
+    """Raises :class:`MergeError` for frames that are no bracket."""
     if not FEWEST <= len(frames) <= MOST:
         raise MergeError(f"A bracket is made of {FEWEST} to {MOST} frames; these are {len(frames)}.")
     first = frames[0].source
     for frame in frames:
         source = frame.source
-        if source.camera is None:
-            raise MergeError(f"{frame.name}: It is a finished picture; a bracket is merged from camera files.")
+        if (source.camera is None) != (first.camera is None):
+            raise MergeError(f"{frame.name}: Camera files and finished pictures do not make one bracket.")
+        if source.camera is None and source.to_working != first.to_working:
+            raise MergeError(f"{frame.name}: It is in another colour space than {frames[0].name}.")
         if (source.width, source.height) != (first.width, first.height):
             sizes = f"{source.width} x {source.height} instead of {first.width} x {first.height} pixels"
             raise MergeError(f"{frame.name}: It has another size than {frames[0].name}: {sizes}.")
-        if source.camera.matrices != first.camera.matrices:  # type: ignore[union-attr]
+        if source.camera is not None and source.camera.matrices != first.camera.matrices:  # type: ignore[union-attr]
             raise MergeError(f"{frame.name}: It was taken with another camera than {frames[0].name}.")
 
 
@@ -243,10 +246,12 @@ def _sharpness(
             continue
         low, high = _limits(base, view, t)
         # each in its own pixels: laying one on the other would blur it
-        there, inside = laid_on(base.green, *placements[i].inverse().reduced(base.step, base.origin, view.size))
-        mine = inside & view.shown & (view.green / t > 4 * low) & (view.green / t < high) & (there < high)
-        back, inside = laid_on(view.green / np.float32(t), *placements[i].reduced(base.step, base.origin, base.size))
-        theirs = inside & base.shown & (base.green > 4 * low) & (base.green < high) & (back < high)
+        others = np.stack([base.green, base.shown.astype(np.float32)])
+        (there, sure), inside = laid_on(others, *placements[i].inverse().reduced(base.step, base.origin, view.size))
+        mine = inside & (sure > 0.99) & view.shown & (view.green / t > 4 * low) & (view.green / t < high) & (there < high)
+        others = np.stack([view.green / np.float32(t), view.shown.astype(np.float32)])
+        (back, sure), inside = laid_on(others, *placements[i].reduced(base.step, base.origin, base.size))
+        theirs = inside & (sure > 0.99) & base.shown & (base.green > 4 * low) & (base.green < high) & (back < high)
         own = detail(view.green / np.float32(t), view.variance / np.float32(t * t), mine)
         other = detail(base.green, base.variance, theirs)
         if math.isfinite(own) and math.isfinite(other) and other > 0:

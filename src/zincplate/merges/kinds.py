@@ -22,11 +22,13 @@ from zincplate.merges.panorama.judge import judge_panorama
 from zincplate.merges.panorama.layout import laid_out
 from zincplate.merges.panorama.options import PanoramaOptions
 from zincplate.merges.preview import outlines, preview_of
+from zincplate.merges.response import linear_frames
 from zincplate.merges.series import master as series
 from zincplate.merges.series.judge import judge_series
 from zincplate.merges.series.options import SeriesOptions
 from zincplate.merges.view import Opened, View
 
+RESPONSE = ("What light their codes stand for was found from the exposures.",)
 Words = Callable[[str], None]
 Share = Callable[[float], None]
 Kind = Literal["bracket", "panorama", "focus", "series"]
@@ -94,10 +96,13 @@ def look_at(
         drawn = {"seams": [], "points": [], "outlines": {}}
         picture = focus.preview_of(frames, views, deep, options)
         return Look(focus.report_of(deep, options), picture, drawn, focus.depth_picture(deep, options))
+    frames, found = linear_frames(frames, breathe)
     judged = judge(frames, options, breathe, views)
     moved = {str(number): lines for number, lines in outlines(judged).items()}
     drawn = {"seams": [], "points": [], "outlines": moved}
-    return Look(report_of(frames, judged, options, None), preview_of(frames, views, judged), drawn)
+    report = report_of(frames, judged, options, None)
+    report["done"] += RESPONSE if found else ()
+    return Look(report, preview_of(frames, views, judged), drawn)
 
 
 def merged(
@@ -117,8 +122,9 @@ def merged(
     if isinstance(options, FocusOptions):
         deep, _ = _focus(frames, options, breathe, kept or Kept(), key)
         return focus.merge_focus(frames, deep, options, software, sources, share)
+    frames, found = linear_frames(frames, breathe)
     judged = judge(frames, options, breathe)
-    return merge_bracket(frames, judged, options, software, sources, share)
+    return merge_bracket(frames, judged, options, software, sources, share, RESPONSE if found else ())
 
 
 def steps_of(options: Options, frames: int) -> int:

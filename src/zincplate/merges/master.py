@@ -22,6 +22,7 @@ def merge_bracket(
     software: str,
     sources: Sequence[dict[str, Any]],
     breathe: Callable[[float], None] = lambda _: None,
+    also_done: Sequence[str] = (),
 ) -> Master:
     """Adds judged frames up. ``sources`` says of each frame what is to be kept with the master (its name and hash)."""
     reference = frames[judged.reference].source
@@ -37,6 +38,7 @@ def merge_bracket(
     colour = colour_of(frames, judged)
     preview = shown(np.concatenate(small, 1), colour)
     report = report_of(frames, judged, options, clipped / (reference.width * reference.height))
+    report["done"] += also_done
     capture = replace(
         reference.capture, orientation=1, width=reference.width, height=reference.height, notes=(), own_lens="",
     )  # fmt: skip

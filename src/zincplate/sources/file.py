@@ -111,6 +111,26 @@ class Source:
         return other
 
     @property
+    def eight_bit(self) -> bool:
+        """A finished picture of 256 codes."""
+        reader = self._reader
+        return self.camera is None and isinstance(reader, Picture) and reader.table is not None and reader.table.shape[1] == 256
+
+    def code_table(self) -> NDArray[np.float64]:
+        """(3, levels) light of each code of a finished picture; raises ``TypeError`` for others."""
+        if not isinstance(self._reader, Picture) or self._reader.table is None:
+            raise TypeError("only whole numbers have a table")
+        return self._reader.table.astype(np.float64)
+
+    def with_response(self, table: NDArray[np.float64]) -> "Source":
+        """The same picture with other light behind its codes, (3, levels)."""
+        if not isinstance(self._reader, Picture):
+            raise TypeError("only whole numbers have a table")
+        other = copy.copy(self)
+        other._reader, other._measured = self._reader.responding(table), None
+        return other
+
+    @property
     def code_step(self) -> float:
         """What one code of a mosaic is of its white level; 0 where that is not known."""
         return 1 / self._reader.code_range if isinstance(self._reader, Mosaic) else 0.0

@@ -161,8 +161,11 @@ def _trusted(levels: Float32) -> Float32:
 
 
 class Picture:
-    def __init__(self, pixels: NDArray[Any], table: NDArray[np.float64] | None, ceiling: float = 1.0) -> None:
-        self._pixels, self.ceiling = pixels, ceiling
+    def __init__(
+        self, pixels: NDArray[Any], table: NDArray[np.float64] | None, ceiling: float = 1.0, by_codes: bool = False
+    ) -> None:
+        """``by_codes``: codes say what is at its end, where their light ends at another level in each colour."""
+        self._pixels, self.ceiling, self._by_codes = pixels, ceiling, by_codes
         self.height, self.width = pixels.shape[:2]
         self._table = None if table is None else np.ascontiguousarray(table, np.float32)
 
@@ -180,8 +183,20 @@ class Picture:
         return out
 
     def trust(self, x: int, y: int, w: int, h: int) -> Float32:
+        if self._by_codes:
+            codes = self._pixels[y : y + h, x : x + w].max(2).astype(np.float32)
+            return _trusted(codes / np.float32(255))
         values = self.window(x, y, w, h)
         return _trusted(values.max(0) / np.float32(self.ceiling))
+
+    @property
+    def table(self) -> Float32 | None:
+        """(3, levels) light of each code; None for floating point."""
+        return self._table
+
+    def responding(self, table: NDArray[np.float64]) -> "Picture":
+        """The same codes standing for other light."""
+        return Picture(self._pixels, table, 1.0, True)
 
     def reduced(self, step: int, hot_pixels: bool = False) -> Plate:
         out = np.empty((3, -(-self.height // step), -(-self.width // step)), np.float32)

@@ -30,7 +30,6 @@ it("anything else is one merge: a bracket while it can be one", () => {
   });
   const mixed = [frame(1, 7), frame(2, 7), frame(4, 8), frame(5, 8)];
   expect(groupsOf(mixed, [set(7, "bracket"), set(8, "sweep")]).groups).toEqual([[1, 2, 4, 5]]);
-  expect(groupsOf([frame(1, 0), frame(2, 0, { raw: false })], []).as).toBe("panorama");
   expect(
     groupsOf(
       Array.from({ length: 12 }, (_, i) => frame(i + 1, 0)),

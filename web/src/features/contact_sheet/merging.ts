@@ -39,7 +39,7 @@ export function groupsOf(picked: readonly Frame[], sets: readonly FrameSet[]): {
   if (found.size === 1 && as) return { as, groups: all };
   // darks and flats are chosen with their sky
   if (found.has("series")) return { as: "series", groups: all };
-  return { as: taken.every((f) => f.raw) && taken.length <= MOST.bracket ? "bracket" : "panorama", groups: all };
+  return { as: taken.length <= MOST.bracket ? "bracket" : "panorama", groups: all };
 }
 
 /** Opens the merge table with what a master was made from. */
