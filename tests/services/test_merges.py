@@ -183,3 +183,36 @@ def test_options_of_jobs_from_before_there_were_kinds_are_a_bracket_s() -> None:
     assert old.options == BracketOptions(ghosts=20)
     new = merges.Merge.model_validate({"shoot_id": 1, "frames": [1, 2], "options": {"kind": "focus"}})
     assert new.options == FocusOptions()
+
+
+def test_stopped_in_the_middle_and_a_full_disk_leave_nothing(
+    context: Context, bracket: list[int], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from zincplate.services import work
+
+    job = merges.start(context, bracket, BracketOptions(), "plain")
+    adding_up = merges.merged
+
+    def stopped(*arguments: Any, **named: Any) -> Any:
+        work.cancel(job.id)
+        return adding_up(*arguments, **named)
+
+    with monkeypatch.context() as patch:
+        patch.setattr(merges, "merged", stopped)
+        run_jobs(context)
+    assert Job.get_by_id(job.id).state == "cancelled"
+    assert Frame.select().where(Frame.made != "").count() == 0 and not list((context.home.cache / "merges").glob("*"))
+
+    def full(path: Path, data: bytes, **_: Any) -> None:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.with_suffix(".part").write_bytes(data[:1000])
+        raise OSError(28, "No space left on device")
+
+    job = merges.start(context, bracket, BracketOptions(), "plain")
+    with monkeypatch.context() as patch:
+        patch.setattr(merges, "write_file", full)
+        run_jobs(context)
+    failed = Job.get_by_id(job.id)
+    assert failed.state == "failed" and "could not be written: No space left on device" in failed.note
+    assert Frame.select().where(Frame.made != "").count() == 0 and not list((context.home.cache / "merges").glob("*"))
+    assert merged(context, bracket).made == "bracket", "and afterwards it can be made"

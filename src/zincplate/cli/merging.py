@@ -3,7 +3,7 @@
 import argparse
 import json
 from pathlib import Path
-from typing import Any, get_args
+from typing import Any
 
 import numpy as np
 from pydantic import BaseModel, ValidationError
@@ -19,7 +19,7 @@ from zincplate.merges.kinds import MOST, OPTIONS, Kind, merged
 from zincplate.merges.view import opened
 from zincplate.sources.file import Source
 
-KINDS: tuple[Kind, ...] = get_args(Kind)
+SUFFIXES = (".dng", ".exr", ".fits")
 
 
 def _options(kind: Kind, pairs: list[str], names: list[str]) -> Any:
@@ -78,20 +78,32 @@ def _with_roles(kind: Kind, arguments: argparse.Namespace) -> tuple[list[Path], 
     return paths, roles
 
 
-def _fits(made: Master) -> bytes:
-    """The master's samples as FITS: camera values as they stand in the file, brighter by its exposure."""
+def _written(made: Master, suffix: str) -> bytes:
+    """The master as the kind of file that its name asks for."""
+    if suffix == ".dng":
+        return made.dng
     from tempfile import TemporaryDirectory
 
     from zincplate.formats.decode import decode
-    from zincplate.formats.fits_writer import fits_bytes
 
     with TemporaryDirectory() as folder:
         path = Path(folder) / "master.dng"
         path.write_bytes(made.dng)
         decoded = decode(path)
+    capture, sentences = decoded.capture, made.report["done"]
+    if suffix == ".exr":
+        from zincplate.formats.openexr_writer import exr_bytes
+        from zincplate.recipe.document import Recipe
+
+        source = Source(decoded)
+        plates = source.window(0, 0, source.width, source.height)
+        linear_rec2020 = np.einsum("ij,jhw->ihw", source.to_rec2020(Recipe.neutral(True)).astype(np.float32), plates)
+        return exr_bytes(linear_rec2020, capture, SOFTWARE, " ".join(sentences))
+    from zincplate.formats.fits_writer import fits_bytes
+
+    # camera values as they stand in the file, brighter by its exposure
     gain = 2.0**decoded.camera.baseline_exposure_ev if decoded.camera is not None else 1.0
-    planes = decoded.pixels.transpose(2, 0, 1) * np.float32(gain)
-    return fits_bytes(planes, decoded.capture, SOFTWARE, made.report["done"])
+    return fits_bytes(decoded.pixels.transpose(2, 0, 1) * np.float32(gain), capture, SOFTWARE, sentences)
 
 
 def merge(arguments: argparse.Namespace) -> None:
@@ -102,9 +114,11 @@ def merge(arguments: argparse.Namespace) -> None:
         raise FileError(arguments.output, "There is no such folder.")
     kind: Kind = arguments.kind
     paths, roles = _with_roles(kind, arguments)
-    as_fits = arguments.output.suffix.lower() in (".fits", ".fit")
-    if as_fits and kind != "series":
-        raise BadUsage("Only a series can be written as FITS; name the output .dng.")
+    suffix = arguments.output.suffix.lower()
+    if suffix not in SUFFIXES:
+        raise BadUsage(f"{arguments.output}: A master is written as {', '.join(SUFFIXES)}.")
+    if suffix == ".fits" and kind != "series":
+        raise BadUsage("Only a series can be written as FITS; name the output .dng or .exr.")
     names = [path.name for path in paths]
     if len(names) > MOST[kind]:
         # before hundreds of files are opened
@@ -128,7 +142,7 @@ def merge(arguments: argparse.Namespace) -> None:
         made = merged(frames, options, lenses(arguments), SOFTWARE, origins)
     except MergeError as error:
         raise FileError(paths[0], str(error)) from error
-    write_file(arguments.output, _fits(made) if as_fits else made.dng, replace=False)
+    write_file(arguments.output, _written(made, suffix), replace=False)
     if arguments.report is not None:
         write_file(arguments.report, (json.dumps(made.report, indent=1, ensure_ascii=False) + "\n").encode())
     for sentence in (*made.report["done"], *(f"Left out: {text}" for text in made.report["left_out"])):

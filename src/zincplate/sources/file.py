@@ -193,6 +193,14 @@ class Source:
         """What a recipe asks for on this source."""
         return plan_of(recipe, self.raw, self.as_shot_xy)
 
+    def to_rec2020(self, recipe: Recipe) -> NDArray[np.float64]:
+        """(3, 3) plate values -> linear Rec.2020 by a recipe's balance and exposure, white at normal exposure 1."""
+        plan = replace(self.plan(recipe), primaries=())
+        matrices = self.camera.matrices if self.camera else None
+        gain = 2.0**self.camera.baseline_exposure_ev if self.camera else 1.0
+        matrix = matrix_of(plan, matrices, gain, self.to_working)
+        return np.asarray(matrix * gains_of(plan, matrices, self.as_shot_neutral, self.as_shot_xy))
+
     def luminance_weights(self, plan: LightPlan) -> NDArray[np.float64]:
         """Weights (3,) of plate values in scene luminance under a plan: white of the balance at normal exposure is 1."""
         matrices = self.camera.matrices if self.camera else None
