@@ -93,7 +93,7 @@ def bench_kinds(quick: bool) -> dict[str, float]:
     """Seconds of the second of two runs, reading of files left out as it is for OpenCV, and the ratio to it."""
     width, height = (3000, 2000) if quick else (6000, 4000)
     camera = CameraModel("Pennick", "Pennick Bench", width, height)
-    view, still = drawn_field(2 * width, height, 3), drawn_field(width, height, 4)
+    view, still = drawn_field(2 * width, 2 * height, 3), drawn_field(width, height, 4)
     kinds: list[tuple[str, Options, Scene, int, Turn, Callable[[list[Picture]], None]]] = [
         ("panorama of 5", PanoramaOptions(projection="flat"), view, 5, (7.0, 0.0, 0.4), _stitched),
         ("focus series of 8", FocusOptions(), still, 8, (0.004, 0.0, 0.0), _fused),

@@ -27,8 +27,9 @@ BLUR_PX = 2.5
 SIMILARITY_ROUNDS = 12
 STOOD_PX, STOOD_RADIANS = 0.4, 4e-4
 """Reduced pixels and turn from one frame to the next, below which the camera stood still."""
-CORRELATED_PX = 4 * math.pi * BLUR_PX**2
-"""Pixels that a blur makes one of."""
+EVERY_PX = 3
+CORRELATED_PX = 4 * math.pi * BLUR_PX**2 / EVERY_PX**2
+"""Of the places looked at, those that a blur makes one of."""
 APART = "it does not lie on its neighbours: another subject, or too much movement"
 NOWHERE = 0.004
 """Share of the picture: a frame that is sharpest in less adds nothing."""
@@ -88,7 +89,7 @@ def judge_focus(
     members = [i for i in chain if not figures[i].reason]
     if len(members) < FEWEST:
         raise MergeError(f"These frames do not lie on each other: {', '.join(frames[i].name for i in chain)}.")
-    reference = _reference(placements, members, options, figures)
+    reference = _reference(placements, members, options)
     placements = [_against(p, placements[reference]) for p in placements]
     exposure = _exposures(frames, views, placements, figures, members, reference)
     depth = _depth(frames, placements, exposure, members, reference, breathe)
@@ -159,9 +160,10 @@ def _similarity(first: View, second: View, rough: Float64, still: bool = False) 
     a, b = (cv2.GaussianBlur(_log(v), (0, 0), BLUR_PX) for v in (first, second))
     h, w = first.size
     middle = np.array([(w - 1) / 2, (h - 1) / 2])
-    xx, yy = np.meshgrid(np.arange(w, dtype=np.float64), np.arange(h, dtype=np.float64))
-    picked = np.zeros((h, w), bool)
-    picked[::2, ::2] = True  # neighbours say the same after blurring
+    # neighbours say the same after blurring
+    xx, yy = np.meshgrid(np.arange(0, w, EVERY_PX, dtype=np.float32), np.arange(0, h, EVERY_PX, dtype=np.float32))
+    slopes = [np.stack([cv2.Sobel(p, cv2.CV_32F, *o, ksize=3, scale=1 / 8) for o in ((1, 0), (0, 1))]) for p in (a, b)]
+    own, shown, own_slope = a[::EVERY_PX, ::EVERY_PX], first.shown[::EVERY_PX, ::EVERY_PX], slopes[0][:, ::EVERY_PX, ::EVERY_PX]
     u, v = xx - middle[0], yy - middle[1]
     at = rough @ np.array([*middle, 1.0])
     jacobian = rough[:2, :2] / at[2] - np.outer(at[:2] / at[2], rough[2, :2]) / at[2]
@@ -173,13 +175,14 @@ def _similarity(first: View, second: View, rough: Float64, still: bool = False) 
     deviation = 0.0
     for _ in range(SIMILARITY_ROUNDS):
         there_x, there_y = (1 + p[0]) * u - p[1] * v + p[2] + middle[0], p[1] * u + (1 + p[0]) * v + p[3] + middle[1]
-        moved = cv2.remap(
-            b, there_x.astype(np.float32), there_y.astype(np.float32), cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE
+        places = there_x.astype(np.float32), there_y.astype(np.float32)
+        moved = cv2.remap(b, *places, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
+        inside = (there_x > 4) & (there_y > 4) & (there_x < w - 5) & (there_y < h - 5) & shown
+        gx, gy = (
+            (mine + cv2.remap(theirs, *places, cv2.INTER_LINEAR))[inside].astype(np.float64) / 2
+            for mine, theirs in zip(own_slope, slopes[1], strict=True)
         )
-        inside = picked & (there_x > 4) & (there_y > 4) & (there_x < w - 5) & (there_y < h - 5) & first.shown
-        mean = (a + moved) / 2
-        gx, gy = (cv2.Sobel(mean, cv2.CV_32F, *o, ksize=3, scale=1 / 8)[inside].astype(np.float64) for o in ((1, 0), (0, 1)))
-        rest = (a - moved)[inside].astype(np.float64)
+        rest = (own - moved)[inside].astype(np.float64)
         rest -= np.median(rest)
         scale = 4 * 1.4826 * float(np.median(np.abs(rest))) + 1e-6
         weight = np.where(np.abs(rest) < scale, (1 - (rest / scale) ** 2) ** 2, 0.0)
@@ -199,13 +202,12 @@ def _similarity(first: View, second: View, rough: Float64, still: bool = False) 
     return np.asarray(move @ turn @ np.linalg.inv(move)), deviation
 
 
-def _reference(placements: Sequence[Placement], members: Sequence[int], options: FocusOptions, figures: Sequence[Figures]) -> int:
+def _reference(placements: Sequence[Placement], members: Sequence[int], options: FocusOptions) -> int:
     if options.reference is not None:
         if options.reference not in members:
             raise MergeError(f"Frame {options.reference + 1} cannot be the reference: it does not take part.")
         return options.reference
     # the frame that shows least: all the others cover it
-    del figures
     return max(members, key=lambda i: abs(float(np.linalg.det(placements[i].homography[:2, :2]))))
 
 

@@ -24,6 +24,8 @@ Float32 = NDArray[np.float32]
 Float64 = NDArray[np.float64]
 
 MOST, FEWEST = 100, 2
+SKY_TO = 0.1
+"""Of the white level: a sky with stars is darker than that over most of the picture."""
 STARS_FROM = 25
 """Stars in most frames, from which on it is a sky."""
 DRAWN_OUT, SWOLLEN = 1.8, 1.5
@@ -110,6 +112,8 @@ def judge_series(
     looks.clear()
     skies: list[Stars | None] = [None] * len(frames)
     by = options.align
+    if by == "auto" and float(np.median([np.median(views[i].green) for i in able])) >= SKY_TO:
+        by = "features"  # day: nothing to look for
     if by in ("auto", "stars"):
         for i in able:
             breathe(f"looking for stars in {frames[i].name}")
@@ -197,7 +201,7 @@ def _stars(frame: Opened) -> Stars:
 def _is_sky(skies: Sequence[Stars | None], views: Sequence[View]) -> bool:
     count = np.median([len(s.places) if s is not None else 0 for s in skies])
     dark = np.median([float(np.median(v.green)) for v in views])
-    return bool(count >= STARS_FROM and dark < 0.1)
+    return bool(count >= STARS_FROM and dark < SKY_TO)
 
 
 def _by_stars(
