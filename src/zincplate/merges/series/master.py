@@ -133,7 +133,8 @@ def _done(judged: SeriesJudgement, options: SeriesOptions, land: Land | None, re
             words.append(f"Trails and what moved are left out; most of it in {figures[most].name} ({share}).")
     if land is not None:
         by = ", ".join(judged.figures[i].name for i in judged.land) if judged.land else "all of them"
-        words.append(f"The land stays still ({100 * float(land.share.mean()):.0f} % of the picture), as {by} show it.")
+        verb = "shows" if len(judged.land) == 1 else "show"
+        words.append(f"The land stays still ({100 * float(land.share.mean()):.0f} % of the picture), as {by} {verb} it.")
     elif options.still_land:
         words.append("There are no stars to tell the land by.")
     return [*words, *judged.notes]
