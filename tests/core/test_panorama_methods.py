@@ -11,7 +11,7 @@ from zincplate.core.merging.covered import largest_covered
 from zincplate.core.merging.evenness import Lights, evened
 from zincplate.core.merging.projections import fitting, to_plane, to_rays
 from zincplate.core.merging.rectangling import rectangled
-from zincplate.core.merging.seams import chosen
+from zincplate.core.merging.seams import _Edges, chosen, patches_of
 from zincplate.core.merging.shared_places import Features, features_of, matched, pair_of
 from zincplate.core.merging.turning_camera import Shared, TurningCamera, adjusted, errors, rotation, spanned, turn_between
 
@@ -244,3 +244,73 @@ def test_an_outline_is_bent_into_a_rectangle_and_lines_stay_straight() -> None:
     cut = bend.moved(10, 20)
     np.testing.assert_allclose(cut.at(np.array([5.0]), np.array([7.0])), bend.at(np.array([15.0]), np.array([27.0])))
     assert rectangled(light, np.ones((h, w), bool), w, h, 1.0) is None
+
+
+def test_what_moved_is_a_patch_of_its_own() -> None:
+    difference = np.abs(RNG.normal(0, 0.02, (100, 140))).astype(np.float32)
+    difference[40:70, 60:90] = 1.0
+    patches, count = patches_of(difference, np.full((100, 140), 3, np.int64))
+    assert count > 20 and (patches > 0).all()
+    moved = np.isin(patches, np.unique(patches[44:66, 64:86]))
+    assert moved[44:66, 64:86].all() and moved.sum() < 2.6 * 30 * 30, "it does not run out into what agrees"
+    # patches end where another set of frames begins
+    codes = np.full((100, 140), 3, np.int64)
+    codes[:, 70:] = 1
+    patches, _ = patches_of(difference, codes)
+    assert not set(np.unique(patches[:, :70])) & set(np.unique(patches[:, 70:]))
+
+
+def test_of_two_frames_the_cheapest_seam_is_found() -> None:
+    """Against every way of sharing the patches out: with two frames one expansion is exact."""
+    for seed in range(4):
+        rng = np.random.default_rng(seed)
+        coarse = rng.random((2, 3, 4)).astype(np.float32)
+        light = np.repeat(np.repeat(coarse, 14, 1), 14, 2)
+        shown = np.ones(light.shape, bool)
+        dislike = np.repeat(np.repeat(rng.random((2, 3, 4)).astype(np.float32) * 0.03, 14, 1), 14, 2)
+        difference = np.abs(light[0] - light[1])
+        patches, count = patches_of(difference, np.full(difference.shape, 3, np.int64))
+        if count > 14:
+            continue
+        edges = _Edges(patches, count, light, shown)
+        own = np.array([[dislike[i][patches == n + 1].sum() for n in range(count)] for i in range(2)])
+
+        def cost(labels: NDArray[np.int64], own: Float64 = own, edges: _Edges = edges, count: int = count) -> float:
+            return float(own[labels, np.arange(count)].sum() + edges.between(labels[edges.p], labels[edges.q]).sum())
+
+        found = chosen(light, shown, dislike)
+        mine = np.array([found[patches == n + 1][0] for n in range(count)], np.int64)
+        best = min(cost(np.array(ways, np.int64)) for ways in itertools.product((0, 1), repeat=count))
+        assert cost(mine) <= best + 1e-2 * count
+
+
+def test_strangers_share_nothing_however_often_they_are_asked() -> None:
+    import cv2
+
+    def drawing(seed: int) -> Features:
+        noise = np.random.default_rng(seed).normal(size=(240, 320)).astype(np.float32)
+        return features_of(np.asarray(cv2.GaussianBlur(noise, (0, 0), 2.5) * 6, np.float32))
+
+    known = [drawing(seed) for seed in range(20, 27)]
+    assert all(pair_of(0, 1, a, b, (240, 320)) is None for a, b in itertools.combinations(known, 2))
+
+
+def test_a_line_beside_a_bent_edge_stays_straight() -> None:
+    import cv2
+
+    h, w = 160, 320
+    covered = np.ones((h, w), bool)
+    for x in range(w):
+        covered[: int(34 * (1 - ((x - w / 2) / (w / 2)) ** 2)), x] = False
+    light = np.full((h, w), -2, np.float32)
+    cv2.line(light, (30, 52), (290, 52), 1.0, 2)
+    bend = rectangled(light, covered, w, h, 1.0)
+    assert bend is not None
+    # where the line came to lie in each column
+    rows = np.arange(2.0, 158.0, 0.5)
+    found = []
+    for column in range(60, 261, 20):
+        _, y = bend.at(np.full(len(rows), float(column)), rows)
+        found.append(rows[int(np.abs(y - 52).argmin())])
+    line = np.polyval(np.polyfit(np.arange(len(found)), found, 1), np.arange(len(found)))
+    assert np.abs(line - found).max() < 2.5

@@ -36,13 +36,15 @@ def patches_of(difference: Float32, codes: NDArray[np.int64]) -> tuple[Int32, in
     """Patches (h, w), from 1 on, 0 where nothing is (``codes`` 0), and how many. ``codes`` says which frames show a place."""
     smooth = cv2.GaussianBlur(difference, (0, 0), SMOOTH_PX)
     peaks = (smooth >= cv2.dilate(smooth, np.ones((5, 5), np.uint8))) & (smooth > 0) & (codes != 0)
-    number, labels = cv2.connectedComponents(peaks.astype(np.uint8), connectivity=8)
+    _, labels = cv2.connectedComponents(peaks.astype(np.uint8), connectivity=8)
     top = max(float(np.quantile(smooth, 0.999)), 1e-6)
     height = (255 - np.clip(smooth / top * 255, 0, 255)).astype(np.uint8)
     labels = np.ascontiguousarray(labels.astype(np.int32))
-    # one peak may lie across the border of what a frame shows
-    labels[(codes != cv2.erode(codes.astype(np.float64), np.ones((3, 3))))] = 0
-    flooded(height, np.ascontiguousarray(codes), labels, number - 1)
+    # one peak may lie across the border of what a frame shows: it is two
+    pairs = labels.astype(np.int64) * (int(codes.max()) + 1) + codes
+    found, apart = np.unique(pairs[labels > 0], return_inverse=True)
+    labels[labels > 0] = apart + 1
+    flooded(height, np.ascontiguousarray(codes), labels, len(found))
     used, again = np.unique(labels, return_inverse=True)
     zero = int(used[0] == 0)
     return (again.reshape(labels.shape) + (1 - zero)).astype(np.int32), len(used) - zero
