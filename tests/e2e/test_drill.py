@@ -90,9 +90,7 @@ class Drill:
     def settle(self) -> None:
         """Until the opened frame's controls are alive; its changes may still wait."""
         expect(self.page.get_by_text(self.versions[self.open].frame.name[:-4], exact=True).first).to_be_visible()
-        expect(self.page.get_by_role("complementary", name="Controls").locator("[aria-busy=true]")).to_have_count(
-            0, timeout=30_000
-        )
+        expect(self.page.get_by_role("complementary", name="Controls").locator("[aria-busy=true]")).to_have_count(0)
 
     def type_number(self) -> None:
         label, (name, _, decimals) = self.choose()

@@ -248,10 +248,10 @@ def _sharpness(
         # each in its own pixels: laying one on the other would blur it
         others = np.stack([base.green, base.shown.astype(np.float32)])
         (there, sure), inside = laid_on(others, *placements[i].inverse().reduced(base.step, base.origin, view.size))
-        mine = inside & (sure > 0.99) & view.shown & (view.green / t > 4 * low) & (view.green / t < high) & (there < high)
+        mine = inside & (sure > 0.5) & view.shown & (view.green / t > 4 * low) & (view.green / t < high) & (there < high)
         others = np.stack([view.green / np.float32(t), view.shown.astype(np.float32)])
         (back, sure), inside = laid_on(others, *placements[i].reduced(base.step, base.origin, base.size))
-        theirs = inside & (sure > 0.99) & base.shown & (base.green > 4 * low) & (base.green < high) & (back < high)
+        theirs = inside & (sure > 0.5) & base.shown & (base.green > 4 * low) & (base.green < high) & (back < high)
         own = detail(view.green / np.float32(t), view.variance / np.float32(t * t), mine)
         other = detail(base.green, base.variance, theirs)
         if math.isfinite(own) and math.isfinite(other) and other > 0:
