@@ -12,6 +12,7 @@ from zincplate.core.merging.moved import Moved, moved
 from zincplate.core.merging.placement import Placement
 from zincplate.core.merging.radiance import exposure_ratio
 from zincplate.core.merging.sharpness import Shake, detail, shake
+from zincplate.merges.belong import belong, counted
 from zincplate.merges.errors import MergeError
 from zincplate.merges.options import BracketOptions
 from zincplate.merges.refine import refined
@@ -85,7 +86,8 @@ def judge(
 ) -> Judgement:
     """Judges the frames of a bracket. ``views``, an empty list, is filled with what was looked at. Raises :class:`MergeError`
     when no merge can come of them."""
-    belong(frames)
+    counted(frames, "A bracket", FEWEST, MOST)
+    belong(frames, "bracket")
     views = [] if views is None else views
     for frame in frames:
         breathe(f"reading {frame.name}")
@@ -114,24 +116,6 @@ def judge(
         breathe("looking for what moved")
         judged.moved = _moved(views, judged, options)
     return judged
-
-
-def belong(frames: Sequence[Opened]) -> None:
-    """Raises :class:`MergeError` for frames that are no bracket."""
-    if not FEWEST <= len(frames) <= MOST:
-        raise MergeError(f"A bracket is made of {FEWEST} to {MOST} frames; these are {len(frames)}.")
-    first = frames[0].source
-    for frame in frames:
-        source = frame.source
-        if (source.camera is None) != (first.camera is None):
-            raise MergeError(f"{frame.name}: Camera files and finished pictures do not make one bracket.")
-        if source.camera is None and source.to_working != first.to_working:
-            raise MergeError(f"{frame.name}: It is in another colour space than {frames[0].name}.")
-        if (source.width, source.height) != (first.width, first.height):
-            sizes = f"{source.width} x {source.height} instead of {first.width} x {first.height} pixels"
-            raise MergeError(f"{frame.name}: It has another size than {frames[0].name}: {sizes}.")
-        if source.camera is not None and source.camera.matrices != first.camera.matrices:  # type: ignore[union-attr]
-            raise MergeError(f"{frame.name}: It was taken with another camera than {frames[0].name}.")
 
 
 def _candidates(views: Sequence[View], options: BracketOptions) -> list[int]:

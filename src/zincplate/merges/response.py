@@ -8,8 +8,9 @@ from numpy.typing import NDArray
 
 from zincplate.core.merging.alignment import laid_on
 from zincplate.core.merging.response import LEVELS, response_of
+from zincplate.merges.belong import belong
 from zincplate.merges.errors import MergeError
-from zincplate.merges.judge import against, belong
+from zincplate.merges.judge import against
 from zincplate.merges.view import Noise, Opened, View, view_of
 
 Float64 = NDArray[np.float64]
@@ -25,7 +26,7 @@ def linear_frames(frames: Sequence[Opened], breathe: Callable[[str], None]) -> t
     they have in common, and whether one was looked for. Raises :class:`MergeError`."""
     if frames[0].source.camera is not None:
         return frames, False
-    belong(frames)
+    belong(frames, "bracket")
     for frame in frames:
         if frame.told_ev is None:
             raise MergeError(

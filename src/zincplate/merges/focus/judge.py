@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from zincplate.core.merging.alignment import align, laid_on, rescaled
 from zincplate.core.merging.focus_depth import Depth, depth_of, focus_energy
 from zincplate.core.merging.placement import Placement
+from zincplate.merges.belong import belong, counted
 from zincplate.merges.errors import MergeError
 from zincplate.merges.focus.options import FocusOptions
 from zincplate.merges.view import Opened, View, view_of
@@ -73,7 +74,8 @@ def judge_focus(
     views: list[View] | None = None,
 ) -> FocusJudgement:
     """Judges frames; ``views``, an empty list, is filled with what was looked at. Raises :class:`MergeError`."""
-    _belong(frames)
+    counted(frames, "A focus series", FEWEST, MOST)
+    belong(frames, "focus series")
     views = [] if views is None else views
     for frame in frames:
         breathe(f"reading {frame.name}")
@@ -96,21 +98,6 @@ def judge_focus(
     for k, i in enumerate(members):
         figures[i].sharpest = float((np.abs(depth.frame - k) <= 0.5).mean())
     return FocusJudgement(figures, members, reference, placements, exposure, depth)
-
-
-def _belong(frames: Sequence[Opened]) -> None:
-    if not FEWEST <= len(frames) <= MOST:
-        raise MergeError(f"A focus series is made of {FEWEST} to {MOST} frames; these are {len(frames)}.")
-    first = frames[0].source
-    for frame in frames:
-        source = frame.source
-        if (source.width, source.height) != (first.width, first.height):
-            sizes = f"{source.width} x {source.height} instead of {first.width} x {first.height} pixels"
-            raise MergeError(f"{frame.name}: It has another size than {frames[0].name}: {sizes}.")
-        if (source.camera is None) != (first.camera is None) or source.to_working != first.to_working:
-            raise MergeError(f"{frame.name}: It is a file of another kind than {frames[0].name}.")
-        if source.camera is not None and source.camera.matrices != first.camera.matrices:  # type: ignore[union-attr]
-            raise MergeError(f"{frame.name}: It was taken with another camera than {frames[0].name}.")
 
 
 def _log(view: View) -> Float32:

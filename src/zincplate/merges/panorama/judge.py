@@ -14,6 +14,7 @@ from zincplate.core.merging.evenness import Evenness, evened
 from zincplate.core.merging.shared_places import Features, Pair, features_of, pair_of
 from zincplate.core.merging.turning_camera import Shared, TurningCamera, adjusted, errors, spanned, turn_between
 from zincplate.formats.lens_profiles import LensDatabase
+from zincplate.merges.belong import belong, counted
 from zincplate.merges.errors import MergeError
 from zincplate.merges.panorama.lights import lights_of, sharpness_of
 from zincplate.merges.panorama.options import PanoramaOptions
@@ -96,7 +97,8 @@ def judge_panorama(
     views: list[View] | None = None,
 ) -> PanoramaJudgement:
     """Judges frames; ``views``, an empty list, is filled with what was looked at. Raises :class:`MergeError`."""
-    _belong(frames)
+    counted(frames, "A panorama", FEWEST, MOST)
+    belong(frames, "panorama", one_size=False)
     views = [] if views is None else views
     with ThreadPoolExecutor(2) as pool:
         waiting = []
@@ -117,20 +119,6 @@ def judge_panorama(
     judged = _pointed(frames, views, figures, members, pairs, options, lenses, breathe)
     _lights(frames, views, judged, options, breathe)
     return judged
-
-
-def _belong(frames: Sequence[Opened]) -> None:
-    if not FEWEST <= len(frames) <= MOST:
-        raise MergeError(f"A panorama is made of {FEWEST} to {MOST} frames; these are {len(frames)}.")
-    first = frames[0].source
-    for frame in frames:
-        source = frame.source
-        if (source.camera is None) != (first.camera is None):
-            raise MergeError(f"{frame.name}: Camera files and finished pictures do not make one panorama.")
-        if source.camera is None and source.to_working != first.to_working:
-            raise MergeError(f"{frame.name}: It is in another colour space than {frames[0].name}.")
-        if source.camera is not None and source.camera.matrices != first.camera.matrices:  # type: ignore[union-attr]
-            raise MergeError(f"{frame.name}: It was taken with another camera than {frames[0].name}.")
 
 
 def _features(view: View) -> Features:

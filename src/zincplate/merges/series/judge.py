@@ -13,6 +13,7 @@ from zincplate.core.merging.placement import Placement
 from zincplate.core.merging.star_field import Stars, same_stars, stars_of, without_still
 from zincplate.core.merging.turning_camera import Shared, TurningCamera, adjusted, errors, turn_between
 from zincplate.formats.lens_profiles import LensDatabase
+from zincplate.merges.belong import belong, counted
 from zincplate.merges.errors import MergeError
 from zincplate.merges.judge import APART, UNSHARP, against
 from zincplate.merges.series.calibrate import Masters, calibrated, masters_of
@@ -84,8 +85,7 @@ def judge_series(
 ) -> SeriesJudgement:  # fmt: skip
     """Judges frames; ``views``, an empty list, is filled with what was looked at (of lights after calibrating). Raises
     :class:`MergeError`."""
-    if not FEWEST <= len(frames) <= MOST:
-        raise MergeError(f"A series is made of {FEWEST} to {MOST} frames; these are {len(frames)}.")
+    counted(frames, "A series", FEWEST, MOST)
     views = [] if views is None else views
     looks: list[View] = []
     for frame in frames:
@@ -98,7 +98,7 @@ def judge_series(
     able = [i for i, role in enumerate(roles) if role == "light"]
     if len(able) < FEWEST:
         raise MergeError(f"There are {len(able)} frames to combine among these {len(frames)}; the others are darks or flats.")
-    _belong([frames[i] for i in (*able, *(i for i, r in enumerate(roles) if r == "land"))])
+    belong([frames[i] for i in (*able, *(i for i, r in enumerate(roles) if r == "land"))], "series")
     breathe("averaging darks and flats")
     masters = masters_of(frames, roles)
     lights = []
@@ -153,21 +153,6 @@ def _much_longer(frames: Sequence[Opened], roles: Sequence[Role], options: Serie
         return []
     most = LAND_TIMES * float(np.median(times))
     return [i for i, t in zip(lights, times, strict=True) if t > most and i not in options.roles]
-
-
-def _belong(frames: Sequence[Opened]) -> None:
-    first = frames[0].source
-    for frame in frames:
-        source = frame.source
-        if (source.width, source.height) != (first.width, first.height):
-            sizes = f"{source.width} x {source.height} instead of {first.width} x {first.height} pixels"
-            raise MergeError(f"{frame.name}: It has another size than {frames[0].name}: {sizes}.")
-        if (source.camera is None) != (first.camera is None):
-            raise MergeError(f"{frame.name}: Camera files and finished pictures do not make one series.")
-        if source.camera is None and source.to_working != first.to_working:
-            raise MergeError(f"{frame.name}: It is in another colour space than {frames[0].name}.")
-        if source.camera is not None and source.camera.matrices != first.camera.matrices:  # type: ignore[union-attr]
-            raise MergeError(f"{frame.name}: It was taken with another camera than {frames[0].name}.")
 
 
 def _role(frame: Opened, view: View, all_views: Sequence[View]) -> Role:

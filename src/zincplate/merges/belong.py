@@ -1,0 +1,28 @@
+"""Whether frames can be one merge at all."""
+
+from collections.abc import Sequence
+
+from zincplate.merges.errors import MergeError
+from zincplate.merges.view import Opened
+
+
+def counted(frames: Sequence[Opened], what: str, fewest: int, most: int) -> None:
+    """Raises :class:`MergeError` when these are too few or too many for a merge of a kind (``what``: "A bracket")."""
+    if not fewest <= len(frames) <= most:
+        raise MergeError(f"{what} is made of {fewest} to {most} frames; these are {len(frames)}.")
+
+
+def belong(frames: Sequence[Opened], what: str, one_size: bool = True) -> None:
+    """Raises :class:`MergeError` for frames of other files, spaces, cameras or, with ``one_size``, sizes than the first."""
+    first = frames[0].source
+    for frame in frames:
+        source = frame.source
+        if (source.camera is None) != (first.camera is None):
+            raise MergeError(f"{frame.name}: Camera files and finished pictures do not make one {what}.")
+        if source.camera is None and source.to_working != first.to_working:
+            raise MergeError(f"{frame.name}: It is in another colour space than {frames[0].name}.")
+        if one_size and (source.width, source.height) != (first.width, first.height):
+            sizes = f"{source.width} x {source.height} instead of {first.width} x {first.height} pixels"
+            raise MergeError(f"{frame.name}: It has another size than {frames[0].name}: {sizes}.")
+        if source.camera is not None and first.camera is not None and source.camera.matrices != first.camera.matrices:
+            raise MergeError(f"{frame.name}: It was taken with another camera than {frames[0].name}.")
