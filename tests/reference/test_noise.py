@@ -3,6 +3,7 @@
 import cv2
 import numpy as np
 import pytest
+from scipy.special import erf
 
 from zincplate.core.noise import wavelet_noise
 from zincplate.core.noise.learned_noise import reduce_noise_best
@@ -131,3 +132,23 @@ def test_hot_pixels_are_found_and_stars_are_kept() -> None:
     assert len(places - hot) <= 3
     flux = clean.astype(np.float64).sum() / sites.astype(np.float64).sum()
     assert flux == pytest.approx(1, abs=2e-3)
+
+
+@pytest.mark.parametrize(("spread_px", "peak", "kept"), [(0.5, 0.8, 0.999), (0.5, 0.1, 0.95), (0.4, 0.3, 0.985), (0.33, 0.8, 0.97)])
+def test_stars_of_the_size_of_a_site_keep_their_light(spread_px: float, peak: float, kept: float) -> None:
+    """Points spread by a Gaussian, integrated over square sites at random places; bounds stated, half-site stars lose nothing."""
+    rng = np.random.default_rng(11)
+    light, stars = np.full((400, 600), 0.002), np.zeros((400, 600))
+    gains = np.array([[0.5, 1.0], [1.0, 0.6]])
+    for row in range(10, 390, 14):
+        for column in range(10, 590, 14):
+            y, x = row + 2 * rng.random(), column + 2 * rng.random()
+            j, i = np.arange(row - 3, row + 6), np.arange(column - 3, column + 6)
+            of_y, of_x = (0.5 * np.diff(erf((np.append(k, k[-1] + 1) - c) / spread_px / 2**0.5)) for k, c in ((j, y), (i, x)))
+            stars[np.ix_(j, i)] += peak * np.outer(of_y, of_x) * gains[np.ix_(j & 1, i & 1)]
+    light += stars
+    noisy = light + rng.standard_normal(light.shape) * np.sqrt(5e-4 * light + 1e-5)
+    sites = np.clip(np.rint(512 + noisy * (16383 - 512)), 0, 16383).astype(np.uint16)
+    clean, _ = without_hot_pixels(sites, np.full((2, 2), 512.0), 16383, 5e-4, 1e-5)
+    lost = (sites.astype(np.float64) - clean).sum() / (16383 - 512)
+    assert lost < (1 - kept) * np.clip(stars, 0, 1).sum()
