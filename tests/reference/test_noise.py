@@ -134,7 +134,9 @@ def test_hot_pixels_are_found_and_stars_are_kept() -> None:
     assert flux == pytest.approx(1, abs=2e-3)
 
 
-@pytest.mark.parametrize(("spread_px", "peak", "kept"), [(0.5, 0.8, 0.999), (0.5, 0.1, 0.95), (0.4, 0.3, 0.985), (0.33, 0.8, 0.97)])
+@pytest.mark.parametrize(
+    ("spread_px", "peak", "kept"), [(0.5, 0.8, 0.999), (0.5, 0.1, 0.95), (0.4, 0.3, 0.985), (0.33, 0.8, 0.97)]
+)
 def test_stars_of_the_size_of_a_site_keep_their_light(spread_px: float, peak: float, kept: float) -> None:
     """Points spread by a Gaussian, integrated over square sites at random places; bounds stated, half-site stars lose nothing."""
     rng = np.random.default_rng(11)

@@ -13,7 +13,7 @@ from pydantic import ValidationError
 from werkzeug.exceptions import HTTPException
 
 from zincplate import __version__
-from zincplate.api import arranging, bench, carrying, deliveries, find, jobs, merging, shoots
+from zincplate.api import areas, arranging, bench, carrying, deliveries, find, jobs, merging, shoots
 from zincplate.api.models import ErrorOut
 from zincplate.formats.errors import FileError
 from zincplate.formats.turns import Superseded
@@ -53,7 +53,17 @@ def create_app(context: Context, page: Path | None = None) -> Flask:
     app.secret_key = secrets.token_bytes(32)
     _guard(app)
     _errors(app)
-    for blueprint in (shoots.api, arranging.api, bench.api, carrying.api, merging.api, find.api, deliveries.api, jobs.api):
+    for blueprint in (
+        shoots.api,
+        arranging.api,
+        bench.api,
+        areas.api,
+        carrying.api,
+        merging.api,
+        find.api,
+        deliveries.api,
+        jobs.api,
+    ):
         app.register_api(blueprint)
     if page is not None:
         _serve_page(app, page)

@@ -239,8 +239,9 @@ class ViewIn(In):
     height: int = Field(default=0, ge=0, le=16_000)
     clipping: bool = False
     warned: int = Field(default=-1, ge=-1, le=2)
-    show: Literal["picture", "edges", "reach"] = "picture"
-    key: int = Field(default=0, ge=0, le=11)
+    show: Literal["picture", "edges", "reach", "area", "area_alone"] = "picture"
+    key: int = Field(default=0, ge=0, le=39)
+    """Number of the picked key, or of the pass, that is shown."""
     gamut: bool = False
     raw_histogram: bool = False
     box: bool = False

@@ -51,6 +51,7 @@ def _parser(of: str = "") -> argparse.ArgumentParser:
     command.add_argument("--overwrite", action="store_true", help="replace OUT if it is there")
     command.add_argument("--lenses", type=Path, metavar="FOLDER", help=_LENSES_HELP)
     _across(commands)
+    _of_areas(commands)
     command = commands.add_parser("merge", help="make a master of frames that were taken to be one picture")
     command.add_argument(
         "kind",
@@ -92,6 +93,19 @@ def _parser(of: str = "") -> argparse.ArgumentParser:
     commands.add_parser("openapi", help="the API's OpenAPI document")
     commands.add_parser("types", help="the page's generated TypeScript")
     return parser
+
+
+def _of_areas(commands: Any) -> None:
+    """Where passes act."""
+    command = commands.add_parser("area", help="where a pass acts, or what can be found on a file, as a grey picture")
+    command.add_argument("input", type=Path, metavar="IN")
+    command.add_argument("-o", "--output", type=Path, metavar="OUT.png", required=True)
+    command.add_argument("--pass", dest="name", metavar="NAME", help="a pass of the recipe")
+    command.add_argument("--find", choices=("sky", "land", "person"), help="look for this instead")
+    command.add_argument("--recipe", type=Path, help="recipe as JSON")
+    command.add_argument("--set", action="append", default=[], metavar="STEP.CONTROL=VALUE", help="may be repeated")
+    command.add_argument("--lenses", type=Path, metavar="FOLDER", help=_LENSES_HELP)
+    command.add_argument("--overwrite", action="store_true")
 
 
 def _across(commands: Any) -> None:
@@ -226,6 +240,10 @@ def main(argv: list[str] | None = None) -> int:
                 from zincplate.cli.develop import develop
 
                 return develop(arguments)
+            case "area":
+                from zincplate.cli.area import area
+
+                return area(arguments)
             case "fit" | "even" | "preset":
                 from zincplate.cli import across
 

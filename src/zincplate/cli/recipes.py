@@ -30,6 +30,23 @@ def _setting(text: str) -> tuple[str, str, Any]:
     return step, control, value
 
 
+def _with_pass(recipe: Recipe, path: str, value: Any) -> Recipe:
+    """A recipe with one control of a pass changed: ``NAME.CONTROL``, where a name may hold dots; raises :class:`RecipeError`."""
+    name, _, control = path.rpartition(".")
+    passes = [one.model_dump() for one in recipe.value("passes", "passes")]
+    chosen = [one for one in passes if name in (one["name"], one["id"])]
+    if not chosen:
+        listed = ", ".join(one["name"] for one in passes) or "none"
+        raise RecipeError(f'There is no pass "{name}". The recipe has {listed}.')
+    known = [*chosen[0]["controls"], "on", "strength", "blend", "grow_px", "soften_px", "cling", "inverted"]
+    if control not in known:
+        raise RecipeError(f'A pass has no "{control}". It has {", ".join(known)}.')
+    for one in chosen:
+        section = one if control in one else one["area"] if control in one["area"] else one["controls"]
+        section[control] = value
+    return recipe.with_values({"passes": {"passes": passes}})
+
+
 def _kind(operation_id: str, control: str) -> str:
     """What a control is: gauge, choice, switch and so on."""
     operation = next(o for o in ORDER if o.id == operation_id)
@@ -54,7 +71,10 @@ def recipe_of(arguments: argparse.Namespace, raw: bool) -> Recipe:
     for text in arguments.set:
         step, control, value = _setting(text)
         try:
-            recipe = recipe.with_values({step: {control: value}})
+            if step == "passes" and control != "passes":
+                recipe = _with_pass(recipe, control, value)
+            else:
+                recipe = recipe.with_values({step: {control: value}})
         except RecipeError as error:
             raise BadUsage(f"--set {text}: {error}") from error
     _check_crop(recipe, [text.partition("=")[0].strip() for text in arguments.set])

@@ -15,8 +15,9 @@ def _type(schema: dict[str, Any], definitions: dict[str, Any]) -> str:
         return json.dumps(schema["const"])
     if "enum" in schema:
         return " | ".join(json.dumps(v) for v in schema["enum"])
-    if "anyOf" in schema:
-        return " | ".join(_type(s, definitions) for s in schema["anyOf"])
+    for several in ("anyOf", "oneOf"):
+        if several in schema:
+            return " | ".join(_type(s, definitions) for s in schema[several])
     kind = schema.get("type")
     if kind == "array":
         if "prefixItems" in schema:
@@ -31,15 +32,23 @@ def _type(schema: dict[str, Any], definitions: dict[str, Any]) -> str:
 def typescript() -> str:
     """The whole generated file."""
     schema = recipe_schema()
+    definitions = schema.get("$defs", {})
     facts = panel()
     controls = {
         step: {name: value.get("x-ui", {}) for name, value in section["properties"].items()}
         for step, section in schema["properties"].items()
         if "properties" in section and step != "versions"
     }
+    pass_type = definitions["Pass"]
+    pass_controls = {name: value.get("x-ui", {}) for name, value in definitions["Controls"]["properties"].items()}
     lines = [
         HEADER,
-        f"export type Recipe = {_type(schema, schema.get('$defs', {}))};",
+        f"export type Recipe = {_type(schema, definitions)};",
+        f"export type Pass = {_type(pass_type, definitions)};",
+        'export type Area = Pass["area"];',
+        'export type Term = Area["terms"][number];',
+        'export type PassControls = Pass["controls"];',
+        f"export const PASS_CONTROLS = {json.dumps(pass_controls)} as const;",
         "export type Step = keyof typeof CONTROLS;",
         f"export const CONTROLS = {json.dumps(controls)} as const;",
         f"export const NEUTRAL = {json.dumps(facts['neutral'])} as unknown as {{ raw: Recipe; rendered: Recipe }};",

@@ -40,6 +40,28 @@ _EVERYTHING: dict[str, dict[str, Any]] = {
         "colour_noise": 20.0,
         "hot_pixels": True,
     },
+    "passes": {
+        "passes": [
+            {
+                "name": "scene",
+                "area": {
+                    "terms": [
+                        {"kind": "ring", "x": 0.4, "y": 0.4, "radius_x": 0.3, "radius_y": 0.2},
+                        {"kind": "band", "join": "without", "x0": 0.1, "y0": 0.1, "x1": 0.1, "y1": 0.3},
+                        {
+                            "kind": "brush",
+                            "strokes": [
+                                {"points": [2000, 2000, 9000, 9000], "size": 0.2},
+                                {"points": [2000, 2000, 9000, 9000], "size": 0.2, "build_up": True},
+                            ],
+                        },
+                    ],
+                },
+                "controls": {"exposure_ev": 0.5, "shadows": 10, "haze": 10, "contrast": 10},
+            },
+            {"name": "display", "blend": "overlay", "controls": {"saturation": 10, "level_middle": 1.1}},
+        ]
+    },
     "finish": {"edge_light_ev": -0.5, "grain": 10.0, "border_percent": 1.0},
 }
 """A recipe that runs through every stage."""

@@ -21,6 +21,7 @@ from zincplate.ops.framing.crop import CROP
 from zincplate.ops.framing.lens import LENS
 from zincplate.ops.framing.movements import MOVEMENTS
 from zincplate.ops.framing.turn import TURN
+from zincplate.ops.passes.passes import PASSES
 from zincplate.ops.tone.contrast import CONTRAST
 from zincplate.ops.tone.curve import CURVE
 from zincplate.ops.tone.exposure import EXPOSURE
@@ -54,6 +55,7 @@ ORDER: tuple[Operation[Any], ...] = (
     BLACK_WHITE,
     VIBRANCE,
     TONING,
+    PASSES,
     SHARPEN,
     GRAIN,
     BORDER,

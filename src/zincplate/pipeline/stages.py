@@ -22,8 +22,11 @@ from zincplate.core.sensor.highlights import Surroundings, rebuild, seen_at, sur
 from zincplate.core.tone.haze import KEPT, LEAST_TRANSMISSION, air_of
 from zincplate.core.tone.local_tone import PARAMETERS, LocalTables, local_gain
 from zincplate.core.tone.low_planes import LONG_EDGE, Air, Bases, bases_of, ev
+from zincplate.core.tone.pass_light import HAZE, apply_asked
+from zincplate.pipeline.areas import Areas
 from zincplate.pipeline.cache import ByteCache
 from zincplate.pipeline.framing import Framed
+from zincplate.pipeline.passes import light_parameters, scene_key, sums_of
 from zincplate.pipeline.windows import Window, fitted_size, level_of, scale_of
 from zincplate.plan.light import LightPlan
 from zincplate.plan.local import LocalPlan
@@ -32,6 +35,8 @@ from zincplate.sources.file import Source
 
 Float32 = NDArray[np.float32]
 
+MERELY = 1e-3
+"""A trace of haze, where only passes ask for it."""
 LIGHTNESS_STRENGTH, COLOUR_STRENGTH = 2.4, 3.0
 """Multiples of the noise deviation at 100."""
 
@@ -59,6 +64,7 @@ class Stages:
         """With ``best`` noise goes the slow way where the recipe asks for it; views leave that to deliveries."""
         self._read = read
         self._best = best
+        self.areas = Areas(read)
         self._cache = ByteCache(cache_bytes)
         self._small = ByteCache(32 << 20)
 
@@ -71,6 +77,28 @@ class Stages:
 
         With ``keep`` the result stays in the cache (views); deliveries pass every window once.
         """
+        passes = scene_key(plan)
+        if not passes:
+            return self._whole_local(framed, key, plan, window, keep)
+        weights = framed.source.luminance_weights(plan)
+        exposure_ev = math.log2(plan.gain)
+
+        def make() -> Float32:
+            planes = self._whole_local(framed, key, plan, window, keep)
+            sums, used = sums_of(self.areas, framed, key, plan, passes, window, keep)
+            # coefficients of haze do not depend on how much of it is taken out
+            haze = plan.local.haze or (MERELY if used[HAZE] else 0.0)
+            bases, air = self._framed_bases(framed, key, plan.plate, haze)
+            p = light_parameters(window, weights, exposure_ev, air.light)
+            return apply_asked(planes, bases.planes, air.planes, sums, used, p, window.x, window.y)
+
+        if not keep:
+            return make()
+        stage = (key, "passes", window, plan.plate, plan.local, passes, plan.white_xy, tuple(weights), exposure_ev, framed.key)
+        return self._cache.get(stage, make, lambda a: a.nbytes)
+
+    def _whole_local(self, framed: Framed, key: str, plan: LightPlan, window: Window, keep: bool) -> Float32:
+        """What is asked for of the whole picture."""
         if plan.local == LocalPlan():
             return self.frame(framed, key, plan.plate, window, keep)
         weights = framed.source.luminance_weights(plan)

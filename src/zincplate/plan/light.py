@@ -11,6 +11,7 @@ from zincplate.plan.colour import ColourPlan
 from zincplate.plan.finish import FinishPlan
 from zincplate.plan.frame import FramePlan
 from zincplate.plan.local import LocalPlan
+from zincplate.plan.passes import PassPlan
 from zincplate.plan.plate import PlatePlan
 
 Float = NDArray[np.float64]
@@ -44,6 +45,8 @@ class LightPlan:
     local: LocalPlan = field(default_factory=LocalPlan)
     colour: ColourPlan = field(default_factory=ColourPlan)
     finish: FinishPlan = field(default_factory=FinishPlan)
+    passes: tuple[PassPlan, ...] = ()
+    """In the order in which they are laid over the picture."""
 
     def with_tone(self, function: Callable[[Float], Float]) -> "LightPlan":
         """The plan with one more tone function at the end."""

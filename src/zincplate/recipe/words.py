@@ -6,9 +6,8 @@ from typing import Any
 from zincplate.ops.base import STEPS, ui_of
 from zincplate.ops.order import ORDER
 from zincplate.recipe.document import Recipe
-
-ARROW = "\N{RIGHTWARDS ARROW}"
-MINUS = "\N{MINUS SIGN}"
+from zincplate.recipe.numbers import ARROW, with_unit
+from zincplate.recipe.pass_words import passes_in_words
 
 
 def formatted(value: Any, ui: dict[str, Any]) -> str:
@@ -22,15 +21,13 @@ def formatted(value: Any, ui: dict[str, Any]) -> str:
         return "straight" if list(map(list, value)) == [[0, 0], [1, 1]] else f"{len(value)} points"
     if kind == "switch":
         return "on" if value else "off"
+    if kind == "passes":
+        return "none" if not value else ", ".join(one.name for one in value)
     if kind == "own_keys":
         return "none" if not value else ", ".join(key.name for key in value)
     if kind in _FRAMING_WORDS:
         return _FRAMING_WORDS[kind](value)
-    decimals = int(ui.get("decimals", 0))
-    text = f"{abs(value):.{decimals}f}"
-    if ui.get("low", 0) < 0 and float(text) != 0:
-        text = (MINUS if value < 0 else "+") + text
-    return f"{text} {ui['unit']}" if ui.get("unit") else text
+    return with_unit(value, ui)
 
 
 def _counted(number: int, one: str) -> str:
@@ -75,6 +72,9 @@ def _keys(old: Any, new: Any) -> list[str]:
     return found
 
 
+_OF_ITEMS: dict[str, Callable[[Any, Any], list[str]]] = {"own_keys": _keys, "passes": passes_in_words}
+
+
 def changes_in_words(old: Recipe, new: Recipe) -> list[str]:
     """What changed between two recipes, a phrase for each control."""
     found: list[str] = []
@@ -90,8 +90,8 @@ def changes_in_words(old: Recipe, new: Recipe) -> list[str]:
             if a == b or (cropped and name in (*_CROP, "ratio")):
                 continue
             ui = ui_of(info)
-            if ui.get("kind") == "own_keys":
-                found.extend(_keys(a, b))
+            if ui.get("kind") in _OF_ITEMS:
+                found.extend(_OF_ITEMS[ui["kind"]](a, b))
             else:
                 found.append(f"{ui.get('label', name)} {formatted(a, ui)} {ARROW} {formatted(b, ui)}")
     for step in STEPS:

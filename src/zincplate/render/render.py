@@ -8,7 +8,7 @@ recipe asks for it.
 import itertools
 import time
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -31,11 +31,13 @@ from zincplate.formats.turns import AT_ONCE, Turn
 from zincplate.pipeline.cache import ByteCache
 from zincplate.pipeline.finishing import finished, margin_of
 from zincplate.pipeline.framing import LARGEST_SIDE, Framed, Framing, Shape, framing, of_source
+from zincplate.pipeline.passes import in_display, laid_over, lit
 from zincplate.pipeline.stages import Stages
 from zincplate.pipeline.windows import Window, level_of, scale_of
 from zincplate.plan.finish import FinishPlan
 from zincplate.plan.frame import FramePlan
 from zincplate.plan.light import LightPlan
+from zincplate.plan.passes import AreaPlan
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.render.render_thread import RenderThread
 from zincplate.render.strips import deliver_whole
@@ -53,6 +55,7 @@ FRAMED_KEPT = 64
 PARTS = {"sources": 0.5, "plates": 0.3, "stages": 0.2}
 """Shares of a renderer's memory."""
 AMBER = np.array([138.0, 92.0, 8.0], np.float32)
+AMBER_FILM = np.array([214.0, 150.0, 22.0], np.float32)
 _SERIAL = itertools.count()
 T = TypeVar("T")
 
@@ -168,11 +171,11 @@ class Renderer:
         turn.check()
         inner = window.inside(outer)
         picture = np.empty((r.height, r.width, 3), np.uint8)
-        tables = source.tables(recipe, space)
+        lighted, tables = lit(self.stages.areas, framed, key, recipe, plan, planes, outer, space)
         if plan.finish == FinishPlan():
-            to_8_bit(np.ascontiguousarray(planes[(slice(None), *inner)]), tables, r.x, r.y, picture)
+            to_8_bit(np.ascontiguousarray(lighted[(slice(None), *inner)]), tables, r.x, r.y, picture)
         else:
-            finished(planes, tables, plan.finish, scale, window, inner, picture)
+            finished(lighted, tables, plan.finish, scale, window, inner, picture)
         if request.plane is None:
             plates = self.stages.as_recorded(framed, key, window, plan.plate.hot_pixels)
         else:
@@ -185,13 +188,16 @@ class Renderer:
         # what is shown over the picture comes after its measurements
         if r.show == "edges":
             encoded = np.empty_like(planes)
-            to_float(planes, tables, encoded)
+            to_float(np.ascontiguousarray(lighted), tables, encoded)
             _amber_film(picture, edge_area(luma_of(encoded), scale)[inner])
+        elif r.show in ("area", "area_alone"):
+            area = self.stages.areas.plane(framed, key, area_of(recipe, r.key), window)
+            (_film if r.show == "area" else _alone)(picture, area)
         elif r.show == "reach":
             _grey_where_not(picture, self._reach(source, recipe, plan, planes[(slice(None), *inner)], r.key))
         outside = 0.0
         if r.gamut:
-            mask = self._outside(source, recipe, planes[(slice(None), *inner)], space)
+            mask = self._outside(framed, key, recipe, plan, planes, outer, space)[inner]
             clipping[mask] |= CLIP_GAMUT
             outside = float(mask.mean())
         pixels = r.width * r.height
@@ -202,10 +208,16 @@ class Renderer:
         hot = source.hot_pixels if plan.plate.hot_pixels else None
         return View(r, picture, clipping, shares, histogram, elapsed, finished_picture, counts[1:] / pixels, raw, outside, hot)
 
-    def _outside(self, source: Source, recipe: Recipe, planes: Float32, space: str) -> NDArray[np.bool_]:
+    def _outside(
+        self, framed: Framed, key: str, recipe: Recipe, plan: LightPlan, planes: Float32, window: Window, space: str
+    ) -> NDArray[np.bool_]:
         """Which pixels lie outside a delivery space before they are drawn in."""
-        wide = np.empty_like(planes, order="C")
-        to_float(np.ascontiguousarray(planes), source.tables(recipe, "rec2020", linear_output=True), wide)
+        tables = framed.source.tables(recipe, "rec2020", linear_output=True)
+        if in_display(plan):
+            wide = laid_over(self.stages.areas, framed, key, plan, planes, tables, window, True)
+        else:
+            wide = np.empty_like(planes, order="C")
+            to_float(np.ascontiguousarray(planes), tables, wide)
         rgb = np.tensordot(SPACES[space].from_working, wide, 1)
         return np.asarray(((rgb < -2e-3) | (rgb > 1.004)).any(0))
 
@@ -227,20 +239,30 @@ class Renderer:
         """Mean Oklab colour about a place of the full-size picture, as the colour step receives it."""
 
         def work() -> tuple[float, float, float]:
-            planes = self._square(source, key, recipe, x, y, radius)
+            planes = self._square(source, key, recipe, x, y, radius).planes
             lab = self._lab_before_colour(source, recipe, planes).reshape(3, -1).mean(1)
             return float(lab[0]), float(lab[1]), float(lab[2])
 
         return self.on_render_thread(work)
 
-    def _square(self, source: Source, key: str, recipe: Recipe, x: int, y: int, radius: int) -> Float32:
+    def _square(self, source: Source, key: str, recipe: Recipe, x: int, y: int, radius: int) -> "_Square":
         """Planes after the local stage of a square of the finished picture's full-size pixels."""
         plan = source.plan(recipe)
         framed = self.framed(source, key, plan.frame)
         window = _square_of(framed, x, y, radius)
         outer = window.grown(self.stages.margin(framed, plan))
         planes = self.stages.local(framed, key, plan, outer, keep=False)
-        return np.ascontiguousarray(planes[(slice(None), *window.inside(outer))])
+        return _Square(framed, plan, window, np.ascontiguousarray(planes[(slice(None), *window.inside(outer))]))
+
+    def _linear(self, square: "_Square", key: str, recipe: Recipe, space: str, linear: bool = True) -> Float32:
+        """Values of a square as they are delivered, before sharpening and grain."""
+        s = square
+        planes, tables = lit(
+            self.stages.areas, s.framed, key, recipe, s.plan, s.planes, s.window, space, linear_output=linear, keep=False
+        )
+        out = np.empty_like(planes)
+        to_float(planes, tables, out)
+        return out
 
     def recorded_at(self, source: Source, key: str, recipe: Recipe, x: int, y: int, radius: int) -> Float32:
         """Plates as the sensor recorded them about a place of the finished picture."""
@@ -254,10 +276,8 @@ class Renderer:
         return self.on_render_thread(lambda: self._sample(source, key, recipe, x, y, radius, space))
 
     def _sample(self, source: Source, key: str, recipe: Recipe, x: int, y: int, radius: int, space: str) -> dict[str, Any]:
-        planes = self._square(source, key, recipe, x, y, radius)
         plates = self.recorded_at(source, key, recipe, x, y, radius)
-        linear = np.empty_like(planes)
-        to_float(planes, source.tables(recipe, space, linear_output=True), linear)
+        linear = self._linear(self._square(source, key, recipe, x, y, radius), key, recipe, space)
         mean_linear = linear.reshape(3, -1).mean(1).astype(np.float64)
         target = SPACES[space]
         xyz_d65 = SPACES["rec2020"].to_xyz @ target.to_working @ mean_linear
@@ -274,10 +294,8 @@ class Renderer:
 
     def _depth(self, source: Source, key: str, recipe: Recipe, x: int, y: int, space: str) -> dict[str, Any]:
         """Whether tones are missing in the data about a place, on the scale of 255 of the delivery."""
-        planes = self._square(source, key, recipe, x, y, DEPTH_RADIUS)
-        out = np.empty_like(planes)
-        to_float(planes, source.tables(recipe, space), out)
-        found = depth_of(out)
+        square = self._square(source, key, recipe, x, y, DEPTH_RADIUS)
+        found = depth_of(self._linear(square, key, recipe, space, linear=False))
         return {"verdict": found.verdict, "step": found.step}
 
     def deliver(
@@ -300,6 +318,25 @@ class Renderer:
         return deliver_whole(
             stages, self.framed(source, key, source.plan(recipe).frame), key, recipe, space, bits, long_edge, progress
         )
+
+
+@dataclass(frozen=True)
+class _Square:
+    """Planes after the local stage of a square of the finished picture, and what they were made by."""
+
+    framed: Framed
+    plan: LightPlan
+    window: Window
+    planes: Float32
+
+
+def area_of(recipe: Recipe, number: int) -> AreaPlan:
+    """Area of one of a recipe's passes, switched on or not; raises :class:`RecipeError`."""
+    passes = recipe.value("passes", "passes")
+    if not 0 <= number < len(passes):
+        raise RecipeError("There is no such pass.")
+    area: AreaPlan = passes[number].area.planned()
+    return area
 
 
 def _square_of(framed: Framed, x: int, y: int, radius: int) -> Window:
@@ -325,6 +362,17 @@ def _amber_film(picture: NDArray[np.uint8], area: Float32) -> None:
     grey = (picture @ np.array([0.2126, 0.7152, 0.0722], np.float32))[..., None]
     film = (0.8 * area)[..., None]
     picture[:] = np.rint(grey * (1 - film) + (0.45 * grey + AMBER) * film).astype(np.uint8)
+
+
+def _film(picture: NDArray[np.uint8], area: Float32) -> None:
+    """Amber film over the picture where an area is, in place."""
+    film = (0.62 * area)[..., None]
+    picture[:] = np.rint(picture * (1 - film) + AMBER_FILM * film).astype(np.uint8)
+
+
+def _alone(picture: NDArray[np.uint8], area: Float32) -> None:
+    """The area in grey instead of the picture, in place."""
+    picture[:] = np.rint(255 * area)[..., None].astype(np.uint8)
 
 
 def _grey_where_not(picture: NDArray[np.uint8], reach: NDArray[np.float64]) -> None:

@@ -12,6 +12,7 @@ from zincplate.core.geometry.resample import lanczos_columns, lanczos_rows
 from zincplate.core.kernels.light import LightTables, to_8_bit, to_16_bit, to_float
 from zincplate.pipeline.finishing import finished, margin_of
 from zincplate.pipeline.framing import Framed
+from zincplate.pipeline.passes import lit
 from zincplate.pipeline.stages import Stages
 from zincplate.pipeline.windows import Window, fitted_size, scale_of
 from zincplate.plan.colour import ColourPlan
@@ -39,16 +40,15 @@ def deliver_whole(
     """The finished picture (h, w, 3), 8 bit (dithered) or 16 bit; smaller when ``long_edge`` is."""
     if bits not in (8, 16):
         raise ValueError("a delivery has 8 or 16 bits")
-    source = framed.source
-    plan = source.plan(recipe)
+    plan = framed.source.plan(recipe)
     if long_edge is not None and long_edge < max(framed.width, framed.height):
         return _reduced(stages, framed, key, recipe, plan, space, bits, long_edge, progress)
-    tables = source.tables(recipe, space)
     out = _empty(framed.height, framed.width, bits)
     whole = Window(framed.width, framed.height, 0, 0, framed.width, framed.height)
     margin = stages.margin(framed, plan) + margin_of(plan.finish, 1.0)
     for window, outer in _parts(whole, margin, tiles=not framed.direct):
         planes = stages.local(framed, key, plan, outer, keep=False)
+        planes, tables = lit(stages.areas, framed, key, recipe, plan, planes, outer, space, keep=False)
         # one block of memory, as the compiled kernels know it; a tile of the picture itself would not be
         part = _empty(window.height, window.width, bits)
         inner = window.inside(outer)
@@ -72,14 +72,13 @@ def _reduced(
     long_edge: int,
     progress: Progress,
 ) -> NDArray[np.uint8] | NDArray[np.uint16]:
-    source = framed.source
     width, height = fitted_size(framed.width, framed.height, long_edge)
-    tables = source.tables(recipe, space, linear_output=True)
     middle = np.empty((3, framed.height, width), np.float32)
     whole = Window(framed.width, framed.height, 0, 0, framed.width, framed.height)
     row = np.empty((3, 0, framed.width), np.float32)
     for window, outer in _parts(whole, stages.margin(framed, plan), tiles=not framed.direct):
         planes = stages.local(framed, key, plan, outer, keep=False)
+        planes, tables = lit(stages.areas, framed, key, recipe, plan, planes, outer, space, linear_output=True, keep=False)
         planes = np.ascontiguousarray(planes[(slice(None), *window.inside(outer))])
         if window.x == 0:
             row = np.empty((3, window.height, framed.width), np.float32)

@@ -10,7 +10,7 @@ from zincplate.pipeline.framing import Framed
 from zincplate.pipeline.windows import Sized, Window
 from zincplate.recipe.document import RecipeError
 
-Show = Literal["picture", "edges", "reach"]
+Show = Literal["picture", "edges", "reach", "area", "area_alone"]
 
 
 @dataclass(frozen=True)
@@ -24,7 +24,8 @@ class ViewRequest:
     width: int = 0
     height: int = 0
     show: Show = "picture"
-    """The picture, the area that sharpening counts as edges, or what the picked key ``key`` reaches."""
+    """The picture, the area that sharpening counts as edges, or what the picked key ``key`` reaches, or where the
+    pass ``key`` acts (as a film over the picture, or alone in grey)."""
     key: int = 0
     gamut: bool = False
     """Mark colours outside the delivery space in the clipping map."""

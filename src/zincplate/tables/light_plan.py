@@ -61,7 +61,7 @@ def tables_of(
     Equal input gives the same object again (small cache), so a view that only moves does no table work.
     """
     return _tables(
-        json.dumps(recipe.with_switch("framing", False).effective().to_document(), sort_keys=True),
+        json.dumps(recipe.with_switch("framing", False).with_switch("passes", False).effective().to_document(), sort_keys=True),
         matrices,
         as_shot_neutral,
         as_shot_xy,
@@ -168,3 +168,19 @@ def _composed(functions: tuple[Callable[[Float], Float], ...]) -> Callable[[Floa
         return x
 
     return run
+
+
+@lru_cache(maxsize=16)
+def finishing_tables(space: str, soft_gamut: bool, linear_output: bool = False) -> LightTables:
+    """Tables for finished light (display-linear Rec.2020, 0..1) that is only drawn in to a delivery space and encoded."""
+    target = SPACES[space]
+    parameters = np.zeros(38, np.float32)
+    parameters[0:4] = 1, 1, 1, NO_CLIP
+    parameters[4:13] = np.eye(3).ravel()
+    parameters[13:16] = WORKING_LUMINANCE
+    parameters[16:25] = target.from_working.ravel()
+    parameters[28:38] = (0.0, 1.0) * 5
+    encoding = 0 if linear_output else 1 if target.transfer == SRGB.transfer else 2
+    flags = np.array([0, 0, 0, 0, encoding, 0, 0, 1, soft_gamut, 0, 0], np.int32)
+    colours = colour_tables(ColourPlan(), space, soft_gamut)
+    return LightTables(parameters, flags, _TONE_INPUTS.astype(np.float32), _IDENTITY_CURVES, encode_table(space), colours)

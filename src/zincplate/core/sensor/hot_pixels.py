@@ -1,11 +1,11 @@
 """Hot pixels: single sites far above, or below, all eight neighbours of their colour.
 
-A star or a glint spreads over several sites through the lens, however sharp; a hot site stands alone. Of the light of a point with
-a Gaussian spread of half a site each site beside gets 0.23 of what the middle one gets, of a third of a site still 0.07.
+A star or a glint spreads over several sites through the lens, however sharp; a hot site stands alone. Of the light of a point
+with a Gaussian spread of half a site each site beside gets 0.23 of what the middle one gets, of a third of a site still 0.07.
 A site counts as hot when it passes the second largest of its eight neighbours of the same colour by 8 standard deviations of
 the noise there, by twice the spread of those neighbours, and by a quarter of its own value (cold: the same below the second
-smallest), and the four sites beside it, of other colours, do not rise with it: neither their mean nor the brightest by more than
-:data:`BESIDE` of it and what noise explains.
+smallest), and the four sites beside it, of other colours, do not rise with it: neither their mean nor the brightest by more
+than :data:`BESIDE` of it and what noise explains.
 """
 
 import cv2

@@ -653,6 +653,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/frames/{id}/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Looks for sky, land or people. */
+        post: operations["areas_find_frames__int_id__find_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/frames/{id}/areas": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Small pictures of the areas of a recipe's passes, and how much they cover. */
+        post: operations["areas_tiny_frames__int_id__areas_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/frames/{id}/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Places between the finished picture and the frame. */
+        post: operations["areas_places_frames__int_id__places_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/frames/{id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What the frame as it came in looks like at a place. */
+        post: operations["areas_look_frames__int_id__look_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/frames/{id}/versions": {
         parameters: {
             query?: never;
@@ -1437,10 +1505,19 @@ export interface components {
             /** Frames */
             frames: number[];
         };
-        /** FoundOut */
+        /**
+         * FoundOut
+         * @description What was found: a small picture of it as text, how sure it is in percent, and its share of the frame.
+         */
         FoundOut: {
-            /** Frames */
-            frames: number[];
+            /** What */
+            what: string;
+            /** Raster */
+            raster: string;
+            /** Sure */
+            sure: number;
+            /** Cover */
+            cover: number;
         };
         /** UploadOut */
         UploadOut: {
@@ -2097,7 +2174,7 @@ export interface components {
              * @default picture
              * @enum {string}
              */
-            show: "picture" | "edges" | "reach";
+            show: "picture" | "edges" | "reach" | "area" | "area_alone";
             /**
              * Key
              * @default 0
@@ -2414,6 +2491,105 @@ export interface components {
         LensesOut: {
             /** Lenses */
             lenses: components["schemas"]["LensProfile"][];
+        };
+        /** FindIn */
+        FindIn: {
+            search: components["schemas"]["Search"];
+            /**
+             * Limit
+             * @default 60
+             */
+            limit: number;
+            /**
+             * Start
+             * @default 0
+             */
+            start: number;
+        };
+        /** AreasOut */
+        AreasOut: {
+            /** Areas */
+            areas: components["schemas"]["AreaOut"][];
+        };
+        /**
+         * AreaOut
+         * @description A pass's area: the share of the picture that it covers, and a small grey PNG in base 64.
+         */
+        AreaOut: {
+            /** Id */
+            id: string;
+            /** Cover */
+            cover: number;
+            /** Picture */
+            picture: string;
+        };
+        /** AreasIn */
+        AreasIn: {
+            /** Recipe */
+            recipe: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * PlacesOut
+         * @description Null for places out of sight; ``scale`` is how many pixels of the picture a long edge of the frame is about each.
+         */
+        PlacesOut: {
+            /** Points */
+            points: (number[] | null)[];
+            /** Scale */
+            scale: (number | null)[];
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+        };
+        /**
+         * PlacesIn
+         * @description Places of the finished picture in its full-size pixels (``to`` frame), or frame coordinates (``to`` picture).
+         */
+        PlacesIn: {
+            /** Recipe */
+            recipe: {
+                [key: string]: unknown;
+            };
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+            /**
+             * To
+             * @enum {string}
+             */
+            to: "frame" | "picture";
+        };
+        /**
+         * LookOut
+         * @description A place in frame coordinates and the Oklab colour of the frame as it came in there.
+         */
+        LookOut: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Lightness */
+            lightness: number;
+            /** A */
+            a: number;
+            /** B */
+            b: number;
+        };
+        /** LookIn */
+        LookIn: {
+            /** Recipe */
+            recipe: {
+                [key: string]: unknown;
+            };
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
         };
         /** VersionsOut */
         VersionsOut: {
@@ -3204,20 +3380,6 @@ export interface components {
             thumb_state: "none" | "embedded" | "own" | "failed";
             /** Thumb */
             thumb: string;
-        };
-        /** FindIn */
-        FindIn: {
-            search: components["schemas"]["Search"];
-            /**
-             * Limit
-             * @default 60
-             */
-            limit: number;
-            /**
-             * Start
-             * @default 0
-             */
-            start: number;
         };
         /**
          * Search
@@ -4749,6 +4911,146 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LensesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    areas_find_frames__int_id__find_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FindIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    areas_tiny_frames__int_id__areas_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AreasIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AreasOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    areas_places_frames__int_id__places_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlacesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlacesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    areas_look_frames__int_id__look_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookOut"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -1,0 +1,99 @@
+"""Areas of passes on the bench."""
+
+from typing import Any, Literal
+
+from flask_openapi3 import APIBlueprint
+from pydantic import BaseModel, Field
+
+from zincplate.api import models as m
+from zincplate.api.base_models import In
+from zincplate.api.context import context
+from zincplate.services import areas
+
+api = APIBlueprint("areas", __name__, url_prefix="/api", abp_responses={422: m.ErrorOut})
+
+
+class FindIn(In):
+    what: Literal["sky", "land", "person"]
+
+
+class FoundOut(BaseModel):
+    """What was found: a small picture of it as text, how sure it is in percent, and its share of the frame."""
+
+    what: str
+    raster: str
+    sure: float
+    cover: float
+
+
+class AreasIn(In):
+    recipe: dict[str, Any]
+
+
+class AreaOut(BaseModel):
+    """A pass's area: the share of the picture that it covers, and a small grey PNG in base 64."""
+
+    id: str
+    cover: float
+    picture: str
+
+
+class AreasOut(BaseModel):
+    areas: list[AreaOut]
+
+
+class PlacesIn(In):
+    """Places of the finished picture in its full-size pixels (``to`` frame), or frame coordinates (``to`` picture)."""
+
+    recipe: dict[str, Any]
+    points: list[tuple[float, float]] = Field(max_length=20_000)
+    to: Literal["frame", "picture"]
+
+
+class PlacesOut(BaseModel):
+    """Null for places out of sight; ``scale`` is how many pixels of the picture a long edge of the frame is about each."""
+
+    points: list[list[float] | None]
+    scale: list[float | None]
+    width: int
+    height: int
+
+
+class LookIn(In):
+    recipe: dict[str, Any]
+    x: int
+    y: int
+
+
+class LookOut(BaseModel):
+    """A place in frame coordinates and the Oklab colour of the frame as it came in there."""
+
+    x: float
+    y: float
+    lightness: float
+    a: float
+    b: float
+
+
+@api.post("/frames/<int:id>/find", responses={200: FoundOut})
+def find(path: m.Id, body: FindIn) -> Any:
+    """Looks for sky, land or people."""
+    return areas.find(context(), path.id, body.what)
+
+
+@api.post("/frames/<int:id>/areas", responses={200: AreasOut})
+def tiny(path: m.Id, body: AreasIn) -> Any:
+    """Small pictures of the areas of a recipe's passes, and how much they cover."""
+    return {"areas": areas.tiny(context(), path.id, body.recipe)}
+
+
+@api.post("/frames/<int:id>/places", responses={200: PlacesOut})
+def places(path: m.Id, body: PlacesIn) -> Any:
+    """Places between the finished picture and the frame."""
+    return areas.places(context(), path.id, body.recipe, body.points, body.to)
+
+
+@api.post("/frames/<int:id>/look", responses={200: LookOut})
+def look(path: m.Id, body: LookIn) -> Any:
+    """What the frame as it came in looks like at a place."""
+    return areas.look(context(), path.id, body.recipe, body.x, body.y)

@@ -1,0 +1,170 @@
+"""Drawn shapes as coverage of pixels: bands, rings, strokes of a brush.
+
+Places and radii are in source pixels; a grid says which source pixels the samples of a window stand for. Edges that are
+harder than a sample is wide run over one sample, so that they are smooth at every size.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+from zincplate.core.kernels.kernel_math import INLINE, KERNEL, smoothstep
+
+Float32 = NDArray[np.float32]
+Float64 = NDArray[np.float64]
+
+STAMPS = 8
+"""Marks of a brush that builds up which cover one place on one straight pass."""
+
+
+@dataclass(frozen=True)
+class Grid:
+    """Samples of a window: the middle of sample (i, j) lies at ``x0 + (i + 1/2) step_x``, ``y0 + (j + 1/2) step_y`` source
+    pixels."""
+
+    width: int
+    height: int
+    x0: float
+    y0: float
+    step_x: float
+    step_y: float
+
+    def empty(self) -> Float32:
+        """(height, width), not filled."""
+        return np.empty((self.height, self.width), np.float32)
+
+    def places(self) -> tuple[Float32, Float32]:
+        """x (1, width) and y (height, 1) of the samples, in source pixels."""
+        x = self.x0 + (np.arange(self.width) + 0.5) * self.step_x
+        y = self.y0 + (np.arange(self.height) + 0.5) * self.step_y
+        return x[None].astype(np.float32), y[:, None].astype(np.float32)
+
+
+@njit(**KERNEL)
+def _band(x0, y0, step_x, step_y, fx, fy, dx, dy, out):
+    height, width = out.shape
+    for j in prange(height):
+        y = y0 + (j + 0.5) * step_y - fy
+        for i in range(width):
+            x = x0 + (i + 0.5) * step_x - fx
+            out[j, i] = np.float32(1) - smoothstep(np.float32(x * dx + y * dy))
+
+
+def band(grid: Grid, full: tuple[float, float], none: tuple[float, float]) -> Float32:
+    """1 before the line through ``full``, 0 beyond the one through ``none``, both square to the way between them."""
+    away = np.subtract(none, full).astype(np.float64)
+    length = max(float(np.hypot(*away)), 1e-9)
+    direction = away / length
+    run = max(length, grid.step_x, grid.step_y)
+    start = np.asarray(full) - direction * (run - length) / 2
+    out = grid.empty()
+    _band(grid.x0, grid.y0, grid.step_x, grid.step_y, start[0], start[1], direction[0] / run, direction[1] / run, out)
+    return out
+
+
+@njit(**KERNEL)
+def _ring(x0, y0, step_x, step_y, mx, my, ax, ay, bx, by, inner, slope, out):
+    height, width = out.shape
+    for j in prange(height):
+        y = y0 + (j + 0.5) * step_y - my
+        for i in range(width):
+            x = x0 + (i + 0.5) * step_x - mx
+            u, v = x * ax + y * ay, x * bx + y * by
+            out[j, i] = np.float32(1) - smoothstep(np.float32((np.sqrt(u * u + v * v) - inner) * slope))
+
+
+def ring(grid: Grid, middle: tuple[float, float], axes: Float64, softness: float) -> Float32:
+    """1 inside an ellipse whose half axes are the rows of ``axes`` (2, 2), running out over ``softness`` (0..1) of its radius."""
+    lengths = np.maximum(np.hypot(axes[:, 0], axes[:, 1]), 1e-6)
+    least = max(grid.step_x, grid.step_y) / float(lengths.min())
+    run = max(softness, least)
+    outer = 1.0 + max(least - softness, 0) / 2
+    a, b = axes[0] / lengths[0] ** 2, axes[1] / lengths[1] ** 2
+    out = grid.empty()
+    where = (grid.x0, grid.y0, grid.step_x, grid.step_y, middle[0], middle[1])
+    _ring(*where, a[0], a[1], b[0], b[1], outer - run, 1 / run, out)
+    return out
+
+
+@njit(**INLINE)
+def _fall(distance, radius, hardness, pixel):
+    """Coverage of a round brush at a distance from its middle."""
+    run = max(radius * (1 - hardness), pixel)
+    inner = radius * hardness if radius * (1 - hardness) > pixel else radius - pixel / 2
+    return np.float32(1) - smoothstep(np.float32((distance - inner) / run))
+
+
+@njit(**KERNEL)
+def _stroke(x0, y0, step_x, step_y, segments, hardness, out):
+    """The most that any part of a stroke covers: passing over a place twice is once."""
+    height, width = out.shape
+    pixel = max(step_x, step_y)
+    for j in prange(height):
+        y = y0 + (j + 0.5) * step_y
+        for s in range(segments.shape[0]):
+            ax, ay, ar, bx, by, br = segments[s]
+            reach = max(ar, br) + pixel
+            if (y < min(ay, by) - reach) | (y > max(ay, by) + reach):
+                continue
+            first = max(int((min(ax, bx) - reach - x0) / step_x), 0)
+            last = min(int((max(ax, bx) + reach - x0) / step_x) + 1, width)
+            vx, vy = bx - ax, by - ay
+            long = vx * vx + vy * vy
+            for i in range(first, last):
+                x = x0 + (i + 0.5) * step_x
+                t = 0.0 if long == 0 else min(max(((x - ax) * vx + (y - ay) * vy) / long, 0.0), 1.0)
+                dx, dy = x - ax - t * vx, y - ay - t * vy
+                c = _fall(np.sqrt(dx * dx + dy * dy), ar + (br - ar) * t, hardness, pixel)
+                if c > out[j, i]:
+                    out[j, i] = c
+
+
+@njit(**KERNEL)
+def _stamps(x0, y0, step_x, step_y, marks, hardness, share, out):
+    """Marks laid over each other, each with a share of its coverage."""
+    height, width = out.shape
+    pixel = max(step_x, step_y)
+    for j in prange(height):
+        y = y0 + (j + 0.5) * step_y
+        for s in range(marks.shape[0]):
+            mx, my, radius = marks[s]
+            dy = y - my
+            if abs(dy) > radius + pixel:
+                continue
+            first = max(int((mx - radius - pixel - x0) / step_x), 0)
+            last = min(int((mx + radius + pixel - x0) / step_x) + 1, width)
+            for i in range(first, last):
+                dx = x0 + (i + 0.5) * step_x - mx
+                c = _fall(np.sqrt(dx * dx + dy * dy), radius, hardness, pixel) * share
+                out[j, i] += (np.float32(1) - out[j, i]) * np.float32(c)
+
+
+def stroke(grid: Grid, places: Float64, radii: Float64, hardness: float) -> Float32:
+    """Coverage 0..1 of one stroke through ``places`` (n, 2) with a radius at each (n,)."""
+    both = np.column_stack([places, radii])
+    segments = np.hstack([both, both]) if len(both) == 1 else np.hstack([both[:-1], both[1:]])
+    out = np.zeros((grid.height, grid.width), np.float32)
+    _stroke(grid.x0, grid.y0, grid.step_x, grid.step_y, np.ascontiguousarray(segments), hardness, out)
+    return out
+
+
+def building_stroke(grid: Grid, places: Float64, radii: Float64, hardness: float, flow: float) -> Float32:
+    """The same where going over a place again adds to it; a straight pass covers its middle with ``flow``."""
+    out = np.zeros((grid.height, grid.width), np.float32)
+    marks = _along(places, radii)
+    share = 1 - (1 - min(flow, 0.999)) ** (1 / (STAMPS if len(marks) > 1 else 1))
+    _stamps(grid.x0, grid.y0, grid.step_x, grid.step_y, marks, hardness, share, out)
+    return out
+
+
+def _along(places: Float64, radii: Float64) -> Float64:
+    """Marks (n, 3) of x, y, radius at even steps of a stroke: an eighth of the diameter that is covered in full."""
+    lengths = np.hypot(*np.diff(places, axis=0).T) if len(places) > 1 else np.zeros(0)
+    far = np.concatenate([[0.0], np.cumsum(lengths)])
+    if far[-1] <= 0:
+        return np.array([[places[0, 0], places[0, 1], radii[0]]])
+    step = max(2 * float(radii.mean()) / STAMPS, 1e-3)
+    at = np.linspace(0, far[-1], max(int(far[-1] / step), 1) + 1)
+    return np.column_stack([np.interp(at, far, places[:, 0]), np.interp(at, far, places[:, 1]), np.interp(at, far, radii)])

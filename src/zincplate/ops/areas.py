@@ -1,0 +1,188 @@
+"""Where a pass acts: terms joined in order, and what is done to the whole.
+
+Places are in frame coordinates (long edges of the upright, unturned, uncorrected picture), so that an area stays on its subject
+whatever framing does. What is measured on the picture is measured on the frame as it came in.
+"""
+
+from typing import Annotated, Any, Literal
+
+from pydantic import AfterValidator, Field
+
+from zincplate.core.areas.raster import from_text
+from zincplate.ops.base import Parameters
+from zincplate.ops.items import WITH_IDS, Item
+from zincplate.plan import passes as plan
+
+Place = Annotated[float, Field(ge=-2, le=3, allow_inf_nan=False)]
+Percent = Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)]
+Share = Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
+POINT_SCALE = 20_000
+"""Places of strokes are whole numbers of this part of the long edge: a third of a pixel of 6,000."""
+MOST_POINTS = 4_000
+FOUND = {"sky": "sky", "land": "land", "person": "person"}
+"""What can be looked for."""
+
+
+class Stroke(Item):
+    """One movement of the brush. ``points`` are x and y in turn, in 20,000ths of the long edge."""
+
+    points: Annotated[tuple[Annotated[int, Field(ge=-40_000, le=60_000)], ...], Field(min_length=2, max_length=2 * MOST_POINTS)]
+    size: Annotated[float, Field(gt=0.0001, le=2, allow_inf_nan=False)]
+    hardness: Percent = 50
+    flow: Annotated[float, Field(ge=1, le=100, allow_inf_nan=False)] = 100
+    erase: bool = False
+    build_up: bool = False
+    near_edges: bool = False
+
+    def planned(self) -> plan.Stroke:
+        """In the engine's units."""
+        flat = [p / POINT_SCALE for p in self.points[: len(self.points) // 2 * 2]]
+        places = tuple(zip(flat[::2], flat[1::2], strict=True))
+        return plan.Stroke(places, self.size, self.hardness / 100, self.flow / 100, self.erase, self.build_up, self.near_edges)
+
+
+class _Term(Item):
+    join: Literal["add", "without", "only"] = "add"
+    strength: Percent = 100
+    inverted: bool = False
+
+    def _common(self) -> dict[str, Any]:
+        return {"join": self.join, "strength": self.strength / 100, "inverted": self.inverted}
+
+
+class Brush(_Term):
+    """Painted."""
+
+    kind: Literal["brush"] = "brush"
+    strokes: Annotated[tuple[Stroke, ...], WITH_IDS, Field(max_length=400)] = ()
+
+    def planned(self) -> plan.Term:
+        """In the engine's units."""
+        return plan.Brush(**self._common(), strokes=tuple(s.planned() for s in self.strokes))
+
+
+class Band(_Term):
+    """A straight gradient: in full before (``x0``, ``y0``), nothing beyond (``x1``, ``y1``)."""
+
+    kind: Literal["band"] = "band"
+    x0: Place
+    y0: Place
+    x1: Place
+    y1: Place
+
+    def planned(self) -> plan.Term:
+        """In the engine's units."""
+        return plan.Band(**self._common(), full=(self.x0, self.y0), none=(self.x1, self.y1))
+
+
+class Ring(_Term):
+    """An ellipse, in full inside."""
+
+    kind: Literal["ring"] = "ring"
+    x: Place
+    y: Place
+    radius_x: Annotated[float, Field(gt=0.0005, le=4, allow_inf_nan=False)]
+    radius_y: Annotated[float, Field(gt=0.0005, le=4, allow_inf_nan=False)]
+    angle: Annotated[float, Field(ge=-180, le=180, allow_inf_nan=False)] = 0
+    softness: Percent = 50
+
+    def planned(self) -> plan.Term:
+        """In the engine's units."""
+        return plan.Ring(
+            **self._common(),
+            middle=(self.x, self.y),
+            radius_x=self.radius_x,
+            radius_y=self.radius_y,
+            angle_degrees=self.angle,
+            softness=self.softness / 100,
+        )
+
+
+class Tone(_Term):
+    """A range of lightness of the frame as it came in, in percent."""
+
+    kind: Literal["tone"] = "tone"
+    low: Percent = 0
+    high: Percent = 100
+    softness: Annotated[float, Field(ge=0, le=50, allow_inf_nan=False)] = 10
+
+    def planned(self) -> plan.Term:
+        """In the engine's units."""
+        low, high = sorted((self.low, self.high))
+        return plan.Tone(**self._common(), low=low / 100, high=high / 100, softness=self.softness / 100)
+
+
+class Colour(_Term):
+    """Colours about one that was picked."""
+
+    kind: Literal["colour"] = "colour"
+    lightness: Share
+    a: Annotated[float, Field(ge=-0.5, le=0.5, allow_inf_nan=False)]
+    b: Annotated[float, Field(ge=-0.5, le=0.5, allow_inf_nan=False)]
+    reach: Annotated[float, Field(ge=1, le=100, allow_inf_nan=False)] = 30
+
+    def planned(self) -> plan.Term:
+        """In the engine's units."""
+        return plan.Colour(**self._common(), a=self.a, b=self.b, lightness=self.lightness, reach=0.004 * self.reach)
+
+
+class Near(_Term):
+    """What looks like a place and lies near it."""
+
+    kind: Literal["near"] = "near"
+    x: Place
+    y: Place
+    tolerance: Annotated[float, Field(ge=1, le=100, allow_inf_nan=False)] = 30
+    reach: Annotated[float, Field(ge=1, le=200, allow_inf_nan=False)] = 25
+
+    def planned(self) -> plan.Term:
+        """In the engine's units."""
+        return plan.Near(**self._common(), place=(self.x, self.y), tolerance=0.004 * self.tolerance, reach=self.reach / 100)
+
+
+class Edges(_Term):
+    """Along edges of the drawing."""
+
+    kind: Literal["edges"] = "edges"
+    threshold: Annotated[float, Field(ge=1, le=100, allow_inf_nan=False)] = 20
+    width_px: Annotated[float, Field(ge=1, le=60, allow_inf_nan=False)] = 6
+
+    def planned(self) -> plan.Term:
+        """In the engine's units."""
+        return plan.Edges(**self._common(), threshold=self.threshold / 100, width_px=self.width_px)
+
+
+def _readable(text: str) -> str:
+    from_text(text)
+    return text
+
+
+class Found(_Term):
+    """Something that was found, kept as it was found: a small grey picture of the whole frame."""
+
+    kind: Literal["found"] = "found"
+    what: Literal["sky", "land", "person"]
+    sure: Percent = 100
+    raster: Annotated[str, Field(max_length=200_000), AfterValidator(_readable)]
+
+    def planned(self) -> plan.Term:
+        """In the engine's units."""
+        return plan.Found(**self._common(), what=self.what, raster=self.raster)
+
+
+AnyTerm = Annotated[Brush | Band | Ring | Tone | Colour | Near | Edges | Found, Field(discriminator="kind")]
+
+
+class Area(Parameters):
+    """Terms in order, and what is done to the whole; without terms everywhere."""
+
+    terms: Annotated[tuple[AnyTerm, ...], WITH_IDS, Field(max_length=24)] = ()
+    inverted: bool = False
+    grow_px: Annotated[float, Field(ge=-200, le=200, allow_inf_nan=False)] = 0
+    soften_px: Annotated[float, Field(ge=0, le=400, allow_inf_nan=False)] = 0
+    cling: Percent = 0
+
+    def planned(self) -> plan.AreaPlan:
+        """In the engine's units."""
+        terms = tuple(t.planned() for t in self.terms)
+        return plan.AreaPlan(terms, self.grow_px, self.soften_px, self.cling / 100, self.inverted)

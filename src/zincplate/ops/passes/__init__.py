@@ -1,0 +1,1 @@
+"""Passes: further adjustments laid over parts of the picture."""

@@ -1,0 +1,132 @@
+"""Passes: each has an area, and controls that act there only; they are laid over the picture in their order.
+
+Exposure to haze move light before the tone curve, where passes add up; the rest, and every pass that is blended, works on
+finished light in the passes' order.
+"""
+
+from dataclasses import replace
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from zincplate.ops.areas import Area
+from zincplate.ops.base import Operation, Parameters, gauge, switch
+from zincplate.ops.curve_points import CurvePoints
+from zincplate.ops.items import WITH_IDS, Item
+from zincplate.plan.light import LightPlan
+from zincplate.plan.passes import DisplayLight, PassPlan, SceneLight
+
+BLENDS = {
+    "normal": "normal",
+    "lighten": "lighten",
+    "darken": "darken",
+    "multiply": "multiply",
+    "screen": "screen",
+    "overlay": "overlay",
+    "soft_light": "soft light",
+    "luminosity": "luminosity",
+    "colour": "colour",
+    "sum": "add",
+}
+Blend = Literal["normal", "lighten", "darken", "multiply", "screen", "overlay", "soft_light", "luminosity", "colour", "sum"]
+ONLY_NORMAL = ("shadows", "highlights", "clarity", "haze")
+"""Controls that look at the surroundings in scene light: they act only where the blend is normal."""
+
+
+def _percent(label: str, help: str, low: float = -100) -> float:
+    return float_gauge(label, low, 100, 1, "", help)
+
+
+def float_gauge(label: str, low: float, high: float, step: float, unit: str, help: str, decimals: int = 0) -> float:
+    """A gauge whose neutral is zero."""
+    found: float = gauge(label, neutral=0, low=low, high=high, step=step, unit=unit, help=help, decimals=decimals)
+    return found
+
+
+class Controls(Parameters):
+    """What a pass does where it acts."""
+
+    exposure_ev: float = float_gauge("Exposure", -4, 4, 0.05, "EV", "Lighter or darker; one EV is a factor of two in light.", 2)
+    warmer_mired: float = float_gauge("Warmer", -150, 150, 1, "mired", "Towards yellow, or towards blue, as a change of light.")
+    magenta: float = _percent("Magenta", "Towards magenta, or towards green.")
+    contrast: float = _percent("Contrast", "Steeper or flatter about middle grey.")
+    shadows: float = _percent("Shadows", "Opens dark regions, or closes them; drawing inside them stays.")
+    highlights: float = _percent("Highlights", "Brings bright regions in, or lets them go.")
+    clarity: float = _percent("Clarity", "Forms of middle size stronger or softer.")
+    haze: float = _percent("Haze removal", "Takes the veil of air away, or adds to it.")
+    saturation: float = _percent("Saturation", "All colours stronger or weaker.")
+    vibrance: float = _percent("Vibrance", "Weak colours stronger or weaker.")
+    hue_degrees: float = float_gauge("Hue", -180, 180, 1, "\N{DEGREE SIGN}", "Turns all hues.")
+    tint_strength: float = _percent("Tint", "Lays a colour over the middle of the scale.", 0)
+    tint_hue: float = gauge(
+        "Tint, hue", neutral=60, low=0, high=360, step=1, unit="\N{DEGREE SIGN}", help="Which colour.", kind="hue"
+    )
+    black_and_white: bool = switch("Black and white", help="Takes colour out.")
+    level_black: float = gauge("Black level", neutral=0, low=0, high=200, step=1, help="What becomes black, of 255.")
+    level_middle: float = gauge(
+        "Middle level", neutral=1, low=0.2, high=5, step=0.01, decimals=2, scale="log", help="Above 1 lightens the middle."
+    )
+    level_white: float = gauge("White level", neutral=255, low=55, high=255, step=1, help="What becomes white, of 255.")
+    curve: CurvePoints = Field(
+        default=((0.0, 0.0), (1.0, 1.0)),
+        json_schema_extra={"x-ui": {"kind": "curve", "label": "Curve", "help": "Input to output; hue stays."}},
+    )
+
+
+class Pass(Item):
+    """One pass."""
+
+    name: Annotated[str, Field(min_length=1, max_length=40)] = "Pass"
+    on: bool = True
+    strength: Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)] = 100
+    blend: Blend = "normal"
+    group: Annotated[str, Field(max_length=40)] = ""
+    area: Area = Area()
+    controls: Controls = Controls()
+
+    def planned(self) -> PassPlan:
+        """In the engine's units."""
+        c = self.controls
+        scene = SceneLight(
+            c.exposure_ev,
+            c.warmer_mired,
+            c.magenta / 100,
+            c.contrast / 100,
+            c.shadows / 100,
+            c.highlights / 100,
+            c.clarity / 100,
+            c.haze / 100,
+        )
+        display = DisplayLight(
+            c.level_black / 255,
+            c.level_white / 255,
+            c.level_middle,
+            c.curve,
+            c.black_and_white,
+            c.saturation / 100,
+            c.vibrance / 100,
+            c.hue_degrees,
+            c.tint_hue,
+            c.tint_strength / 100,
+        )
+        if not c.tint_strength:
+            display = replace(display, tint_hue_degrees=0.0)
+        return PassPlan(self.area.planned(), self.strength / 100, self.blend, scene, display)
+
+
+class PassesParameters(Parameters):
+    """Laid over the picture in this order, the first first."""
+
+    passes: Annotated[tuple[Pass, ...], WITH_IDS, Field(max_length=40)] = Field(
+        default=(), json_schema_extra={"x-ui": {"kind": "passes", "label": "Passes", "help": "Adjustments of parts."}}
+    )
+
+
+def apply(parameters: PassesParameters, plan: LightPlan) -> LightPlan:
+    """Puts every pass that acts into the plan."""
+    planned = tuple(p.planned() for p in parameters.passes if p.on and p.strength > 0)
+    acting = tuple(p for p in planned if p.in_scene or p.in_display)
+    return replace(plan, passes=acting) if acting else plan
+
+
+PASSES = Operation("passes", "passes", "Passes", 1, PassesParameters, apply)

@@ -1,0 +1,279 @@
+"""Areas of passes as planes of a window: drawn shapes at the window's own size, looks measured once on a small picture.
+
+Everything lies in the geometry of the (turned) source and is seen through the frame stage like the picture itself, so that an
+area stays on its subject. What a place looks like is measured on the frame as it came in, on a picture 1,024 pixels long, and
+carried to every size by guided-filter coefficients; so fit view, 1:1 and delivery agree, and no control of light moves an
+area.
+"""
+
+import math
+from dataclasses import replace
+from typing import Protocol
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from zincplate.core.areas import ranges, shapes, shaping
+from zincplate.core.areas.raster import from_text
+from zincplate.core.colour import oklab
+from zincplate.core.geometry.resample import reduce_box
+from zincplate.core.geometry.warp import warp_linear
+from zincplate.core.kernels.light import to_float
+from zincplate.core.tone.low_planes import ev
+from zincplate.pipeline.cache import ByteCache
+from zincplate.pipeline.framing import Framed
+from zincplate.pipeline.windows import Window, fitted_size, scale_of
+from zincplate.plan.light import LightPlan
+from zincplate.plan.passes import AreaPlan, Band, Brush, Colour, Edges, Found, Near, Ring, Stroke, Term, Tone
+from zincplate.recipe.document import Recipe
+from zincplate.sources.file import Source
+
+Float32 = NDArray[np.float32]
+Float64 = NDArray[np.float64]
+
+LONG_EDGE = 1024
+"""Of the small picture on which looks are measured."""
+FEW_SAMPLES = 3.0
+"""Growing and softening of more samples of the small picture than this happens there, of fewer at the window's size."""
+SEEN_PLACES = 24
+"""Places along a stroke whose look decides what it keeps to."""
+
+
+class Reader(Protocol):
+    """Plates of a window at its size."""
+
+    def __call__(self, source: Source, key: str, window: Window, hot_pixels: bool) -> Float32: ...
+
+
+class Areas:
+    """One per renderer. Small pictures, looks and finished planes are kept by what they depend on."""
+
+    def __init__(self, read: Reader, cache_bytes: int = 96 << 20) -> None:
+        self._read = read
+        self._small = ByteCache(cache_bytes // 2)
+        self._planes = ByteCache(cache_bytes // 2)
+
+    def plane(self, framed: Framed, key: str, plan: AreaPlan, window: Window, keep: bool = True) -> Float32:
+        """(h, w) of a window of the framed picture, 0..1. Raises ``ValueError`` for a found area that cannot be read."""
+        if not plan.terms and not plan.inverted:
+            return np.ones((window.height, window.width), np.float32)
+
+        def make() -> Float32:
+            source, source_key = framed.source, framed.source_key(key)
+            if framed.direct:
+                return self._in_source(framed, source, source_key, plan, framed.direct_window(window))
+            part = framed.source_window(window, 2)
+            area = self._in_source(framed, source, source_key, plan, part)
+            seen = warp_linear(area[None], framed.sampling(window, part), framed.map.radial, window.width, window.height)
+            return np.clip(seen[0], 0, 1)
+
+        if not keep:
+            return make()
+        return self._planes.get((key, "area", plan, window, framed.key), make, lambda a: a.nbytes)
+
+    def _in_source(self, framed: Framed, source: Source, key: str, plan: AreaPlan, window: Window) -> Float32:
+        scale = scale_of(source, window)
+        small = _whole(source)
+        small_scale = scale_of(source, small)
+        run_px = max(abs(plan.grow_px), plan.soften_px)
+        if plan.cling > 0 or run_px * small_scale > FEW_SAMPLES:
+            stage = (key, "whole area", plan)
+            a, b = self._small.get(stage, lambda: self._whole_area(framed, source, key, plan, small), _bytes)
+            area = self._carried(source, key, a, b, window)
+        elif run_px > 0:
+            grow, soften = plan.grow_px * scale, plan.soften_px * scale
+            outer = window.grown(math.ceil(abs(grow) + 2 * soften) + 2)
+            area = self._joined(framed, source, key, plan.terms, outer)
+            area = shaping.softened(shaping.grown(area, grow), soften)[window.inside(outer)]
+        else:
+            area = self._joined(framed, source, key, plan.terms, window)
+        area = np.clip(area, 0, 1)
+        return np.ascontiguousarray(1 - area if plan.inverted else area, np.float32)
+
+    def _whole_area(self, framed: Framed, source: Source, key: str, plan: AreaPlan, small: Window) -> tuple[Float32, Float32]:
+        """Coefficients on EV of a whole area that is shaped on the small picture."""
+        scale = scale_of(source, small)
+        area = self._joined(framed, source, key, plan.terms, small)
+        area = shaping.grown(area, plan.grow_px * scale)
+        if plan.cling > 0:
+            a, b = shaping.clinging(area, self._guide(source, key, small), plan.cling)
+            soften = plan.soften_px * scale
+            return shaping.softened(a, soften), shaping.softened(b, soften)
+        area = shaping.softened(area, plan.soften_px * scale)
+        return np.zeros_like(area), area
+
+    def _joined(self, framed: Framed, source: Source, key: str, terms: tuple[Term, ...], window: Window) -> Float32:
+        area: Float32 | None = None
+        for term in terms:
+            part = self._term(framed, source, key, term, window)
+            area = shaping.joined(area, part, term.join, term.strength, term.inverted)
+        return np.ones((window.height, window.width), np.float32) if area is None else area
+
+    def _term(self, framed: Framed, source: Source, key: str, term: Term, window: Window) -> Float32:
+        grid = _grid(source, window)
+        if isinstance(term, Band):
+            places = framed.source_of_frame(np.array([term.full, term.none]))
+            return shapes.band(grid, _pair(places[0]), _pair(places[1]))
+        if isinstance(term, Ring):
+            middle, axes = _ellipse(framed, term)
+            return shapes.ring(grid, middle, axes, term.softness)
+        if isinstance(term, Brush):
+            out = np.zeros((window.height, window.width), np.float32)
+            for stroke in term.strokes:
+                _laid(out, self._stroke(framed, source, key, stroke, window, grid), stroke.erase)
+            return out
+        a, b = self._small.get((key, "look", term), lambda: self._look(framed, source, key, term), _bytes)
+        return self._carried(source, key, a, b, window)
+
+    def _stroke(self, framed: Framed, source: Source, key: str, stroke: Stroke, window: Window, grid: shapes.Grid) -> Float32:
+        long_edge = max(source.width, source.height)
+        places = framed.source_of_frame(np.array(stroke.places))
+        radii = np.full(len(places), stroke.size * long_edge / 2)
+        if stroke.build_up:
+            cover = shapes.building_stroke(grid, places, radii, stroke.hardness, stroke.flow)
+        else:
+            cover = shapes.stroke(grid, places, radii, stroke.hardness) * np.float32(stroke.flow)
+        if stroke.near_edges and cover.any():
+            like = replace(stroke, size=0.1, hardness=0.0, flow=1.0, erase=False, build_up=False)
+            a, b = self._small.get((key, "like", like), lambda: self._like(source, key, places), _bytes)
+            cover = cover * self._carried(source, key, a, b, window)
+        return cover
+
+    def _look(self, framed: Framed, source: Source, key: str, term: Term) -> tuple[Float32, Float32]:
+        """Coefficients of a term that depends on what places look like."""
+        small = _whole(source)
+        guide = self._guide(source, key, small)
+        if isinstance(term, Found):
+            found = _turned(from_text(term.raster), framed.plan.quarter_turns, framed.plan.mirror)
+            area = cv2.resize(found, (small.width, small.height), interpolation=cv2.INTER_LINEAR)
+            return shaping.fine(np.clip(area, 0, 1), guide, shaping.FOUND_RADIUS)
+        lab = self.lab(source, key)
+        if isinstance(term, Tone):
+            area = ranges.tone(lab[0], term.low, term.high, term.softness)
+        elif isinstance(term, Colour):
+            area = ranges.colour(lab, (term.lightness, term.a, term.b), term.reach)
+        elif isinstance(term, Near):
+            place = framed.source_of_frame(np.array([term.place]))[0]
+            grid = _grid(source, small)
+            x, y = grid.places()
+            seen = _at(lab, grid, place[None])[0]
+            centre = (float(seen[0]), float(seen[1]), float(seen[2]))
+            reach = term.reach * max(source.width, source.height)
+            area = ranges.colour(lab, centre, term.tolerance) * ranges.fading(x, y, _pair(place), reach)
+        elif isinstance(term, Edges):
+            area = ranges.edges(lab[0], term.threshold, term.width_px * scale_of(source, small))
+        else:
+            raise TypeError(type(term).__name__)
+        return shaping.fine(area, guide)
+
+    def _like(self, source: Source, key: str, places: Float64) -> tuple[Float32, Float32]:
+        """Coefficients of what looks like the places that a stroke's middle went over."""
+        lab, grid = self.lab(source, key), _grid(source, _whole(source))
+        along = places[np.linspace(0, len(places) - 1, min(len(places), SEEN_PLACES)).round().astype(int)]
+        return shaping.fine(ranges.like_any(lab, _at(lab, grid, along)), self._guide(source, key, _whole(source)))
+
+    def lab(self, source: Source, key: str) -> Float32:
+        """Oklab (3, h, w) of the whole frame as it came in, 1,024 pixels long."""
+
+        def make() -> Float32:
+            small = _whole(source)
+            planes = np.ascontiguousarray(self._read(source, key, small, False))
+            light = np.empty_like(planes)
+            to_float(planes, source.tables(Recipe.neutral(source.raw), "rec2020", linear_output=True), light)
+            lab = np.moveaxis(oklab.from_working(np.moveaxis(light, 0, -1)), -1, 0)
+            return np.ascontiguousarray(lab, np.float32)
+
+        return self._small.get((key, "lab"), make, lambda a: a.nbytes)
+
+    def _guide(self, source: Source, key: str, window: Window) -> Float32:
+        """EV of a window at neutral exposure and the balance as shot."""
+        weights = source.luminance_weights(LightPlan(source.raw, source.as_shot_xy, source.as_shot_xy))
+        if window == _whole(source):
+            return self._small.get((key, "guide"), lambda: ev(self._read(source, key, window, False), weights), _one)
+        return ev(self._read(source, key, window, False), weights)
+
+    def _carried(self, source: Source, key: str, a: Float32, b: Float32, window: Window) -> Float32:
+        """An area from its coefficients at a window's size."""
+        small = _whole(source)
+        if window == small:
+            return np.clip(a * self._guide(source, key, small) + b, 0, 1) if a.any() else b
+        seen_b = _seen(b, source, window)
+        if not a.any():
+            return seen_b
+        return np.clip(_seen(a, source, window) * self._guide(source, key, window) + seen_b, 0, 1)
+
+
+def _whole(source: Source) -> Window:
+    width, height = fitted_size(source.width, source.height, LONG_EDGE)
+    return Window(width, height, 0, 0, width, height)
+
+
+def _grid(source: Source, window: Window) -> shapes.Grid:
+    span_x, span_y = window.span(source)
+    step_x, step_y = span_x / window.full_width, span_y / window.full_height
+    x0, y0 = window.left + window.x * step_x, window.top + window.y * step_y
+    return shapes.Grid(window.width, window.height, x0, y0, step_x, step_y)
+
+
+def _seen(small: Float32, source: Source, window: Window) -> Float32:
+    """A small plane of the whole source at the samples of a window."""
+    grid = _grid(source, window)
+    scale_x, scale_y = small.shape[1] / source.width, small.shape[0] / source.height
+    if grid.step_x * scale_x > 1.5 or grid.step_y * scale_y > 1.5:
+        # a window smaller than the small picture averages it, as it averages the plates
+        columns = (grid.x0 * scale_x, (grid.x0 + grid.width * grid.step_x) * scale_x)
+        rows = (grid.y0 * scale_y, (grid.y0 + grid.height * grid.step_y) * scale_y)
+        return reduce_box(small[None], columns, rows, grid.width, grid.height)[0]
+    matrix = np.array(
+        [
+            [grid.step_x * scale_x, 0, (grid.x0 + grid.step_x / 2) * scale_x - 0.5],
+            [0, grid.step_y * scale_y, (grid.y0 + grid.step_y / 2) * scale_y - 0.5],
+        ]
+    )
+    how = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    seen = cv2.warpAffine(small, matrix, (grid.width, grid.height), flags=how, borderMode=cv2.BORDER_REPLICATE)
+    return np.asarray(seen, np.float32)
+
+
+def _ellipse(framed: Framed, term: Ring) -> tuple[tuple[float, float], Float64]:
+    """Middle and half axes (2, 2) of a ring in source pixels, turned and mirrored with the source."""
+    angle = math.radians(term.angle_degrees)
+    c, s = math.cos(angle), math.sin(angle)
+    x, y = term.middle
+    ends = np.array([[x, y], [x + term.radius_x * c, y + term.radius_x * s], [x - term.radius_y * s, y + term.radius_y * c]])
+    places = framed.source_of_frame(ends)
+    return _pair(places[0]), places[1:] - places[0]
+
+
+def _laid(area: Float32, cover: Float32, erase: bool) -> None:
+    """One more stroke on those before it, in place."""
+    if erase:
+        area *= 1 - cover
+    else:
+        area += (1 - area) * cover
+
+
+def _at(lab: Float32, grid: shapes.Grid, places: Float64) -> Float32:
+    """(n, 3) means about places of the source."""
+    blurred = [cv2.blur(p, (5, 5), borderType=cv2.BORDER_REFLECT) for p in lab]
+    x = np.clip(((places[:, 0] - grid.x0) / grid.step_x).astype(int), 0, grid.width - 1)
+    y = np.clip(((places[:, 1] - grid.y0) / grid.step_y).astype(int), 0, grid.height - 1)
+    return np.stack([p[y, x] for p in blurred], 1)
+
+
+def _turned(area: Float32, quarter_turns: int, mirror: bool) -> Float32:
+    out = np.rot90(area, -quarter_turns)
+    return np.ascontiguousarray(out[:, ::-1] if mirror else out)
+
+
+def _pair(place: Float64) -> tuple[float, float]:
+    return float(place[0]), float(place[1])
+
+
+def _bytes(planes: tuple[Float32, ...]) -> int:
+    return sum(p.nbytes for p in planes)
+
+
+def _one(plane: Float32) -> int:
+    return plane.nbytes

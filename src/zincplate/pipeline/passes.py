@@ -1,0 +1,184 @@
+"""Passes over a window: what they ask of light before the tone curve, and what they lay over finished light."""
+
+import math
+from dataclasses import replace
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zincplate.core.colour.colour_spaces import SRGB
+from zincplate.core.colour.temperature import KELVIN_MAX, KELVIN_MIN, temperature_and_tint, white_point_xy
+from zincplate.core.kernels.light import LightTables, to_float
+from zincplate.core.tone import curve
+from zincplate.core.tone.blends import NUMBERS
+from zincplate.core.tone.haze import KEPT, LEAST_TRANSMISSION
+from zincplate.core.tone.pass_display import TABLE, Layers
+from zincplate.core.tone.pass_light import (
+    BLUE,
+    CLARITY,
+    CONTRAST,
+    CONTRAST_SLOPE,
+    HAZE,
+    HIGHLIGHTS,
+    RED,
+    SHADOWS,
+    STRENGTHS,
+    add_asked,
+)
+from zincplate.pipeline.areas import Areas
+from zincplate.pipeline.framing import Framed
+from zincplate.pipeline.windows import Window
+from zincplate.plan.light import LightPlan
+from zincplate.plan.passes import DisplayLight, PassPlan, SceneLight
+from zincplate.recipe.document import Recipe
+from zincplate.sources.file import Source
+from zincplate.tables.light_plan import finishing_tables
+
+Float32 = NDArray[np.float32]
+
+TINT_AT_END = 60.0
+"""Tint (as of the balance) by which a pass turns light at magenta 1."""
+TINT_CHROMA = 0.12
+LEVELS_INPUTS = np.minimum(np.arange(TABLE + 2) / TABLE, 1.0) ** 2
+
+
+def scene_key(plan: LightPlan) -> tuple[PassPlan, ...]:
+    """What the local stage depends on of the passes."""
+    return tuple(replace(p, display=DisplayLight()) for p in plan.passes if p.in_scene)
+
+
+def in_display(plan: LightPlan) -> tuple[PassPlan, ...]:
+    """Passes that are laid over finished light, in order."""
+    return tuple(p for p in plan.passes if p.in_display)
+
+
+def asked_of(source: Source, plan: LightPlan, light: SceneLight, luminance: NDArray[np.float64]) -> Float32:
+    """(8,) what a pass asks for in full, as :mod:`zincplate.core.tone.pass_light` has it."""
+    asked = np.zeros(STRENGTHS, np.float32)
+    asked[RED : BLUE + 1] = light.exposure_ev + np.log2(warmth_gains(source, plan, light, luminance))
+    asked[CONTRAST], asked[SHADOWS], asked[HIGHLIGHTS] = light.contrast, light.shadows, light.highlights
+    asked[CLARITY], asked[HAZE] = light.clarity, light.haze
+    return asked
+
+
+def warmth_gains(source: Source, plan: LightPlan, light: SceneLight, luminance: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Gains (3,) on plates that look warmer and more magenta, as a change of balance would make them; the luminance of grey
+    stays. ``luminance``: :meth:`Source.luminance_weights` of the plan."""
+    if not light.warmer_mired and not light.magenta:
+        return np.ones(3)
+    other = _other_light(plan.white_xy, light.warmer_mired, light.magenta)
+    grey = source.plate_of_white(plan.white_xy)
+    gains = grey / source.plate_of_white(other)
+    weights = luminance * grey
+    return np.asarray(gains * weights.sum() / (weights @ gains))
+
+
+@lru_cache(maxsize=256)
+def _other_light(white_xy: tuple[float, float], warmer_mired: float, magenta: float) -> tuple[float, float]:
+    """White point of the light for which a picture of this balance is that much warmer and more magenta."""
+    kelvin, tint = temperature_and_tint(white_xy)
+    mired = min(max(1e6 / kelvin - warmer_mired, 1e6 / (KELVIN_MAX - 1)), 1e6 / (KELVIN_MIN + 1))
+    return white_point_xy(1e6 / mired, tint + TINT_AT_END * magenta)
+
+
+def sums_of(
+    areas: Areas, framed: Framed, key: str, plan: LightPlan, passes: tuple[PassPlan, ...], window: Window, keep: bool
+) -> tuple[Float32, NDArray[np.int32]]:
+    """(8, h, w) what passes ask for at each place of a window, and which of the eight are asked for at all."""
+    sums = np.zeros((STRENGTHS, window.height, window.width), np.float32)
+    used = np.zeros(STRENGTHS, np.int32)
+    luminance = framed.source.luminance_weights(plan)
+    for one in passes:
+        asked = asked_of(framed.source, plan, one.scene, luminance) * np.float32(one.strength)
+        add_asked(areas.plane(framed, key, one.area, window, keep), asked, sums)
+        used |= asked != 0
+    return sums, used
+
+
+def light_parameters(window: Window, weights: NDArray[np.float64], exposure_ev: float, air: NDArray[np.float32]) -> Float32:
+    """(12,) numbers of :func:`zincplate.core.tone.pass_light.apply_asked`."""
+    p = np.zeros(12, np.float32)
+    p[0:6] = window.full_width, window.full_height, *weights, exposure_ev
+    p[6:9], p[9], p[10], p[11] = air, LEAST_TRANSMISSION, KEPT, 0.7
+    return p
+
+
+def laid_over(
+    areas: Areas, framed: Framed, key: str, plan: LightPlan, planes: Float32, tables: LightTables, window: Window, keep: bool
+) -> Float32:
+    """Finished light (display-linear Rec.2020, 0..1) of planes that are ready for the colour kernel, passes laid over it.
+
+    ``tables`` are the recipe's for Rec.2020 and linear output.
+    """
+    flags = tables.flags.copy()
+    flags[7] = flags[8] = 0  # colours are drawn in to the delivery space once, at the end
+    light = np.empty(planes.shape, np.float32)
+    to_float(np.ascontiguousarray(planes), replace(tables, flags=flags), light)
+    layers = Layers(light)
+    for one in in_display(plan):
+        numbers, table = display_numbers(one.everywhere(), _balance(framed.source, plan, one))
+        layers.lay(areas.plane(framed, key, one.area, window, keep), numbers, table)
+    return layers.settled()
+
+
+def lit(
+    areas: Areas,
+    framed: Framed,
+    key: str,
+    recipe: Recipe,
+    plan: LightPlan,
+    planes: Float32,
+    window: Window,
+    space: str,
+    *,
+    linear_output: bool = False,
+    keep: bool = True,
+) -> tuple[Float32, LightTables]:
+    """What goes into the last kernel and by which tables: planes as they are, or finished light where passes lie over it."""
+    if not in_display(plan):
+        return planes, framed.source.tables(recipe, space, linear_output)
+    tables = framed.source.tables(recipe, "rec2020", linear_output=True)
+    light = laid_over(areas, framed, key, plan, planes, tables, window, keep)
+    return light, finishing_tables(space, plan.soft_gamut, linear_output)
+
+
+def _balance(source: Source, plan: LightPlan, one: PassPlan) -> tuple[float, float, float]:
+    """Gains on finished light of a pass that is blended: its exposure and, as gains on Rec.2020, its warmth."""
+    if one.blend == "normal":
+        return (1.0, 1.0, 1.0)
+    gains = warmth_gains(source, plan, one.scene, source.luminance_weights(plan))
+    r, g, b = 2.0**one.scene.exposure_ev * gains
+    return (float(r), float(g), float(b))
+
+
+@lru_cache(maxsize=128)
+def display_numbers(one: PassPlan, gains: tuple[float, float, float]) -> tuple[Float32, Float32]:
+    """Numbers and tone table of one pass over finished light."""
+    d = one.display
+    contrast = one.scene.contrast if one.blend != "normal" else 0.0
+    toned = (d.black, d.white, d.middle) != (0.0, 1.0, 1.0) or not curve.is_identity(d.curve) or contrast != 0
+    coloured = (d.saturation, d.vibrance, d.hue_degrees, d.tint_strength) != (0, 0, 0, 0) or d.black_and_white
+    turn, tint = math.radians(d.hue_degrees), math.radians(d.tint_hue_degrees)
+    chroma = TINT_CHROMA * d.tint_strength
+    numbers = np.zeros(16, np.float32)
+    numbers[0:3] = gains
+    numbers[3:5] = toned, coloured
+    numbers[5] = 1 + d.saturation if d.saturation < 0 else 2.0**d.saturation
+    numbers[6:9] = 1.2 * d.vibrance, math.cos(turn), math.sin(turn)
+    numbers[9:12] = chroma * math.cos(tint), chroma * math.sin(tint), d.black_and_white
+    numbers[12], numbers[13] = NUMBERS[one.blend], one.strength
+    encoded = SRGB.transfer.encode(LEVELS_INPUTS)
+    if toned:
+        encoded = np.clip((encoded - d.black) / max(d.white - d.black, 1e-3), 0, 1) ** (1 / d.middle)
+        if contrast:
+            encoded = _steeper(encoded, 1 + CONTRAST_SLOPE * contrast)
+        encoded = np.clip(curve.evaluate(d.curve, encoded, extended=True), 0, 1)
+    return numbers, SRGB.transfer.decode(encoded).astype(np.float32)
+
+
+def _steeper(v: NDArray[np.float64], slope: float) -> NDArray[np.float64]:
+    """Encoded values through a curve of a slope at one half that keeps both ends: a power on each side of the middle."""
+    low = 0.5 * (2 * np.minimum(v, 0.5)) ** slope
+    high = 1 - 0.5 * (2 * (1 - np.maximum(v, 0.5))) ** slope
+    return np.where(v < 0.5, low, high)

@@ -1,0 +1,178 @@
+"""What passes ask for: where each acts (in frame coordinates: long edges of the upright picture), and what happens there."""
+
+from dataclasses import dataclass, field, replace
+from typing import Literal
+
+Join = Literal["add", "without", "only"]
+Blend = Literal["normal", "lighten", "darken", "multiply", "screen", "overlay", "soft_light", "luminosity", "colour", "sum"]
+Points = tuple[tuple[float, float], ...]
+STRAIGHT: Points = ((0.0, 0.0), (1.0, 1.0))
+
+
+@dataclass(frozen=True)
+class Term:
+    """One part of an area, and how it joins those before it."""
+
+    join: Join = "add"
+    strength: float = 1.0
+    inverted: bool = False
+
+
+@dataclass(frozen=True)
+class Stroke:
+    """One movement of a brush."""
+
+    places: tuple[tuple[float, float], ...]
+    size: float
+    """Diameter in long edges."""
+    hardness: float
+    """Share of the radius inside which the brush acts in full."""
+    flow: float
+    erase: bool = False
+    build_up: bool = False
+    """Passing over a place again within the stroke adds to it."""
+    near_edges: bool = False
+    """Only what looks like the places the brush's middle went over."""
+
+
+@dataclass(frozen=True)
+class Brush(Term):
+    """Painted by hand."""
+
+    strokes: tuple[Stroke, ...] = ()
+
+
+@dataclass(frozen=True)
+class Band(Term):
+    """In full on one side of a line, nothing beyond another: a straight gradient from ``full`` to ``none``."""
+
+    full: tuple[float, float] = (0.0, 0.0)
+    none: tuple[float, float] = (0.0, 0.0)
+
+
+@dataclass(frozen=True)
+class Ring(Term):
+    """In full inside an ellipse, fading to nothing at its edge over ``softness`` of the radius."""
+
+    middle: tuple[float, float] = (0.5, 0.5)
+    radius_x: float = 0.25
+    radius_y: float = 0.25
+    angle_degrees: float = 0.0
+    softness: float = 0.5
+
+
+@dataclass(frozen=True)
+class Tone(Term):
+    """Lightness of the frame as it came in, 0..1 (Oklab), with soft ends."""
+
+    low: float = 0.0
+    high: float = 1.0
+    softness: float = 0.1
+
+
+@dataclass(frozen=True)
+class Colour(Term):
+    """Colours about one (Oklab) of the frame as it came in."""
+
+    a: float = 0.0
+    b: float = 0.0
+    lightness: float = 0.5
+    reach: float = 0.1
+
+
+@dataclass(frozen=True)
+class Near(Term):
+    """What looks like a place and lies near it."""
+
+    place: tuple[float, float] = (0.5, 0.5)
+    tolerance: float = 0.1
+    """Oklab distance at which nothing is left."""
+    reach: float = 0.3
+    """Long edges at which nothing is left."""
+
+
+@dataclass(frozen=True)
+class Edges(Term):
+    """Along edges of the drawing."""
+
+    threshold: float = 0.2
+    width_px: float = 3.0
+
+
+@dataclass(frozen=True)
+class Found(Term):
+    """Something that was found, as it was found: a small picture of the whole frame, kept with the recipe."""
+
+    what: str = "sky"
+    raster: str = ""
+
+
+@dataclass(frozen=True)
+class AreaPlan:
+    """Terms in order, then what is done to the whole. No terms: everywhere."""
+
+    terms: tuple[Term, ...] = ()
+    grow_px: float = 0.0
+    """Pixels of the full picture; negative shrinks."""
+    soften_px: float = 0.0
+    """Distance over which an edge runs out, in pixels of the full picture."""
+    cling: float = 0.0
+    """0..1: how far the area's edges are drawn to those of the picture."""
+    inverted: bool = False
+
+
+@dataclass(frozen=True)
+class SceneLight:
+    """What a pass does to light before the tone curve; -1..1 but for exposure, warmth and tint."""
+
+    exposure_ev: float = 0.0
+    warmer_mired: float = 0.0
+    magenta: float = 0.0
+    """-1 green to 1 magenta: a third of a stop of green at the end."""
+    contrast: float = 0.0
+    shadows: float = 0.0
+    highlights: float = 0.0
+    clarity: float = 0.0
+    haze: float = 0.0
+
+
+@dataclass(frozen=True)
+class DisplayLight:
+    """What a pass does to finished light."""
+
+    black: float = 0.0
+    white: float = 1.0
+    middle: float = 1.0
+    """Exponent's inverse: above 1 lightens."""
+    curve: Points = STRAIGHT
+    black_and_white: bool = False
+    saturation: float = 0.0
+    vibrance: float = 0.0
+    hue_degrees: float = 0.0
+    tint_hue_degrees: float = 0.0
+    tint_strength: float = 0.0
+
+
+@dataclass(frozen=True)
+class PassPlan:
+    """One pass that acts."""
+
+    area: AreaPlan = field(default_factory=AreaPlan)
+    strength: float = 1.0
+    blend: Blend = "normal"
+    scene: SceneLight = field(default_factory=SceneLight)
+    display: DisplayLight = field(default_factory=DisplayLight)
+
+    @property
+    def in_scene(self) -> bool:
+        """Whether it moves light before the tone curve."""
+        return self.blend == "normal" and self.scene != SceneLight()
+
+    @property
+    def in_display(self) -> bool:
+        """Whether it moves finished light."""
+        return self.blend != "normal" or self.display != DisplayLight()
+
+    def everywhere(self) -> "PassPlan":
+        """The same without an area of its own."""
+        return replace(self, area=AreaPlan())
