@@ -13,11 +13,11 @@ from zincplate.services import areas
 api = APIBlueprint("areas", __name__, url_prefix="/api", abp_responses={422: m.ErrorOut})
 
 
-class FindIn(In):
+class FindOnFrameIn(In):
     what: Literal["sky", "land", "person"]
 
 
-class FoundOut(BaseModel):
+class FoundAreaOut(BaseModel):
     """What was found: a small picture of it as text, how sure it is in percent, and its share of the frame."""
 
     what: str
@@ -75,25 +75,25 @@ class LookOut(BaseModel):
     b: float
 
 
-@api.post("/frames/<int:id>/find", responses={200: FoundOut})
-def find(path: m.Id, body: FindIn) -> Any:
+@api.post("/frames/<int:id>/find", responses={200: FoundAreaOut})
+def find_on_frame(path: m.Id, body: FindOnFrameIn) -> Any:
     """Looks for sky, land or people."""
     return areas.find(context(), path.id, body.what)
 
 
 @api.post("/frames/<int:id>/areas", responses={200: AreasOut})
-def tiny(path: m.Id, body: AreasIn) -> Any:
+def tiny_areas(path: m.Id, body: AreasIn) -> Any:
     """Small pictures of the areas of a recipe's passes, and how much they cover."""
     return {"areas": areas.tiny(context(), path.id, body.recipe)}
 
 
 @api.post("/frames/<int:id>/places", responses={200: PlacesOut})
-def places(path: m.Id, body: PlacesIn) -> Any:
+def convert_places(path: m.Id, body: PlacesIn) -> Any:
     """Places between the finished picture and the frame."""
     return areas.places(context(), path.id, body.recipe, body.points, body.to)
 
 
 @api.post("/frames/<int:id>/look", responses={200: LookOut})
-def look(path: m.Id, body: LookIn) -> Any:
+def look_at(path: m.Id, body: LookIn) -> Any:
     """What the frame as it came in looks like at a place."""
     return areas.look(context(), path.id, body.recipe, body.x, body.y)

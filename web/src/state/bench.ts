@@ -42,10 +42,12 @@ interface Bench {
   surround: Surround;
   /** What the pointer does on the picture. */
   tool: "hand" | "neutral" | "key" | "tone";
-  /** The picture, the edge area of sharpening, or what the chosen key reaches. */
-  show: "picture" | "edges" | "reach";
+  /** The picture, the edge area of sharpening, what the chosen key reaches, or where the open pass acts: as a film, or alone in grey. */
+  show: "picture" | "edges" | "reach" | "area" | "area_alone";
   /** Id of the picked key that is being worked on. */
   ownKey: string | null;
+  /** Id of the pass that is open. */
+  openPass: string | null;
   /** Hatch colours that the delivery space cannot hold. */
   gamut: boolean;
   sensorScope: boolean;
@@ -95,7 +97,8 @@ function gestureOf(patch: Patch): string {
 /** How often a moving hand is followed. */
 const HAND_MS = 30;
 
-const endGesture = () => {
+/** The next change is an entry of the history of its own. */
+export const endGesture = () => {
   gesture = { id: "", controls: "", at: 0 };
 };
 
@@ -168,6 +171,7 @@ export const useBench = create<Bench>((set, get) => {
     tool: "hand",
     show: "picture",
     ownKey: null,
+    openPass: null,
     gamut: false,
     sensorScope: false,
     samplers: [],
@@ -202,6 +206,7 @@ export const useBench = create<Bench>((set, get) => {
         tool: "hand",
         show: "picture",
         ownKey: null,
+        openPass: null,
         samplers: [],
         reasons: {},
         drawMs: null,

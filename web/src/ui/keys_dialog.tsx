@@ -34,7 +34,7 @@ const KEYS: [string, [string, string][]][] = [
     "Bench",
     [
       ["left, right", "frame before, next"],
-      ["Shift+1 to 5, 8", "Framing, Balance, Tone, Colour, Definition, Finish"],
+      ["Shift+1 to 5, 7, 8", "Framing, Balance, Tone, Colour, Definition, Passes, Finish"],
       ["O, Shift+O", "hold the original, split"],
       ["Shift+S", "original and adjusted side by side"],
       ["Z", "magnifier at the pointer"],
@@ -49,6 +49,17 @@ const KEYS: [string, [string, string][]][] = [
       ["arrows on a gauge", "one step; Shift ten; Delete resets"],
       ["arrows on a handle", "moves it by a pixel of the screen; Shift ten"],
       ["Esc", "leaves a drag or the picker as it was"],
+    ],
+  ],
+  [
+    "Passes",
+    [
+      ["H", "hold: where the pass acts, alone in grey"],
+      ["A", "the film over the picture, on and off"],
+      ["[, ]", "smaller, larger brush; with Shift softer, harder"],
+      ["E", "the brush paints or rubs out"],
+      ["Shift while painting", "a straight stroke from the end of the last"],
+      ["arrows, Enter", "with the keyboard on the picture: move, and paint or pick there"],
     ],
   ],
 ];

@@ -663,7 +663,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Looks for sky, land or people. */
-        post: operations["areas_find_frames__int_id__find_post"];
+        post: operations["areas_find_on_frame_frames__int_id__find_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -680,7 +680,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Small pictures of the areas of a recipe's passes, and how much they cover. */
-        post: operations["areas_tiny_frames__int_id__areas_post"];
+        post: operations["areas_tiny_areas_frames__int_id__areas_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -697,7 +697,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Places between the finished picture and the frame. */
-        post: operations["areas_places_frames__int_id__places_post"];
+        post: operations["areas_convert_places_frames__int_id__places_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -714,7 +714,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** What the frame as it came in looks like at a place. */
-        post: operations["areas_look_frames__int_id__look_post"];
+        post: operations["areas_look_at_frames__int_id__look_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1505,19 +1505,10 @@ export interface components {
             /** Frames */
             frames: number[];
         };
-        /**
-         * FoundOut
-         * @description What was found: a small picture of it as text, how sure it is in percent, and its share of the frame.
-         */
+        /** FoundOut */
         FoundOut: {
-            /** What */
-            what: string;
-            /** Raster */
-            raster: string;
-            /** Sure */
-            sure: number;
-            /** Cover */
-            cover: number;
+            /** Frames */
+            frames: number[];
         };
         /** UploadOut */
         UploadOut: {
@@ -2492,19 +2483,27 @@ export interface components {
             /** Lenses */
             lenses: components["schemas"]["LensProfile"][];
         };
-        /** FindIn */
-        FindIn: {
-            search: components["schemas"]["Search"];
+        /**
+         * FoundAreaOut
+         * @description What was found: a small picture of it as text, how sure it is in percent, and its share of the frame.
+         */
+        FoundAreaOut: {
+            /** What */
+            what: string;
+            /** Raster */
+            raster: string;
+            /** Sure */
+            sure: number;
+            /** Cover */
+            cover: number;
+        };
+        /** FindOnFrameIn */
+        FindOnFrameIn: {
             /**
-             * Limit
-             * @default 60
+             * What
+             * @enum {string}
              */
-            limit: number;
-            /**
-             * Start
-             * @default 0
-             */
-            start: number;
+            what: "sky" | "land" | "person";
         };
         /** AreasOut */
         AreasOut: {
@@ -3380,6 +3379,20 @@ export interface components {
             thumb_state: "none" | "embedded" | "own" | "failed";
             /** Thumb */
             thumb: string;
+        };
+        /** FindIn */
+        FindIn: {
+            search: components["schemas"]["Search"];
+            /**
+             * Limit
+             * @default 60
+             */
+            limit: number;
+            /**
+             * Start
+             * @default 0
+             */
+            start: number;
         };
         /**
          * Search
@@ -4924,7 +4937,7 @@ export interface operations {
             };
         };
     };
-    areas_find_frames__int_id__find_post: {
+    areas_find_on_frame_frames__int_id__find_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -4935,7 +4948,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["FindIn"];
+                "application/json": components["schemas"]["FindOnFrameIn"];
             };
         };
         responses: {
@@ -4945,7 +4958,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["FoundOut"];
+                    "application/json": components["schemas"]["FoundAreaOut"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -4959,7 +4972,7 @@ export interface operations {
             };
         };
     };
-    areas_tiny_frames__int_id__areas_post: {
+    areas_tiny_areas_frames__int_id__areas_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -4994,7 +5007,7 @@ export interface operations {
             };
         };
     };
-    areas_places_frames__int_id__places_post: {
+    areas_convert_places_frames__int_id__places_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5029,7 +5042,7 @@ export interface operations {
             };
         };
     };
-    areas_look_frames__int_id__look_post: {
+    areas_look_at_frames__int_id__look_post: {
         parameters: {
             query?: never;
             header?: never;

@@ -6,6 +6,7 @@ import { useBench } from "../../state/bench";
 import { pasteOn, takeFrom, useCarrying } from "../../state/carrying";
 import { newItemId } from "../../state/items";
 import { complain, useNotices } from "../../state/notices";
+import { usePasses } from "../../state/passes";
 import { useFrames, useMarking } from "../../state/queries";
 import { useRoom } from "../../state/room";
 import { go } from "../../state/route";
@@ -23,6 +24,7 @@ import { FrameStrip } from "./frame_strip";
 import { useFraming } from "./framing/framing_state";
 import { FramingTable } from "./framing/framing_table";
 import { Panel } from "./panel";
+import { OverAreas } from "./passes/over_areas";
 import { Picture } from "./picture";
 import { PresetsDrawer } from "./presets_drawer";
 import { Samplers } from "./samplers";
@@ -162,6 +164,7 @@ export function BenchPlace({ shoot, frame: id, step: asked, version: chosenVersi
         useRoom.getState().setAlone(false);
         useTogether.getState().end();
         useBench.setState({ tool: "hand", show: "picture" });
+        usePasses.setState({ tool: "none", term: null });
         useFraming.setState({ tool: "crop", points: [] });
       } else if (key === "arrowright") show(next(frames, id, 1));
       else if (key === "arrowleft") show(next(frames, id, -1));
@@ -260,6 +263,7 @@ export function BenchPlace({ shoot, frame: id, step: asked, version: chosenVersi
               }
             />
           )}
+          {frame && step === "passes" && <OverAreas key={frame.id} frame={frame} />}
           <SplitWords />
           {frame && step !== "framing" && <Samplers frame={frame} />}
         </main>

@@ -31,6 +31,8 @@ const STRAIGHT: Point[] = [
 interface Props {
   curves: Record<Channel, Point[]>;
   histogram: number[] | null;
+  /** One curve, without a choice of channels. */
+  alone?: boolean;
   onDraft: (channel: Channel, points: Point[]) => void;
   onSet: (channel: Channel, points: Point[]) => void;
   onCancel: () => void;
@@ -42,7 +44,7 @@ export const CurveEditor = memo(CurveEditorDrawn, (a, b) => {
 });
 
 /** A curve through exact points: press to add, drag to move, Delete takes a point away, numbers on a scale of 255. */
-function CurveEditorDrawn({ curves, histogram, onDraft, onSet, onCancel }: Props) {
+function CurveEditorDrawn({ curves, histogram, alone, onDraft, onSet, onCancel }: Props) {
   const [channel, setChannel] = useState<Channel>("rgb");
   const [chosen, setChosen] = useState<number | null>(null);
   const field = useRef<SVGSVGElement>(null);
@@ -100,7 +102,11 @@ function CurveEditorDrawn({ curves, histogram, onDraft, onSet, onCancel }: Props
   return (
     <section aria-label="Curve" className="px-3.5 pt-1.5">
       <div className="mb-1.5 flex items-center justify-between">
-        <Choices label="Curve channel" value={channel} options={CHANNELS} onChange={setChannel} />
+        {alone ? (
+          <span className="text-sm">Curve</span>
+        ) : (
+          <Choices label="Curve channel" value={channel} options={CHANNELS} onChange={setChannel} />
+        )}
         {!isStraight(points) && (
           <Button
             quiet

@@ -11,6 +11,7 @@ import { factsOf, isTouched, neutralOf, STEP_NAMES, type StepProps } from "./ste
 import { Definition } from "./steps/definition";
 import { Finish } from "./steps/finish";
 import { Framing } from "./steps/framing";
+import { Passes } from "./steps/passes";
 import { Tone } from "./steps/tone";
 
 const PARTS: Record<Step, FC<StepProps>> = {
@@ -19,6 +20,7 @@ const PARTS: Record<Step, FC<StepProps>> = {
   tone: Tone,
   colour: Colour,
   definition: Definition,
+  passes: Passes,
   finish: Finish,
 };
 

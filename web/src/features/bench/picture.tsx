@@ -110,7 +110,7 @@ export function Picture({
         b.gamut,
         b.show,
         b.sensorScope,
-        b.show === "reach" && b.ownKey,
+        b.show === "reach" ? b.ownKey : b.show !== "picture" && b.openPass,
       ];
       if (!equal(asked(s), asked(before))) v.request("adjusted");
       const sided = (s.compare === "side") !== (before.compare === "side");

@@ -25,17 +25,24 @@ export interface Ask {
   share: number;
 }
 
+/** Number of the key or of the pass that is shown; 0 where none is, -1 where the one that should be is not there. */
+function shownNumber({ show, draft, ownKey, openPass }: ReturnType<typeof useBench.getState>): number {
+  if (show === "reach") return draft?.colour.own_keys.findIndex((k) => k.id === ownKey) ?? -1;
+  if (show === "area" || show === "area_alone") return draft?.passes.passes.findIndex((p) => p.id === openPass) ?? -1;
+  return 0;
+}
+
 /** What is asked of the developed picture beside the picture itself, as the bench stands now. */
 export function adjustedOptions(isWhole: boolean, raw: boolean): ViewOptions {
   const s = useBench.getState();
-  const key = s.draft?.colour.own_keys.findIndex((k) => k.id === s.ownKey) ?? -1;
+  const number = shownNumber(s);
   return {
     box: isWhole,
     clipping: s.warnings || s.gamut,
     warned: s.warned,
     gamut: s.gamut,
-    show: s.show === "reach" && key < 0 ? "picture" : s.show,
-    key: Math.max(key, 0),
+    show: number < 0 ? "picture" : s.show,
+    key: Math.max(number, 0),
     rawHistogram: s.sensorScope && raw,
   };
 }

@@ -13,6 +13,7 @@ export const STEP_NAMES: Record<Step, string> = {
   tone: "Tone",
   colour: "Colour",
   definition: "Definition",
+  passes: "Passes",
   finish: "Finish",
 };
 /** Places of the steps in the working order of the bench. */
@@ -22,9 +23,10 @@ export const STEP_NUMBERS: Record<Step, number> = {
   tone: 3,
   colour: 4,
   definition: 5,
+  passes: 7,
   finish: 8,
 };
-export const STEPS: Step[] = ["framing", "balance", "tone", "colour", "definition", "finish"];
+export const STEPS: Step[] = ["framing", "balance", "tone", "colour", "definition", "passes", "finish"];
 
 export interface Facts extends GaugeFacts {
   kind: string;

@@ -1,0 +1,248 @@
+import { type PointerEvent, useEffect, useMemo, useRef, useState } from "react";
+import type { Recipe } from "../../../api/generated/recipe";
+import { type Place, packed, simplified, unpacked } from "../../../canvas/strokes";
+import { useBench } from "../../../state/bench";
+import { newItemId } from "../../../state/items";
+import { complain } from "../../../state/notices";
+import { saveAs, type TermOf, usePasses, withTerm } from "../../../state/passes";
+import { ARROWS } from "../../../ui/arrows";
+import { useEscape } from "../../../ui/use_escape";
+import type { OnScreen } from "./over_areas";
+import { converted, newestOnly } from "./places";
+
+type Stroke = TermOf<"brush">["strokes"][number];
+
+/** Screen pixels by which a stroke's path may be simplified. */
+const TOLERANCE = 0.6;
+
+interface Running {
+  id: string;
+  /** In full-size pixels of the finished picture. */
+  points: Place[];
+  pressure: number[];
+  erase: boolean;
+}
+
+/** The brush over the picture: two rings for size and hardness, the stroke under the pointer at once, its effect soon after. */
+export function BrushLayer({ screen, term }: { screen: OnScreen; term: TermOf<"brush"> }) {
+  const { frame, pass, at, picture } = screen;
+  const brush = usePasses((s) => s.brush);
+  const long = Math.max(frame.width, frame.height);
+  const [pointer, setPointer] = useState<Place | null>(null);
+  const [running, setRunning] = useState<Running | null>(null);
+  const [byKeys, setByKeys] = useState(false);
+  const held = useRef<Running | null>(null);
+  const scaleAt = useScale(screen, pointer);
+  const radius = ((brush.size / 100) * (scaleAt ?? long) * at.scale) / 2;
+  const toPicture = (x: number, y: number): Place => [(x - at.left) / at.scale, (y - at.top) / at.scale];
+  const toScreen = ([x, y]: Place): Place => [at.left + x * at.scale, at.top + y * at.scale];
+
+  /** The stroke as the recipe holds it. */
+  const strokeOf = async (r: Running): Promise<Stroke | null> => {
+    const recipe = useBench.getState().draft;
+    if (!recipe) return null;
+    const points = simplified(r.points, TOLERANCE / at.scale);
+    const told = await converted(frame.id, recipe, points, "frame");
+    const places = told.points.filter((p): p is Place => p !== null);
+    if (!places.length) return null;
+    const now = usePasses.getState().brush;
+    const pressure = r.pressure.length ? r.pressure.reduce((a, b) => a + b, 0) / r.pressure.length : 1;
+    return {
+      id: r.id,
+      points: packed(places),
+      size: now.size / 100,
+      hardness: now.hardness,
+      flow: Math.max(now.flow * pressure, 1),
+      erase: r.erase,
+      build_up: now.buildUp,
+      near_edges: now.nearEdges,
+    };
+  };
+  const withStroke = (recipe: Recipe, stroke: Stroke): Recipe =>
+    withTerm(recipe, pass, term.id, (t) =>
+      t.kind === "brush" ? { ...t, strokes: [...t.strokes.filter((s) => s.id !== stroke.id), stroke] } : t,
+    );
+  // the effect follows the hand as fast as answers come
+  // biome-ignore lint/correctness/useExhaustiveDependencies: one queue for the life of the layer
+  const follow = useMemo(
+    () =>
+      newestOnly(async (r: Running) => {
+        const stroke = await strokeOf(r);
+        if (stroke && held.current?.id === r.id) useBench.getState().edit((recipe) => withStroke(recipe, stroke));
+      }),
+    [at.scale, frame.id],
+  );
+
+  const begin = (from: Place[], pen: number | null, erase: boolean) => {
+    const fresh = { id: newItemId(), points: from, pressure: pen === null ? [] : [pen], erase };
+    held.current = fresh;
+    setRunning(fresh);
+    follow.ask(fresh);
+  };
+  const end = async () => {
+    const done = held.current;
+    held.current = null;
+    if (!done) return;
+    const here = useBench.getState().forThis();
+    try {
+      await follow.settled();
+      const stroke = await strokeOf(done);
+      if (stroke && useBench.getState().frame === frame.id) saveAs("", (r) => withStroke(r, stroke));
+      else if (stroke) here.save((r) => withStroke(r, stroke));
+    } catch (error) {
+      useBench.getState().cancel();
+      complain(error);
+    }
+    setRunning((r) => (r?.id === done.id ? null : r));
+  };
+  useEscape(running !== null, () => {
+    held.current = null;
+    setRunning(null);
+    useBench.getState().cancel();
+  });
+  const last = term.strokes.at(-1);
+  /** A straight stroke from where the last one ended. */
+  const straight = async (to: Place, erase: boolean) => {
+    const recipe = useBench.getState().draft;
+    const ended = last && unpacked(last.points).at(-1);
+    if (!recipe || !ended) return begin([to], null, erase);
+    try {
+      const told = await converted(frame.id, recipe, [ended], "picture");
+      const from = told.points[0];
+      begin(from ? [from, to] : [to], null, erase);
+      await end();
+    } catch (error) {
+      complain(error);
+    }
+  };
+  const onDown = (e: PointerEvent<HTMLDivElement>) => {
+    if (e.button !== 0) return;
+    e.currentTarget.setPointerCapture(e.pointerId);
+    const box = e.currentTarget.getBoundingClientRect();
+    const here = toPicture(e.clientX - box.left, e.clientY - box.top);
+    const erase = brush.erase !== e.altKey;
+    if (e.shiftKey) void straight(here, erase);
+    else begin([here], e.pointerType === "pen" ? e.pressure : null, erase);
+  };
+  const onMove = (e: PointerEvent<HTMLDivElement>) => {
+    const box = e.currentTarget.getBoundingClientRect();
+    setByKeys(false);
+    setPointer([e.clientX - box.left, e.clientY - box.top]);
+    const r = held.current;
+    if (!r) return;
+    const coalesced = e.nativeEvent.getCoalescedEvents?.() ?? [];
+    const fresh = (coalesced.length ? coalesced : [e.nativeEvent]).map((c) =>
+      toPicture(c.clientX - box.left, c.clientY - box.top),
+    );
+    const next = {
+      ...r,
+      points: [...r.points, ...fresh],
+      pressure: e.pointerType === "pen" ? [...r.pressure, e.pressure] : r.pressure,
+    };
+    held.current = next;
+    setRunning(next);
+    follow.ask(next);
+  };
+  const path = running?.points
+    .map(
+      (p, i) =>
+        `${i ? "L" : "M"}${toScreen(p)
+          .map((v) => v.toFixed(1))
+          .join(" ")}`,
+    )
+    .join("");
+  const dab = running?.points.length === 1 ? toScreen(running.points[0] as Place) : null;
+  return (
+    // biome-ignore lint/a11y/useSemanticElements: a surface that is painted on
+    <div
+      role="button"
+      tabIndex={0}
+      aria-label="Paint on the picture: arrows move the brush, Enter paints, Shift+Enter a straight stroke"
+      data-testid="brush"
+      className="absolute inset-0 cursor-none touch-none"
+      onPointerDown={onDown}
+      onPointerMove={onMove}
+      onPointerUp={() => void end()}
+      onPointerCancel={() => void end()}
+      onPointerLeave={() => held.current || setPointer(null)}
+      onKeyDown={(e) => {
+        const step = ARROWS[e.key];
+        const from = pointer ?? toScreen([picture.width / 2, picture.height / 2]);
+        const by = e.shiftKey ? 40 : 8;
+        if (step) setPointer([from[0] + step[0] * by, from[1] + step[1] * by]);
+        else if (e.key === "Enter" && e.shiftKey) void straight(toPicture(...from), brush.erase);
+        else if (e.key === "Enter") {
+          begin([toPicture(...from)], null, brush.erase);
+          void end();
+        } else return;
+        setByKeys(true);
+        e.preventDefault();
+        e.stopPropagation();
+      }}
+    >
+      <svg aria-hidden="true" className="pointer-events-none absolute inset-0 h-full w-full">
+        {running && path && (
+          <path
+            d={dab ? `${path}h0.01` : path}
+            fill="none"
+            stroke={running.erase ? "#ffffff" : "#d69616"}
+            strokeOpacity={0.28}
+            strokeWidth={2 * radius}
+            strokeLinecap="round"
+            strokeLinejoin="round"
+          />
+        )}
+        {pointer && (
+          <Rings
+            x={pointer[0]}
+            y={pointer[1]}
+            radius={radius}
+            hardness={brush.hardness}
+            erase={brush.erase}
+            cross={byKeys}
+          />
+        )}
+      </svg>
+    </div>
+  );
+}
+
+function Rings(props: { x: number; y: number; radius: number; hardness: number; erase: boolean; cross: boolean }) {
+  const { x, y, radius, hardness, erase, cross } = props;
+  const inner = (radius * hardness) / 100;
+  return (
+    <g fill="none">
+      <circle cx={x} cy={y} r={radius} stroke="#fff" strokeWidth={3} strokeOpacity={0.85} />
+      <circle cx={x} cy={y} r={radius} stroke="#161616" strokeWidth={1.3} />
+      {inner > 2 && inner < radius - 2 && <circle cx={x} cy={y} r={inner} stroke="#161616" strokeDasharray="3 3" />}
+      {inner > 2 && inner < radius - 2 && (
+        <circle cx={x} cy={y} r={inner} stroke="#fff" strokeDasharray="3 3" strokeDashoffset={3} />
+      )}
+      {(erase || cross || radius < 3) && (
+        <path d={erase ? `M${x - 4} ${y}h8` : `M${x - 4} ${y}h8M${x} ${y - 4}v8`} stroke="#161616" strokeWidth={1.4} />
+      )}
+    </g>
+  );
+}
+
+/** How large a long edge of the frame is about the pointer, in pixels of the picture: movements of the camera change it. */
+function useScale(screen: OnScreen, pointer: Place | null): number | null {
+  const [scale, setScale] = useState<number | null>(null);
+  const { frame, at, picture } = screen;
+  const draft = useBench((s) => s.draft);
+  const cell = pointer ? pointer.map((v) => Math.round(v / 60)).join() : "middle";
+  const key = JSON.stringify([frame.id, cell, at, draft?.framing]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the key says all that the answer depends on
+  useEffect(() => {
+    if (!draft) return;
+    const stop = new AbortController();
+    const where: Place = pointer
+      ? [(pointer[0] - at.left) / at.scale, (pointer[1] - at.top) / at.scale]
+      : [picture.width / 2, picture.height / 2];
+    converted(frame.id, draft, [where], "frame", stop.signal)
+      .then((told) => stop.signal.aborted || setScale(told.scale[0] ?? null))
+      .catch(() => {}); // the frame's own size stands in
+    return () => stop.abort();
+  }, [key]);
+  return scale;
+}

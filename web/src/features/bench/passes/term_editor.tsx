@@ -1,0 +1,163 @@
+import type { Frame } from "../../../api/client";
+import type { Pass, Term } from "../../../api/generated/recipe";
+import { useBench } from "../../../state/bench";
+import { saveAs, usePasses, withTerm } from "../../../state/passes";
+import { Gauge, type GaugeFacts } from "../../../ui/gauge";
+
+const facts = (
+  label: string,
+  low: number,
+  high: number,
+  step: number,
+  unit: string,
+  help: string,
+  decimals = 0,
+): GaugeFacts => ({ label, low, high, step, unit, help, decimals, scale: "linear" });
+
+const GAUGES: Partial<Record<Term["kind"], [string, number, GaugeFacts][]>> = {
+  ring: [
+    ["softness", 50, facts("Softness", 0, 100, 1, "%", "Over how much of its radius it runs out.")],
+    ["angle", 0, facts("Angle", -180, 180, 1, "\u00b0", "How far it is turned.")],
+  ],
+  tone: [
+    ["low", 0, facts("From", 0, 100, 1, "%", "Darkest lightness, of the frame as it came in.")],
+    ["high", 100, facts("To", 0, 100, 1, "%", "Lightest lightness, of the frame as it came in.")],
+    ["softness", 10, facts("Softness", 0, 50, 1, "%", "Over how much lightness its ends run out.")],
+  ],
+  colour: [["reach", 30, facts("Reach", 1, 100, 1, "%", "How different a colour may be.")]],
+  near: [
+    ["tolerance", 30, facts("Likeness", 1, 100, 1, "%", "How different a place may look.")],
+    ["reach", 25, facts("Reach", 1, 200, 1, "%", "How far away it may be, of the long edge.")],
+  ],
+  edges: [
+    ["threshold", 20, facts("Strength", 1, 100, 1, "%", "How strong an edge has to be.")],
+    ["width_px", 6, facts("Width", 1, 60, 1, "px", "Of the full picture.")],
+  ],
+};
+
+/** Gauges and numbers of one part of an area. */
+export function TermEditor({ frame, pass, term }: { frame: Frame; pass: Pass; term: Term }) {
+  const { edit, cancel } = useBench.getState();
+  const put = (name: string, value: number) => (r: Parameters<typeof withTerm>[0]) =>
+    withTerm(r, pass.id, term.id, (t) => ({ ...t, [name]: value }) as Term);
+  if (term.kind === "brush") return <BrushEditor pass={pass} term={term} />;
+  const long = Math.max(frame.width, frame.height);
+  const places: [string, string][] =
+    term.kind === "band"
+      ? [
+          ["x0", "full at, across"],
+          ["y0", "full at, down"],
+          ["x1", "none at, across"],
+          ["y1", "none at, down"],
+        ]
+      : term.kind === "ring"
+        ? [
+            ["x", "middle, across"],
+            ["y", "middle, down"],
+            ["radius_x", "half width"],
+            ["radius_y", "half height"],
+          ]
+        : [];
+  const values = term as unknown as Record<string, number>;
+  return (
+    <div className="-mx-1.5">
+      {(GAUGES[term.kind] ?? []).map(([name, neutral, f]) => (
+        <Gauge
+          key={name}
+          facts={f}
+          value={values[name] as number}
+          neutral={neutral}
+          signed={f.low < 0}
+          onDraft={(v) => edit(put(name, v))}
+          onSet={(v) => saveAs(`${term.id} ${name}`, put(name, v))}
+          onReset={() => saveAs(`${term.id} ${name}`, put(name, neutral))}
+          onCancel={cancel}
+        />
+      ))}
+      {places.length > 0 && (
+        <details className="px-3.5 text-xs text-ink2">
+          <summary className="cursor-default">in numbers, pixels of the frame</summary>
+          <div className="grid grid-cols-2 gap-x-3">
+            {places.map(([name, label]) => (
+              <label key={name} className="flex items-center justify-between">
+                {label}
+                <input
+                  type="number"
+                  step={10}
+                  value={Math.round((values[name] as number) * long)}
+                  onKeyDown={(e) => e.stopPropagation()}
+                  onChange={(e) => {
+                    const v = Number(e.currentTarget.value) / long;
+                    const least = name.startsWith("radius") ? 0.001 : -2;
+                    if (Number.isFinite(v)) saveAs(`${term.id} ${name}`, put(name, Math.max(v, least)));
+                  }}
+                  className="h-6 w-16 rounded-[2px] border border-rule bg-white px-1 text-right text-ink"
+                />
+              </label>
+            ))}
+          </div>
+        </details>
+      )}
+      {(term.kind === "band" || term.kind === "ring") && (
+        <p className="px-3.5 pt-0.5 text-xs text-ink2">Drag its handles, or draw it anew on the picture.</p>
+      )}
+      {(term.kind === "tone" || term.kind === "colour" || term.kind === "near") && (
+        <p className="px-3.5 pt-0.5 text-xs text-ink2">Press on the picture to take it from there.</p>
+      )}
+    </div>
+  );
+}
+
+const BRUSH: ["size" | "hardness" | "flow", GaugeFacts][] = [
+  ["size", { ...facts("Size", 0.2, 60, 0.1, "%", "Diameter, of the long edge ([ and ]).", 1), scale: "log" }],
+  ["hardness", facts("Hardness", 0, 100, 1, "%", "How much of it acts in full (Shift with [ and ]).")],
+  ["flow", facts("Flow", 1, 100, 1, "%", "How much one stroke lays on.")],
+];
+
+function BrushEditor({ pass, term }: { pass: Pass; term: Extract<Term, { kind: "brush" }> }) {
+  const brush = usePasses((s) => s.brush);
+  const { setBrush } = usePasses.getState();
+  const box = (name: "erase" | "buildUp" | "nearEdges", label: string, help: string) => (
+    <label className="flex items-center gap-1" title={help}>
+      <input type="checkbox" checked={brush[name]} onChange={(e) => setBrush({ [name]: e.currentTarget.checked })} />
+      {label}
+    </label>
+  );
+  const last = term.strokes.at(-1);
+  return (
+    <div className="-mx-1.5">
+      {BRUSH.map(([name, f]) => (
+        <Gauge
+          key={name}
+          facts={f}
+          value={brush[name]}
+          neutral={f.low}
+          onDraft={(v) => setBrush({ [name]: v })}
+          onSet={(v) => setBrush({ [name]: v })}
+          onReset={() => setBrush({ [name]: name === "size" ? 6 : name === "hardness" ? 40 : 100 })}
+          onCancel={() => {}}
+        />
+      ))}
+      <div className="flex flex-wrap items-center gap-x-3 gap-y-1 px-3.5 pt-1 text-xs">
+        {box("erase", "rub out", "The brush takes away (E)")}
+        {box("buildUp", "build up", "Going over a place again within a stroke lays on more")}
+        {box("nearEdges", "keep to what it touches", "Only what looks like the places its middle goes over")}
+        {last && (
+          <button
+            type="button"
+            className="underline"
+            onClick={() =>
+              saveAs("", (r) =>
+                withTerm(r, pass.id, term.id, (t) =>
+                  t.kind === "brush" ? { ...t, strokes: t.strokes.filter((s) => s.id !== last.id) } : t,
+                ),
+              )
+            }
+          >
+            take the last stroke back
+          </button>
+        )}
+      </div>
+    </div>
+  );
+}

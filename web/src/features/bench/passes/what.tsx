@@ -1,0 +1,180 @@
+import { DropdownMenu } from "radix-ui";
+import { useState } from "react";
+import { BLENDS, NEUTRAL_CONTROLS, type Pass } from "../../../api/generated/recipe";
+import type { Point } from "../../../canvas/curve";
+import { useBench } from "../../../state/bench";
+import { type ControlName, controlsInUse, saveAs, usePasses, withPass } from "../../../state/passes";
+import { Hint, Switch } from "../../../ui/controls";
+import { Gauge } from "../../../ui/gauge";
+import { ITEM, MENU } from "../../../ui/menu";
+import { CurveEditor } from "../curve_editor";
+import { factsOfControl } from "./words";
+
+const NONE: ControlName[] = [];
+/** Controls that look at the surroundings in scene light: they act only where the blend is normal. */
+const ONLY_NORMAL = new Set<ControlName>(["shadows", "highlights", "clarity", "haze"]);
+const STRAIGHT: Point[] = [
+  [0, 0],
+  [1, 1],
+];
+
+/** What a pass does: only the controls that were taken. */
+export function What({ pass }: { pass: Pass }) {
+  const taken = usePasses((s) => s.taken[pass.id] ?? NONE);
+  const used = controlsInUse(pass, taken);
+  return (
+    <section aria-label="What" className="mt-2 border-t border-rule pt-1.5">
+      <div className="flex h-6 items-center px-3.5">
+        <h3 className="text-sm font-semibold">What</h3>
+        <span className="grow" />
+        <BlendMenu pass={pass} />
+        <AddControl pass={pass} used={used} />
+      </div>
+      {used.length === 0 && <p className="px-3.5 text-xs text-ink2">Nothing yet: add a control.</p>}
+      {used.map((name) => (
+        <One key={name} pass={pass} name={name} />
+      ))}
+    </section>
+  );
+}
+
+function One({ pass, name }: { pass: Pass; name: ControlName }) {
+  const { edit, cancel } = useBench.getState();
+  const facts = factsOfControl(name);
+  const value = pass.controls[name];
+  const put = (next: unknown) => (r: Parameters<typeof withPass>[0]) =>
+    withPass(r, pass.id, (p) => ({ ...p, controls: { ...p.controls, [name]: next } }));
+  const draft = (next: unknown) => {
+    // what is done is judged on the picture, not through the film
+    if (useBench.getState().show === "area") useBench.setState({ show: "picture" });
+    edit(put(next));
+  };
+  const set = (next: unknown) => saveAs(`${pass.id} ${name}`, put(next));
+  if (facts.kind === "switch")
+    return (
+      <div className="flex h-7 items-center justify-between px-3.5">
+        <span className="text-sm" title={facts.help}>
+          {facts.label}
+        </span>
+        <Switch on={value === true} label={facts.label} onChange={set} />
+      </div>
+    );
+  if (facts.kind === "curve")
+    return (
+      <CurveEditor
+        alone
+        curves={{ luminance: STRAIGHT, rgb: value as Point[], red: STRAIGHT, green: STRAIGHT, blue: STRAIGHT }}
+        histogram={null}
+        onDraft={(_, points) => draft(points)}
+        onSet={(_, points) => set(points)}
+        onCancel={cancel}
+      />
+    );
+  return (
+    <Gauge
+      facts={facts}
+      value={value as number}
+      neutral={NEUTRAL_CONTROLS[name] as number}
+      signed={facts.low < 0}
+      band={facts.kind === "hue" ? <HueBand /> : undefined}
+      onDraft={draft}
+      onSet={set}
+      onReset={() => set(NEUTRAL_CONTROLS[name])}
+      onCancel={cancel}
+    >
+      {ONLY_NORMAL.has(name) && pass.blend !== "normal" && (
+        <span className="ml-1.5 text-[11px] text-wax">rests: only for normal</span>
+      )}
+    </Gauge>
+  );
+}
+
+const PIECES = Array.from({ length: 24 }, (_, i) => i);
+
+function HueBand() {
+  return (
+    <g aria-hidden>
+      {PIECES.map((i) => (
+        <rect
+          key={i}
+          x={5 + (i * 254) / 24}
+          y={15}
+          width={254 / 24 + 0.5}
+          height={3}
+          fill={`oklch(0.7 0.13 ${i * 15 + 7})`}
+        />
+      ))}
+    </g>
+  );
+}
+
+function BlendMenu({ pass }: { pass: Pass }) {
+  return (
+    <Hint text="How it is laid on what lies below; all but normal work on finished light">
+      <select
+        aria-label="Blend"
+        value={pass.blend}
+        onChange={(e) => {
+          const blend = e.currentTarget.value as Pass["blend"];
+          saveAs("", (r) => withPass(r, pass.id, (p) => ({ ...p, blend })));
+        }}
+        className="mr-1.5 h-6 rounded-[2px] border border-rule bg-sheet px-1 text-xs"
+      >
+        {BLENDS.map(([key, text]) => (
+          <option key={key} value={key}>
+            {text}
+          </option>
+        ))}
+      </select>
+    </Hint>
+  );
+}
+
+/** All controls that a pass may take, found by name. */
+function AddControl({ pass, used }: { pass: Pass; used: readonly ControlName[] }) {
+  const [wish, setWish] = useState("");
+  const all = Object.keys(NEUTRAL_CONTROLS) as ControlName[];
+  const free = all.filter(
+    (n) => !used.includes(n) && factsOfControl(n).label.toLowerCase().includes(wish.toLowerCase()),
+  );
+  const take = (name: ControlName) => {
+    // the hue of a tint is nothing without its strength, and the other way round
+    const both: ControlName[] = /^tint/.test(name) ? ["tint_strength", "tint_hue"] : [name];
+    usePasses.setState((s) => ({ taken: { ...s.taken, [pass.id]: [...(s.taken[pass.id] ?? []), ...both] } }));
+    if (name === "black_and_white")
+      saveAs("", (r) => withPass(r, pass.id, (p) => ({ ...p, controls: { ...p.controls, black_and_white: true } })));
+  };
+  return (
+    <DropdownMenu.Root onOpenChange={() => setWish("")}>
+      <DropdownMenu.Trigger className="h-6 rounded-[3px] border border-rule bg-sheet px-1.5 text-xs font-medium hover:border-ink">
+        Add a control
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content className={MENU} align="end" sideOffset={4}>
+          <div className="px-2 pb-1">
+            <input
+              aria-label="Name of a control"
+              placeholder="name"
+              value={wish}
+              onChange={(e) => setWish(e.currentTarget.value)}
+              onKeyDown={(e) => {
+                if (e.key !== "ArrowDown" && e.key !== "Escape") e.stopPropagation();
+                if (e.key === "Enter" && free[0]) {
+                  take(free[0]);
+                  setWish("");
+                }
+              }}
+              className="h-6 w-full rounded-[2px] border border-rule bg-white px-1.5 text-sm"
+            />
+          </div>
+          {free.map((name) => (
+            <DropdownMenu.Item key={name} className={ITEM} onSelect={() => take(name)}>
+              {factsOfControl(name).label}
+            </DropdownMenu.Item>
+          ))}
+          {free.length === 0 && <p className="px-3 py-1 text-ink2">Nothing of that name.</p>}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}

@@ -1,0 +1,65 @@
+import { PASS_CONTROLS, type Pass, type Term } from "../../../api/generated/recipe";
+import { type ControlName, controlsInUse } from "../../../state/passes";
+import { written } from "../../../ui/number";
+import type { Facts } from "../steps/control";
+
+export const factsOfControl = (name: ControlName): Facts =>
+  (PASS_CONTROLS as unknown as Record<ControlName, Facts>)[name];
+
+const JOINS: Record<Term["join"], string> = { add: "and also", without: "without", only: "only where" };
+
+/** The word between a part of an area and those before it. */
+export const joinWord = (term: Term, first: boolean): string =>
+  first && term.join === "add" ? "" : first && term.join === "without" ? "everything but" : JOINS[term.join];
+
+const KINDS: Record<Exclude<Term["kind"], "found">, string> = {
+  brush: "brush",
+  band: "band",
+  ring: "ring",
+  tone: "tone",
+  colour: "colour",
+  near: "like this near here",
+  edges: "edges",
+};
+
+export const termWord = (term: Term): string => (term.kind === "found" ? term.what : KINDS[term.kind]);
+
+/** What is said of a part besides its name. */
+export function termAside(term: Term): string {
+  switch (term.kind) {
+    case "brush":
+      return term.strokes.length === 1 ? "1 stroke" : `${term.strokes.length} strokes`;
+    case "tone":
+      if (term.low <= 0) return `darker than ${term.high.toFixed(0)} %`;
+      if (term.high >= 100) return `lighter than ${term.low.toFixed(0)} %`;
+      return `${term.low.toFixed(0)} to ${term.high.toFixed(0)} %`;
+    case "found":
+      return term.sure > 0 ? `${term.sure.toFixed(0)} % sure` : "not found here";
+    default:
+      return "";
+  }
+}
+
+/** What a pass does, in a few words. */
+export function doesWords(pass: Pass): string {
+  const said = controlsInUse(pass).flatMap((name): string[] => {
+    const facts = factsOfControl(name);
+    const value = pass.controls[name];
+    const label = facts.label.toLowerCase();
+    if (name === "tint_hue") return [];
+    if (name === "exposure_ev") return [`${written(value as number, 2, true)} EV`];
+    if (name === "warmer_mired") {
+      const mired = value as number;
+      return [`${mired > 0 ? "warmer" : "cooler"} ${Math.abs(mired).toFixed(0)} mired`];
+    }
+    if (facts.kind === "curve") return ["curve"];
+    if (facts.kind === "switch") return [label];
+    return [`${label} ${written(value as number, facts.decimals, facts.low < 0)}${facts.unit ? ` ${facts.unit}` : ""}`];
+  });
+  const blend = pass.blend === "normal" ? [] : [pass.blend.replace("_", " ")];
+  return [...blend, ...said].join(", ") || "does nothing yet";
+}
+
+/** The share of the picture that an area covers, as it is told. */
+export const coverWords = (cover: number): string =>
+  cover > 0 && cover < 0.001 ? "< 0.1 %" : `${(100 * cover).toFixed(cover < 0.0995 ? 1 : 0)} %`;

@@ -1,0 +1,146 @@
+import { create } from "zustand";
+import type { Area, Pass, PassControls, Recipe, Term } from "../api/generated/recipe";
+import { NEUTRAL_CONTROLS } from "../api/generated/recipe";
+import { endGesture, useBench } from "./bench";
+import { newItemId } from "./items";
+
+export type TermKind = Term["kind"];
+export type TermOf<K extends TermKind> = Extract<Term, { kind: K }>;
+export type Tool = "none" | "brush" | "band" | "ring" | "tone" | "colour" | "near";
+/** One of the fields of a pass's controls. */
+export type ControlName = keyof PassControls;
+
+export interface BrushSettings {
+  /** Diameter, percent of the frame's long edge. */
+  size: number;
+  hardness: number;
+  flow: number;
+  erase: boolean;
+  buildUp: boolean;
+  nearEdges: boolean;
+}
+
+interface Passes {
+  /** What the pointer does on the picture while the step is open. */
+  tool: Tool;
+  /** The part of the area that is being worked on. */
+  term: string | null;
+  brush: BrushSettings;
+  /** Controls that were taken and still stand at neutral. */
+  taken: Record<string, ControlName[]>;
+  open: (pass: string | null) => void;
+  work: (tool: Tool, term: string | null) => void;
+  setBrush: (change: Partial<BrushSettings>) => void;
+}
+
+export const usePasses = create<Passes>((set, get) => ({
+  tool: "none",
+  term: null,
+  brush: { size: 6, hardness: 40, flow: 100, erase: false, buildUp: false, nearEdges: false },
+  taken: {},
+  open: (pass) => {
+    set({ tool: "none", term: null });
+    useBench.setState({ openPass: pass, show: "picture" });
+  },
+  work: (tool, term) => {
+    set({ tool, term });
+    // the film is there while the hand works on where a pass acts
+    useBench.setState({ show: "area", tool: "hand" });
+  },
+  setBrush: (change) => set({ brush: { ...get().brush, ...change } }),
+}));
+
+/** Which sort of change came last: steps of one control are one entry of the history, of two they are two. */
+let last = "";
+
+/** Saves a change of the recipe as an entry of its own unless it goes on with what was done just before under the same name. */
+export function saveAs(what: string, change: (recipe: Recipe) => Recipe): void {
+  if (what !== last || what === "") endGesture();
+  last = what;
+  useBench.getState().save(change);
+}
+
+export const passesOf = (recipe: Recipe | null): Pass[] => recipe?.passes.passes ?? [];
+
+const withPasses = (recipe: Recipe, passes: Pass[]): Recipe => ({ ...recipe, passes: { ...recipe.passes, passes } });
+
+/** A recipe with one pass changed; null takes it away. */
+export function withPass(recipe: Recipe, id: string, change: (pass: Pass) => Pass | null): Recipe {
+  return withPasses(
+    recipe,
+    passesOf(recipe).flatMap((p) => {
+      if (p.id !== id) return [p];
+      const next = change(p);
+      return next ? [next] : [];
+    }),
+  );
+}
+
+export const withArea = (recipe: Recipe, id: string, change: (area: Area) => Area): Recipe =>
+  withPass(recipe, id, (p) => ({ ...p, area: change(p.area) }));
+
+/** A recipe with one part of an area changed; null strikes it out. */
+export function withTerm(recipe: Recipe, pass: string, id: string, change: (term: Term) => Term | null): Recipe {
+  return withArea(recipe, pass, (area) => ({
+    ...area,
+    terms: area.terms.flatMap((t) => {
+      if (t.id !== id) return [t];
+      const next = change(t);
+      return next ? [next] : [];
+    }),
+  }));
+}
+
+/** A recipe with a new part of an area at the end. */
+export const withNewTerm = (recipe: Recipe, pass: string, term: Term): Recipe =>
+  withArea(recipe, pass, (area) => ({ ...area, terms: [...area.terms, term] }));
+
+/** A name that no pass has yet. */
+export function freeName(passes: readonly Pass[], wish = "Pass"): string {
+  const names = new Set(passes.map((p) => p.name));
+  if (!names.has(wish) && wish !== "Pass") return wish;
+  for (let n = 1; ; n++) if (!names.has(`${wish} ${n}`)) return `${wish} ${n}`;
+}
+
+export function newPass(passes: readonly Pass[]): Pass {
+  return {
+    id: newItemId(),
+    name: freeName(passes),
+    on: true,
+    strength: 100,
+    blend: "normal",
+    group: "",
+    area: { terms: [], inverted: false, grow_px: 0, soften_px: 0, cling: 0 },
+    controls: NEUTRAL_CONTROLS,
+  };
+}
+
+/** A recipe with a pass on top of the others, printed last. */
+export const withNewPass = (recipe: Recipe, pass: Pass): Recipe => withPasses(recipe, [...passesOf(recipe), pass]);
+
+/** A recipe with a pass doubled, right above itself. */
+export function withDouble(recipe: Recipe, id: string, copy: string): Recipe {
+  const passes = passesOf(recipe);
+  const at = passes.findIndex((p) => p.id === id);
+  const one = passes[at];
+  if (!one) return recipe;
+  const doubled: Pass = { ...one, id: copy, name: freeName(passes, `${one.name.slice(0, 34)} copy`) };
+  return withPasses(recipe, [...passes.slice(0, at + 1), doubled, ...passes.slice(at + 1)]);
+}
+
+/** A recipe with a pass moved so that it stands where another one does. */
+export function withMoved(recipe: Recipe, id: string, to: number): Recipe {
+  const passes = passesOf(recipe);
+  const one = passes.find((p) => p.id === id);
+  if (!one) return recipe;
+  const rest = passes.filter((p) => p.id !== id);
+  const at = Math.min(Math.max(to, 0), rest.length);
+  return withPasses(recipe, [...rest.slice(0, at), one, ...rest.slice(at)]);
+}
+
+/** Controls of a pass that are set, or were taken to be set, in the order of the list. */
+export function controlsInUse(pass: Pass, taken: readonly ControlName[] = []): ControlName[] {
+  return (Object.keys(NEUTRAL_CONTROLS) as ControlName[]).filter(
+    (name) => taken.includes(name) || JSON.stringify(pass.controls[name]) !== JSON.stringify(NEUTRAL_CONTROLS[name]),
+  );
+}
