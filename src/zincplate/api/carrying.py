@@ -9,7 +9,7 @@ from pydantic import Field
 from zincplate.api import frame_models as f
 from zincplate.api import models as m
 from zincplate.api.context import context
-from zincplate.services import carry, comparing, light, recipe_presets, version_list, work
+from zincplate.services import carry, carry_areas, comparing, light, recipe_presets, version_list, work
 from zincplate.services.carry import Carry
 from zincplate.services.light import Compare
 
@@ -143,6 +143,12 @@ def even(body: CompareIn) -> Any:
     """Starts the measuring for evening out; its result stands in the job and changes nothing by itself."""
     asked = Compare(source=body.source, versions=tuple(body.versions), balance=body.balance)
     return work.as_dict(light.EVEN.submit(context(), f"Even out: {len(body.versions)} frames", asked)), 202
+
+
+@api.post("/carry/found", responses={202: m.JobOut})
+def carry_found(body: Carry) -> Any:
+    """Starts carrying passes whose areas are found again on every frame: a job with the same result."""
+    return work.as_dict(carry_areas.start(context(), body)), 202
 
 
 @api.post("/carry", responses={200: f.CarriedOut})

@@ -8,7 +8,7 @@ from typing import Any
 
 from zincplate.formats.errors import FileError
 from zincplate.render.strips import Cancelled
-from zincplate.services import bring_in, deliver, light, merges, pictures, sets, work
+from zincplate.services import bring_in, carry_areas, deliver, light, merges, pictures, sets, work
 from zincplate.services.context import Context, UserError
 from zincplate.services.job_kinds import JobKind
 from zincplate.store.database import UNAVAILABLE, database
@@ -26,6 +26,7 @@ KINDS: dict[str, JobKind[Any]] = {
         sets.KIND,
         merges.JUDGE,
         merges.MERGE,
+        carry_areas.KIND,
     )
 }
 """Every kind of job that workers do."""

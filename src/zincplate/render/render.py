@@ -55,7 +55,7 @@ FRAMED_KEPT = 64
 PARTS = {"sources": 0.5, "plates": 0.3, "stages": 0.2}
 """Shares of a renderer's memory."""
 AMBER = np.array([138.0, 92.0, 8.0], np.float32)
-AMBER_FILM = np.array([214.0, 150.0, 22.0], np.float32)
+AMBER_FILM, FILM_SHARE = (214, 150, 22), 0.62
 _SERIAL = itertools.count()
 T = TypeVar("T")
 
@@ -366,8 +366,10 @@ def _amber_film(picture: NDArray[np.uint8], area: Float32) -> None:
 
 def _film(picture: NDArray[np.uint8], area: Float32) -> None:
     """Amber film over the picture where an area is, in place."""
-    film = (0.62 * area)[..., None]
-    picture[:] = np.rint(picture * (1 - film) + AMBER_FILM * film).astype(np.uint8)
+    film = np.rint(FILM_SHARE * 256 * area).astype(np.int32)
+    for channel, ink in enumerate(AMBER_FILM):
+        plane = picture[..., channel].astype(np.int32)
+        picture[..., channel] = plane + (((ink - plane) * film) >> 8)
 
 
 def _alone(picture: NDArray[np.uint8], area: Float32) -> None:

@@ -11,6 +11,7 @@ from peewee import chunked
 
 from zincplate.ops.order import ORDER
 from zincplate.recipe.document import CONTROLS, FORMAT, Recipe, RecipeError
+from zincplate.recipe.pass_carry import along as passes_along
 from zincplate.recipe.relative import moved
 from zincplate.services import history
 from zincplate.services.context import Context, NotFound, UserError
@@ -190,6 +191,9 @@ def along(
     initial, valid = _initial(versions), _Valid()
     for version in versions:
         given = moved(values, before, version.recipe, as_shot_of(context, version.frame)) if as_change else values
+        if "passes" in given:
+            was, theirs = (document.get("passes", {}).get("passes", []) for document in (before, version.recipe))
+            given = {**given, "passes": {"passes": passes_along(was, given["passes"]["passes"], theirs)}}
         try:
             recipe = Recipe.from_document(valid.changed(version.recipe, given))
             for step, on in switches.items():

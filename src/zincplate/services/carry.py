@@ -6,6 +6,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from zincplate.ops.order import ORDER
 from zincplate.recipe.document import Recipe, RecipeError
+from zincplate.recipe.pass_carry import Areas, Joining, carried
 from zincplate.recipe.preset import values_of
 from zincplate.recipe.relative import moved
 from zincplate.services import bulk, recipe_presets
@@ -46,6 +47,10 @@ class Carry(BaseModel):
     reset: bool = False
     operations: list[str] = Field(default=[], max_length=100)
     as_change: list[str] = Field(default=[], max_length=10)
+    areas: Areas = "as_drawn"
+    """Areas of passes: as they are, found again on each frame (a job of its own), or without passes that are bound to pixels."""
+    joining: Joining = "replace"
+    """Whether carried passes take the place of a frame's own, or are added to them."""
     targets: list[Target] = Field(min_length=1, max_length=MOST)
     words: str = Field(default="", max_length=200)
     request_key: str = Field(default="", max_length=40, pattern=r"^[A-Za-z0-9-]*$")
@@ -60,6 +65,8 @@ def carry(context: Context, asked: Carry) -> dict[str, Any]:
     try:
         kind, words, common = _common(context, asked)
         wanted = {version: _with(common(version), values) for version, values in own.items()}
+        if asked.source is not None and "passes" in asked.operations:
+            wanted = _joined(wanted, asked)
     except RecipeError as error:
         raise UserError(str(error)) from error
     shoots = {s for (s,) in Version.select(Frame.shoot).join(Frame).where(Version.id.in_(list(own)[:1000])).distinct().tuples()}
@@ -73,6 +80,21 @@ def carry(context: Context, asked: Carry) -> dict[str, Any]:
         else:
             Bulk.delete().where(Bulk.id == number).execute()
     return result
+
+
+def _joined(wanted: dict[int, Values], asked: Carry) -> dict[int, Values]:
+    """Values whose passes are put together with those of the frames that they go to."""
+    theirs: dict[int, list[dict[str, Any]]] = {}
+    if asked.joining == "add":
+        ids = list(wanted)
+        for start in range(0, len(ids), 1000):
+            rows = Version.select(Version.id, Version.recipe).where(Version.id.in_(ids[start : start + 1000])).tuples()
+            theirs.update({i: recipe.get("passes", {}).get("passes", []) for i, recipe in rows})
+    out: dict[int, Values] = {}
+    for version, values in wanted.items():
+        passes = carried(values["passes"]["passes"], theirs.get(version, ()), asked.areas, asked.joining)
+        out[version] = {**values, "passes": {"passes": passes}}
+    return out
 
 
 def _common(context: Context, asked: Carry) -> tuple[str, str, Any]:

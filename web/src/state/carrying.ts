@@ -1,6 +1,7 @@
 import { create } from "zustand";
 import { api, need } from "../api/client";
 import type { components } from "../api/generated/api";
+import { resultOf } from "./jobs";
 import { complain, useNotices } from "./notices";
 import { queryClient } from "./queries";
 import { followVersions, settledVersions } from "./savers";
@@ -39,23 +40,46 @@ export function rememberChoice(choice: Record<string, boolean>): void {
   }
 }
 
-/** Framing belongs to one frame: it is left out until it is asked for. */
-export const takenAtFirst = (a: Adjustment): boolean => rememberedChoice()[a.id] ?? a.step !== "framing";
+/** Framing and areas belong to one frame: they are left out until they are asked for. */
+export const takenAtFirst = (a: Adjustment): boolean =>
+  rememberedChoice()[a.id] ?? (a.step !== "framing" && a.step !== "passes");
 
 export const adjustmentsOf = async (version: number): Promise<Adjustment[]> => {
   await settledVersions();
   return (await need(api.GET("/api/versions/{id}/adjustments", { params: { path: { id: version } } }))).adjustments;
 };
 
-const PLAIN = { source: null, preset: null, strength: 1, reset: false, operations: [], as_change: [], words: "" };
+const PLAIN = {
+  source: null,
+  preset: null,
+  strength: 1,
+  reset: false,
+  operations: [],
+  as_change: [],
+  words: "",
+  areas: "as_drawn",
+  joining: "replace",
+} as const;
 
 const counted = (n: number, one: string) => `${n} ${one}${n === 1 ? "" : "s"}`;
+
+/** Carries passes whose areas are found again on every frame: a job, whose result is that of any carry. */
+async function found(body: Schemas["Carry"]): Promise<Carried> {
+  const { say } = useNotices.getState();
+  say(`Looking on ${counted(body.targets.length, "frame")} ...`);
+  const job = await resultOf(await need(api.POST("/api/carry/found", { body })));
+  const done = job as unknown as Carried & { told: string[] };
+  if (done.told.length) say(done.told.slice(0, 4).join(" "), true);
+  return done;
+}
 
 /** Puts adjustments on many frames as one step, and says what came of it. */
 export async function carry(body: CarryBody): Promise<Carried | null> {
   try {
     await settledVersions();
-    const done = await need(api.POST("/api/carry", { body: { ...PLAIN, request_key: crypto.randomUUID(), ...body } }));
+    const asked = { ...PLAIN, operations: [], as_change: [], request_key: crypto.randomUUID(), ...body };
+    const done =
+      asked.areas === "found_again" ? await found(asked) : await need(api.POST("/api/carry", { body: asked }));
     changedElsewhere(done.changed);
     const { say } = useNotices.getState();
     const refused = done.refused.map((r) => `${r.frame}: ${r.reason}`).join(" ");

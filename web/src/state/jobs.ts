@@ -1,5 +1,6 @@
 import { create } from "zustand";
-import type { Job } from "../api/client";
+import { api, type Job, need } from "../api/client";
+
 import { followStream } from "./stream";
 
 interface Jobs {
@@ -31,5 +32,27 @@ export function listen(changed: (job: Job, before: Job | undefined) => void): ()
       const old = before.get(job.id);
       if (!old || old.state !== job.state || old.progress !== job.progress) changed(job, old);
     }
+  });
+}
+
+/** What a job comes to, when it ends; an error in its own words when it fails or is stopped. */
+export function resultOf(job: Job): Promise<Record<string, unknown>> {
+  return new Promise((resolve, reject) => {
+    let asked = false;
+    const look = (list: readonly Job[]) => {
+      const now = list.find((j) => j.id === job.id);
+      if (asked || !now || isActive(now)) return;
+      asked = true;
+      stop();
+      need(api.GET("/api/jobs/{id}", { params: { path: { id: job.id } } }))
+        .then((whole) =>
+          whole.state === "done"
+            ? resolve(whole.result as Record<string, unknown>)
+            : reject(new Error(whole.note || "This was stopped.")),
+        )
+        .catch(reject);
+    };
+    const stop = useJobs.subscribe((s) => look(s.jobs));
+    look(useJobs.getState().jobs);
   });
 }

@@ -92,8 +92,14 @@ export function withTerm(recipe: Recipe, pass: string, id: string, change: (term
 }
 
 /** A recipe with a new part of an area at the end. */
-export const withNewTerm = (recipe: Recipe, pass: string, term: Term): Recipe =>
-  withArea(recipe, pass, (area) => ({ ...area, terms: [...area.terms, term] }));
+export function withNewTerm(recipe: Recipe, pass: string, term: Term): Recipe {
+  const next = withArea(recipe, pass, (area) => ({ ...area, terms: [...area.terms, term] }));
+  if (term.kind !== "found") return next;
+  // a pass that nobody has named is called after what was found for it
+  const wish = term.what.charAt(0).toUpperCase() + term.what.slice(1);
+  const name = freeName(passesOf(recipe), wish);
+  return withPass(next, pass, (p) => (/^Pass \d+$/.test(p.name) && p.area.terms.length === 1 ? { ...p, name } : p));
+}
 
 /** A name that no pass has yet. */
 export function freeName(passes: readonly Pass[], wish = "Pass"): string {

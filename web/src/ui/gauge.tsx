@@ -135,7 +135,7 @@ export function Gauge(props: Props) {
           onSet={(v) => props.onSet(clamp(v, facts.low, facts.high))}
           onStep={(n, typed) => props.onSet(fitted((Math.round((typed ?? value) / facts.step) + n) * facts.step))}
         />
-        {facts.unit ? <span className="w-5 pl-1 text-xs text-ink2">{facts.unit}</span> : <span className="w-0" />}
+        {facts.unit ? <span className="min-w-5 pl-1 text-xs text-ink2">{facts.unit}</span> : <span className="w-0" />}
       </div>
       <svg
         ref={scale}

@@ -892,6 +892,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/carry/found": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Starts carrying passes whose areas are found again on every frame: a job with the same result. */
+        post: operations["carrying_carry_found_carry_found_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/carry": {
         parameters: {
             query?: never;
@@ -2726,28 +2743,6 @@ export interface components {
              */
             balance: boolean;
         };
-        /** CarriedOut */
-        CarriedOut: {
-            /** Bulk */
-            bulk: number | null;
-            /** Words */
-            words: string;
-            /** Changed */
-            changed: number[];
-            /** Unchanged */
-            unchanged: number[];
-            /** Refused */
-            refused: components["schemas"]["CarryRefusedOut"][];
-        };
-        /** CarryRefusedOut */
-        CarryRefusedOut: {
-            /** Version */
-            version: number;
-            /** Frame */
-            frame: string;
-            /** Reason */
-            reason: string;
-        };
         /**
          * Carry
          * @description What is put on many versions as one step.
@@ -2786,6 +2781,18 @@ export interface components {
              * @default []
              */
             as_change: string[];
+            /**
+             * Areas
+             * @default as_drawn
+             * @enum {string}
+             */
+            areas: "as_drawn" | "found_again" | "leave_bound";
+            /**
+             * Joining
+             * @default replace
+             * @enum {string}
+             */
+            joining: "replace" | "add";
             /** Targets */
             targets: components["schemas"]["Target"][];
             /**
@@ -2815,6 +2822,28 @@ export interface components {
                     [key: string]: unknown;
                 };
             };
+        };
+        /** CarriedOut */
+        CarriedOut: {
+            /** Bulk */
+            bulk: number | null;
+            /** Words */
+            words: string;
+            /** Changed */
+            changed: number[];
+            /** Unchanged */
+            unchanged: number[];
+            /** Refused */
+            refused: components["schemas"]["CarryRefusedOut"][];
+        };
+        /** CarryRefusedOut */
+        CarryRefusedOut: {
+            /** Version */
+            version: number;
+            /** Frame */
+            frame: string;
+            /** Reason */
+            reason: string;
         };
         /** BulksOut */
         BulksOut: {
@@ -5412,6 +5441,39 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["CompareIn"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    carrying_carry_found_carry_found_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Carry"];
             };
         };
         responses: {

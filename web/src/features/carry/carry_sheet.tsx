@@ -7,6 +7,7 @@ import { SheetDialog } from "../../ui/sheet_dialog";
 import { AdjustmentList } from "./adjustment_list";
 import { type Ends, endsOfImage, endWords } from "./blown";
 import { differenceWords, type FitRow, useComparison } from "./comparing";
+import { type PassAreas, type PassJoining, PassWays } from "./pass_ways";
 import { TargetCard, type Way } from "./target_card";
 import { useAdjustments } from "./use_adjustments";
 
@@ -62,6 +63,8 @@ export function CarrySheet({ shoot, frames, source, version, onClose }: Props) {
     const at = frames.findIndex((f) => f.id === fromFrame?.id);
     return at < 0 ? [] : frames.slice(at + 1);
   }, [frames, fromFrame]);
+  const [areas, setAreas] = useState<PassAreas>("as_drawn");
+  const [joining, setJoining] = useState<PassJoining>("add");
   const [reach, setReach] = useState<Reach>(picked.length ? "chosen" : "following");
   const reached = reach === "chosen" ? picked : reach === "following" ? following : others;
   const versions = useMemo(() => reached.map((f) => f.version), [reached]);
@@ -93,6 +96,7 @@ export function CarrySheet({ shoot, frames, source, version, onClose }: Props) {
       source: from,
       operations: [...taken],
       as_change: asChange ? relative : [],
+      ...(taken.has("passes") ? { areas, joining } : {}),
       targets: going.map((f) => ({ version: f.version, values: wayOf(f) === "own" ? own(f) : {} })),
     });
     if (answer?.bulk) setDone({ bulk: answer.bulk, changed: new Set(answer.changed) });
@@ -172,6 +176,7 @@ export function CarrySheet({ shoot, frames, source, version, onClose }: Props) {
             </p>
           )}
           <AdjustmentList {...{ adjustments, taken, onTake }} />
+          {taken.has("passes") && <PassWays {...{ areas, joining, onAreas: setAreas, onJoining: setJoining }} />}
         </div>
         <div className="flex min-h-0 flex-col">
           <div className="flex items-center gap-4 border-b border-rule px-4 py-2">

@@ -1,0 +1,63 @@
+"""Carrying passes whose areas are found again in every frame: a job, since looking takes a second for each."""
+
+from typing import Any
+
+from zincplate.formats.errors import FileError
+from zincplate.ops.passes.passes import PassesParameters
+from zincplate.recipe.document import Recipe
+from zincplate.recipe.pass_carry import is_found
+from zincplate.render.finders import found_again
+from zincplate.services import carry
+from zincplate.services.carry import Carry
+from zincplate.services.context import Context, Progress, UserError
+from zincplate.services.job_kinds import Arguments, JobKind
+from zincplate.services.originals import original_path
+from zincplate.services.versions import get as get_version
+from zincplate.store.models import Job
+
+
+class CarryFound(Arguments):
+    """What :class:`Carry` asks for, as JSON."""
+
+    asked: dict[str, Any]
+
+
+def _carry(context: Context, job: Progress, arguments: CarryFound) -> dict[str, Any]:
+    """Job: looks on each frame, then carries as one step. Run again it finds its step by the request's key."""
+    asked = Carry.model_validate(arguments.asked)
+    assert asked.source is not None
+    source = Recipe.from_document(get_version(asked.source).recipe)
+    told: list[str] = []
+    targets = []
+    for done, target in enumerate(asked.targets):
+        frame = get_version(target.version).frame
+        job.progress(done / max(len(asked.targets), 1), f"{frame.name}, {done + 1} of {len(asked.targets)}")
+        try:
+            opened = context.renderer.open(original_path(context.home, frame), frame.content_hash)
+            recipe, sentences = found_again(context.renderer, opened, frame.content_hash, source)
+        except FileError as error:
+            told.append(f"{frame.name}: {error.reason}")
+            continue
+        told += [f"{frame.name}: {sentence}" for sentence in sentences]
+        passes = recipe.parameters["passes"].model_dump(mode="json")
+        targets.append(target.model_copy(update={"values": {**target.values, "passes": passes}}))
+    if not targets:
+        raise UserError("None of the frames could be opened. " + " ".join(told[:3]))
+    done_step = carry.carry(context, asked.model_copy(update={"targets": targets}))
+    return {**done_step, "told": told}
+
+
+KIND = JobKind("carry", CarryFound, _carry)
+
+
+def start(context: Context, asked: Carry) -> Job:
+    """Starts it; raises :class:`UserError` when nothing of the source's passes was found."""
+    if asked.source is None or "passes" not in asked.operations:
+        raise UserError("Areas are found again only when passes of a frame are carried.")
+    version = get_version(asked.source)
+    passes = Recipe.from_document(version.recipe).parameters["passes"]
+    assert isinstance(passes, PassesParameters)
+    if not any(is_found(p.model_dump()) for p in passes.passes):
+        raise UserError("None of these passes has an area that was found.")
+    title = f"Carry passes from {version.frame.name} to {len(asked.targets)} frames"
+    return KIND.submit(context, title, CarryFound(asked=asked.model_dump(mode="json")), asked.request_key)

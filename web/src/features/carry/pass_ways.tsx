@@ -1,0 +1,45 @@
+import { Choices } from "../../ui/controls";
+
+export type PassAreas = "as_drawn" | "found_again" | "leave_bound";
+export type PassJoining = "replace" | "add";
+
+interface Props {
+  areas: PassAreas;
+  joining: PassJoining;
+  onAreas: (areas: PassAreas) => void;
+  onJoining: (joining: PassJoining) => void;
+}
+
+const TOLD: Record<PassAreas, string> = {
+  as_drawn: "Each pass acts at the same places of every frame.",
+  found_again: "Sky and people are looked for anew on every frame; the rest stays as drawn. A second for each frame.",
+  leave_bound: "Passes that were painted or picked on this frame stay here.",
+};
+
+/** How passes go to other frames: what becomes of their areas, and of passes that are there. */
+export function PassWays({ areas, joining, onAreas, onJoining }: Props) {
+  return (
+    <section aria-label="How passes are carried" className="mt-3 border-t border-rule pt-2 text-xs">
+      <Choices
+        label="Areas of passes"
+        value={areas}
+        onChange={onAreas}
+        options={[
+          ["as_drawn", "as drawn"],
+          ["found_again", "found again"],
+          ["leave_bound", "not bound ones"],
+        ]}
+      />
+      <p className="py-1 text-ink2">{TOLD[areas]}</p>
+      <Choices
+        label="Passes that are there"
+        value={joining}
+        onChange={onJoining}
+        options={[
+          ["add", "added to theirs"],
+          ["replace", "instead of theirs"],
+        ]}
+      />
+    </section>
+  );
+}
