@@ -204,6 +204,7 @@ ELSEWHERE = {
     "definition.noise_method": "reference/test_noise.py",
     "definition.hot_pixels": "reference/test_noise.py",
     "colour.own_keys": "reference/test_colour_controls.py",
+    "passes.passes": "contract/test_passes.py",
 }
 """Controls of camera data, and choices between methods, with the tests that have their direction."""
 

@@ -1,0 +1,180 @@
+"""Areas against geometry: shapes against their formulas, growing and softening against exact distances (scipy), looks, joins."""
+
+import numpy as np
+import pytest
+from scipy import ndimage
+from scipy.special import ndtr
+
+from zincplate.core.areas import ranges, raster, shapes, shaping
+from zincplate.core.areas.shapes import Grid
+
+WHOLE = Grid(300, 200, 0, 0, 1, 1)
+
+
+def smoothstep(t: np.ndarray) -> np.ndarray:
+    t = np.clip(t, 0, 1)
+    return t * t * (3 - 2 * t)
+
+
+def places(grid: Grid) -> tuple[np.ndarray, np.ndarray]:
+    """x and y of the samples' middles, in full."""
+    y, x = np.mgrid[0 : grid.height, 0 : grid.width]
+    return grid.x0 + (x + 0.5) * grid.step_x, grid.y0 + (y + 0.5) * grid.step_y
+
+
+@pytest.mark.parametrize("grid", [WHOLE, Grid(75, 50, 0, 0, 4, 4), Grid(120, 90, 60.5, 40.25, 1, 1)])
+def test_a_band_runs_from_its_full_side_to_its_end(grid: Grid) -> None:
+    full, none = np.array([80.0, 40.0]), np.array([140.0, 120.0])
+    x, y = places(grid)
+    along = ((x - full[0]) * 60 + (y - full[1]) * 80) / (60**2 + 80**2)
+    assert np.abs(shapes.band(grid, (80, 40), (140, 120)) - (1 - smoothstep(along))).max() < 2e-5
+
+
+def test_a_band_without_width_is_an_edge_of_one_sample() -> None:
+    edge = shapes.band(WHOLE, (100, 0), (100.0001, 0))
+    assert np.all(edge[:, :99] == 1) and np.all(edge[:, 102:] == 0)
+    assert edge.sum(1) == pytest.approx(100, abs=0.01)
+
+
+@pytest.mark.parametrize("softness", [0.0, 0.3, 1.0])
+def test_a_ring_is_an_ellipse_that_runs_out_at_its_edge(softness: float) -> None:
+    angle = np.radians(30)
+    axes = np.array([[90 * np.cos(angle), 90 * np.sin(angle)], [-50 * np.sin(angle), 50 * np.cos(angle)]])
+    found = shapes.ring(WHOLE, (150, 100), axes, softness)
+    x, y = places(WHOLE)
+    u = ((x - 150) * np.cos(angle) + (y - 100) * np.sin(angle)) / 90
+    v = (-(x - 150) * np.sin(angle) + (y - 100) * np.cos(angle)) / 50
+    far = np.hypot(u, v)
+    if softness:
+        assert np.abs(found - (1 - smoothstep((far - (1 - softness)) / softness))).max() < 2e-5
+    else:
+        # a hard edge covers as much as the ellipse has area, and is gone a sample beside it
+        assert found.sum() == pytest.approx(np.pi * 90 * 50, rel=2e-3)
+        assert found[far > 1 + 1.5 / 50].max() == 0 and found[far < 1 - 1.5 / 50].min() == 1
+
+
+@pytest.mark.parametrize("hardness", [0.0, 0.4, 0.8])
+def test_a_stroke_covers_by_its_distance_from_the_path(hardness: float) -> None:
+    path, radius = np.array([[60.0, 50.0], [200.0, 60.0], [220.0, 150.0]]), 22.0
+    found = shapes.stroke(WHOLE, path, np.full(3, radius), hardness)
+    # the exact distance: of a path drawn eight times as fine, by scipy's Euclidean distance transform
+    fine = np.ones((200 * 8, 300 * 8), bool)
+    for a, b in ((path[0], path[1]), (path[1], path[2])):
+        for t in np.linspace(0, 1, 4000):
+            px, py = (a + t * (b - a)) * 8
+            fine[int(py), int(px)] = False
+    distance = ndimage.distance_transform_edt(fine)[4::8, 4::8] / 8
+    expected = 1 - smoothstep((distance - hardness * radius) / (radius * (1 - hardness)))
+    assert np.abs(found - expected).max() < 0.2 / (radius * (1 - hardness)) * 1.6
+
+
+def test_going_over_a_place_twice_within_a_stroke_counts_once_unless_it_builds_up() -> None:
+    there, back = np.array([[50.0, 100.0], [250.0, 100.0]]), np.array([[50.0, 100.0], [250.0, 100.0], [50.0, 100.0]])
+    once, twice = (shapes.stroke(WHOLE, p, np.full(len(p), 20.0), 0.5) for p in (there, back))
+    assert np.array_equal(once, twice)
+    once, twice = (shapes.building_stroke(WHOLE, p, np.full(len(p), 20.0), 0.9, 0.4) for p in (there, back))
+    # a straight pass lays on its flow in the middle; a second one that of what is left
+    assert once[100, 120:180].mean() == pytest.approx(0.4, abs=0.04)
+    assert twice[100, 120:180].mean() == pytest.approx(1 - 0.6**2, abs=0.05)
+
+
+def test_a_dab_and_a_stroke_beside_the_window_are_no_trouble() -> None:
+    dab = shapes.stroke(WHOLE, np.array([[150.0, 100.0]]), np.array([30.0]), 1.0)
+    assert dab.sum() == pytest.approx(np.pi * 30**2, rel=0.01)
+    for place in ([-400.0, 100.0], [150.0, 900.0]):
+        assert not shapes.stroke(WHOLE, np.array([place]), np.array([30.0]), 0.5).any()
+        assert not shapes.building_stroke(WHOLE, np.array([place]), np.array([30.0]), 0.5, 0.5).any()
+
+
+@pytest.mark.parametrize("window", [(0, 0), (100, 70), (277, 193)])
+def test_a_window_shows_the_same_as_the_whole(window: tuple[int, int]) -> None:
+    path = np.array([[60.0, 50.0], [200.0, 60.0], [290.0, 195.0]])
+    x, y = window
+    part = Grid(300 - x, 200 - y, x, y, 1, 1)
+    for make in (
+        lambda g: shapes.stroke(g, path, np.full(3, 25.0), 0.3),
+        lambda g: shapes.building_stroke(g, path, np.full(3, 25.0), 0.3, 0.5),
+        lambda g: shapes.ring(g, (150, 100), np.array([[80.0, 10.0], [-5.0, 40.0]]), 0.4),
+    ):
+        assert np.abs(make(WHOLE)[y:, x:] - make(part)).max() < 1e-5
+
+
+@pytest.mark.parametrize("radius", [1, 5, 12])
+def test_growing_is_the_greatest_within_a_disk(radius: int) -> None:
+    area = np.random.default_rng(1).random((60, 80)).astype(np.float32) ** 8
+    y, x = np.ogrid[-radius : radius + 1, -radius : radius + 1]
+    footprint = x * x + y * y <= radius * radius
+    assert np.array_equal(shaping.grown(area, radius), ndimage.grey_dilation(area, footprint=footprint, mode="nearest"))
+    assert np.array_equal(shaping.grown(area, -radius), ndimage.grey_erosion(area, footprint=footprint, mode="nearest"))
+
+
+@pytest.mark.parametrize("radius", [7.5, 30.0])
+def test_growing_a_shape_moves_its_edge_by_the_radius(radius: float) -> None:
+    area = np.zeros((240, 240), np.float32)
+    area[100:140, 90:150] = 1
+    distance = ndimage.distance_transform_edt(area == 0)
+    grown = shaping.grown(area, radius)
+    # a disk of whole samples, put together of smaller ones beyond twelve: its polygon keeps within 4 % of the circle
+    assert grown[distance <= 0.96 * radius - 0.7].min() == 1 and grown[distance > radius + 0.7].max() == 0
+
+
+@pytest.mark.parametrize("distance", [4.0, 24.0])
+def test_softening_runs_out_like_a_normal_distribution(distance: float) -> None:
+    area = np.zeros((40, 300), np.float32)
+    area[:, :150] = 1
+    inside = 150 - (np.arange(300) + 0.5)
+    assert np.abs(shaping.softened(area, distance)[20] - ndtr(inside / (distance / 2))).max() < 0.01
+
+
+def test_terms_are_added_taken_away_and_narrowed() -> None:
+    a, b = np.array([[0.8, 0.2]], np.float32), np.array([[0.5, 0.5]], np.float32)
+    join = shaping.joined
+    assert join(None, a, "add", 1, False) == pytest.approx(a)
+    assert join(None, a, "without", 1, False) == pytest.approx(1 - a)
+    assert join(None, a, "only", 1, False) == pytest.approx(a)
+    assert join(a, b, "add", 1, False) == pytest.approx(np.array([[0.8, 0.5]]))
+    assert join(a, b, "without", 1, False) == pytest.approx(a * 0.5)
+    assert join(a, b, "only", 1, True) == pytest.approx(a * 0.5)
+    # half a weight does half of each
+    assert join(a, np.ones_like(a), "without", 0.5, False) == pytest.approx(a * 0.5)
+    assert join(a, np.zeros_like(a), "only", 0.5, False) == pytest.approx(a * 0.5)
+    assert join(None, a, "add", 0.5, False) == pytest.approx(a * 0.5)
+
+
+def test_a_range_of_tone_has_soft_ends_and_open_ones() -> None:
+    light = np.linspace(0, 1, 101, dtype=np.float32)[None]
+    middle = ranges.tone(light, 0.4, 0.6, 0.1)[0]
+    assert middle[40:61].min() == 1 and middle[[29, 71]].max() < 1e-6 and middle[35] == pytest.approx(0.5, abs=0.01)
+    assert ranges.tone(light, 0.7, 1.0, 0.1)[0, -1] == 1 and ranges.tone(light, 0.0, 0.3, 0.1)[0, 0] == 1
+    assert ranges.tone(light, 0.0, 1.0, 0.1).min() == 1
+
+
+def test_colours_and_likeness_fall_with_their_distance() -> None:
+    lab = np.zeros((3, 1, 5), np.float32)
+    lab[0], lab[1, 0] = 0.6, [0.10, 0.12, 0.15, 0.20, -0.1]
+    near = ranges.colour(lab, (0.6, 0.1, 0.0), 0.1)[0]
+    assert near[0] == 1 and np.all(np.diff(near) <= 0) and near[3] == 0 and near[4] == 0
+    like = ranges.like_any(lab, np.array([[0.6, 0.1, 0.0], [0.6, -0.1, 0.0]]))[0]
+    assert like[0] == like[4] == 1 and like[1] > 0.9 and like[3] < 0.2
+    fade = ranges.fading(np.array([[0.0, 5.0, 10.0, 20.0]], np.float32), np.array([[0.0]], np.float32), (0, 0), 10)[0]
+    assert list(fade) == pytest.approx([1, 0.5, 0, 0])
+
+
+def test_edges_are_found_where_they_are_and_as_wide_as_asked() -> None:
+    light = np.full((60, 120), 0.3, np.float32)
+    light[:, 60:] = 0.7
+    light[:, 100:] = 0.705
+    for width in (1.0, 9.0):
+        found = ranges.edges(light, 0.2, width)[30]
+        assert found[59:61].min() > 0.9 and found[:40].max() < 1e-3 and found[94:].max() < 1e-3
+        assert (found > 0.5).sum() == pytest.approx(width + 4, abs=3)
+
+
+def test_what_was_found_is_kept_as_text() -> None:
+    area = np.clip(np.random.default_rng(2).random((77, 131)), 0, 1).astype(np.float32)
+    assert np.abs(raster.from_text(raster.to_text(area)) - area).max() <= 0.5 / 255 + 1e-6
+    text = raster.to_text(np.tile(np.linspace(0, 1, 384, dtype=np.float32), (256, 1)))
+    assert len(text) < 4_000
+    for damaged in ("", "not base 64!", text[:-40], text[:8], raster.to_text(area)[:200]):
+        with pytest.raises(ValueError, match="damaged"):
+            raster.from_text(damaged)
