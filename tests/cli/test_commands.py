@@ -136,3 +136,32 @@ def test_verify_of_an_empty_library(tmp_path: Path, monkeypatch: pytest.MonkeyPa
     monkeypatch.setenv("ZINCPLATE_HOME", str(tmp_path / "nowhere"))
     assert main(["verify"]) == 1 and "no library" in capsys.readouterr().out
     assert main(["verify", "--repair"]) == 2
+
+
+def test_passes_from_the_command_line(tmp_path: Path, dng: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    """A pass reached by its name, its area as a picture, and the same picture as from a recipe that says it all."""
+    recipe = tmp_path / "vault.json"
+    ring = {"kind": "ring", "x": 0.5, "y": 0.33, "radius_x": 0.2, "radius_y": 0.2, "softness": 0}
+    vault = {"name": "vault", "area": {"terms": [ring]}, "controls": {"exposure_ev": 1}}
+    recipe.write_text(json.dumps({"passes": {"passes": [vault]}}))
+    develop = ["develop", str(dng), "--recipe", str(recipe)]
+    assert main([*develop, "-o", str(tmp_path / "a.png"), "--set", "passes.vault.exposure_ev=-2"]) == 0
+    assert main([*develop, "-o", str(tmp_path / "b.png"), "--set", "passes.passes=[]"]) == 0
+    a, b = (np.asarray(Image.open(tmp_path / name), np.int64) for name in ("a.png", "b.png"))
+    assert (b - a)[235:245, 355:365].mean() > 15 and np.abs(b - a)[:60, :60].max() <= 1
+    assert main(["area", str(dng), "--recipe", str(recipe), "--pass", "vault", "-o", str(tmp_path / "m.png")]) == 0
+    mask = np.asarray(Image.open(tmp_path / "m.png"))
+    assert mask.dtype in (np.uint16, np.int32) and mask.shape == (480, 720)
+    assert mask[240, 360] == 65535 and mask[10, 10] == 0
+    assert (mask / 65535).sum() == pytest.approx(np.pi * 144**2, rel=0.01)
+    assert "16 bit grey, covers 18." in capsys.readouterr().out
+    for wrong, words in (
+        (["--set", "passes.door.exposure_ev=1"], 'no pass "door". The recipe has vault'),
+        (["--set", "passes.vault.sparkle=1"], 'A pass has no "sparkle"'),
+        (["--set", "passes.vault.exposure_ev=99"], "exposure_ev"),
+    ):
+        assert main([*develop, "-o", str(tmp_path / "c.png"), *wrong]) == 2
+        assert words in capsys.readouterr().err
+    area = ["area", str(dng), "-o", str(tmp_path / "n.png")]
+    assert main(area) == 2 and main([*area, "--pass", "x"]) == 1 and main([*area, "--find", "person"]) == 1
+    assert "No person was found" in capsys.readouterr().err and not (tmp_path / "n.png").exists()

@@ -11,9 +11,11 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from tests.contract.test_operations import rendered
+from tests.core.test_blends import FORMULAS
 from zincplate.core.areas.raster import to_text
 from zincplate.core.colour import oklab
 from zincplate.core.colour.colour_spaces import SPACES, SRGB
+from zincplate.core.tone.blends import NUMBERS
 from zincplate.formats.isolated import Decoder
 from zincplate.ops.base import ui_of
 from zincplate.ops.passes.passes import BLENDS, Controls
@@ -157,10 +159,6 @@ def test_exposure_and_warmth_everywhere_are_those_of_the_picture() -> None:
 
 @pytest.mark.parametrize("blend", BLENDS)
 def test_blends_are_laid_on_what_lies_below(blend: str) -> None:
-    from zincplate.core.tone.blends import NUMBERS
-
-    from tests.core.test_blends import FORMULAS
-
     assert set(FORMULAS) == set(NUMBERS) == set(BLENDS)
     below = with_passes({"controls": {"exposure_ev": -0.5}})
     backdrop = shown(below)
@@ -261,7 +259,8 @@ FRAMINGS: list[dict[str, Any]] = [
     {"tilt": 8.0, "swing": -5.0},
     {"bend": 12.0},
     {"crop_x": 0.45, "crop_y": 0.36, "crop_width": 0.62, "crop_height": 0.4},
-    {"quarter_turn": "180", "angle": -4.0, "tilt": 5.0, "stretch": 6.0, "crop_x": 0.5, "crop_y": 0.33, "crop_width": 0.5, "crop_height": 0.4},
+    {"quarter_turn": "180", "angle": -4.0, "tilt": 5.0, "stretch": 6.0}
+    | {"crop_x": 0.5, "crop_y": 0.33, "crop_width": 0.5, "crop_height": 0.4},
 ]  # fmt: skip
 
 

@@ -24,7 +24,7 @@ def places(grid: Grid) -> tuple[np.ndarray, np.ndarray]:
 
 @pytest.mark.parametrize("grid", [WHOLE, Grid(75, 50, 0, 0, 4, 4), Grid(120, 90, 60.5, 40.25, 1, 1)])
 def test_a_band_runs_from_its_full_side_to_its_end(grid: Grid) -> None:
-    full, none = np.array([80.0, 40.0]), np.array([140.0, 120.0])
+    full = np.array([80.0, 40.0])
     x, y = places(grid)
     along = ((x - full[0]) * 60 + (y - full[1]) * 80) / (60**2 + 80**2)
     assert np.abs(shapes.band(grid, (80, 40), (140, 120)) - (1 - smoothstep(along))).max() < 2e-5

@@ -94,7 +94,8 @@ def _commands(path: Path) -> dict[str, tuple[list[str], list[str]]]:
     }
 
 
-def _median_ms(work: Callable[[], Any], runs: int = 9, warm: int = 2) -> float:
+def median_ms(work: Callable[[], Any], runs: int = 9, warm: int = 2) -> float:
+    """Median of several runs after some that do not count."""
     for _ in range(warm):
         work()
     times = []
@@ -108,10 +109,11 @@ def _median_ms(work: Callable[[], Any], runs: int = 9, warm: int = 2) -> float:
 def _copy_ms(pixels: int) -> float:
     a = np.ones(pixels * 3, np.float32)
     b = np.empty_like(a)
-    return _median_ms(lambda: np.copyto(b, a), runs=15)
+    return median_ms(lambda: np.copyto(b, a), runs=15)
 
 
-def _write_frame(folder: Path, width: int, height: int) -> Path:
+def write_frame(folder: Path, width: int, height: int) -> Path:
+    """A drawn frame as a raw file."""
     camera = CameraModel("Pennick", "Pennick Field 24", width, height)
     lens, scene = ideal(), drawn_field(width, height)
     settings = metered(scene, Settings(1 / 125, 8, 200), 0.3)
@@ -153,7 +155,7 @@ def child_main(what: str, path: Path) -> None:
     work()
     # of one delivery: the runs after it open the file anew while what they replace is still held
     peak = peak_mb() + sum(peak_mb(p) for p in decoder.process_ids)
-    print(json.dumps({"ms": _median_ms(work, runs=5, warm=0), "peak_mb": peak}))
+    print(json.dumps({"ms": median_ms(work, runs=5, warm=0), "peak_mb": peak}))
 
 
 def _child(what: str, path: Path) -> dict[str, float]:
@@ -166,7 +168,7 @@ def measure(quick: bool) -> dict[str, Any]:
     """All figures."""
     width, height = (3000, 2000) if quick else (6000, 4000)
     with tempfile.TemporaryDirectory() as folder:
-        path = _write_frame(Path(folder), width, height)
+        path = write_frame(Path(folder), width, height)
         decoder = Decoder()
         decoder.facts(path)  # the child is running, as it is in the web process
         rows: dict[str, dict[str, float]] = {}
@@ -181,7 +183,7 @@ def measure(quick: bool) -> dict[str, Any]:
             view = renderer.view(source, "bench", Recipe.neutral(True), request)
             simplejpeg.encode_jpeg(view.picture, 93, "RGB", "444", fastdct=True)
 
-        row("open to first fit view", _median_ms(open_first, runs=5, warm=1), width * height)
+        row("open to first fit view", median_ms(open_first, runs=5, warm=1), width * height)
         renderer = Renderer(decoder)
         source = renderer.open(path, "bench")
         fit = ViewRequest(*fitted(source, 1000, 667))
@@ -206,20 +208,20 @@ def measure(quick: bool) -> dict[str, Any]:
         for name, base in (("", plain), (", everything on", everything)):
             for place_name, request, pixels in (("fit view", fit, 1000 * 667), ("1:1 window", window, 1000 * 700)):
                 for change in (c for c in SLIDES if c != "angle") if base is everything else ("exposure", "balance", "curve"):
-                    ms = _median_ms(slide(request, change, base), runs=15, warm=3)
+                    ms = median_ms(slide(request, change, base), runs=15, warm=3)
                     row(f"{place_name} after {change}{name}", ms, pixels)
         for window_name, box in LARGE_WINDOWS.items():
             large = ViewRequest(*fitted(source, *box), clipping=False)
             for name, base in (("few controls", plain), ("everything on", everything)):
-                ms = _median_ms(slide(large, "exposure", base), runs=7, warm=2)
+                ms = median_ms(slide(large, "exposure", base), runs=7, warm=2)
                 row(f"sharp view in a window of {window_name}, {name}", ms, large.scaled_width * large.scaled_height)
         around = ViewRequest(1000, 667, box=True, around=True)
         row(
             "framing step after a turn",
-            _median_ms(slide(around, "angle", plain.with_values(FRAMED)), runs=15, warm=3),
+            median_ms(slide(around, "angle", plain.with_values(FRAMED)), runs=15, warm=3),
             1000 * 667,
         )
-        ms = _median_ms(slide(fit, "angle", plain.with_values(FRAMED | USUAL)), runs=15, warm=3)
+        ms = median_ms(slide(fit, "angle", plain.with_values(FRAMED | USUAL)), runs=15, warm=3)
         row("fit view after a turn", ms, 1000 * 667)
         place = [0]
 
@@ -229,13 +231,13 @@ def measure(quick: bool) -> dict[str, Any]:
             view = renderer.view(source, "bench", Recipe.neutral(True), request)
             simplejpeg.encode_jpeg(view.picture, 93, "RGB", "444", fastdct=True)
 
-        row("1:1 window after a pan", _median_ms(pan, runs=21), 1000 * 700)
+        row("1:1 window after a pan", median_ms(pan, runs=21), 1000 * 700)
         for name, (command, against) in _commands(path).items():
-            ms = _median_ms(lambda c=command: subprocess.run(c, check=True, capture_output=True), runs=5, warm=1)  # type: ignore[misc]
+            ms = median_ms(lambda c=command: subprocess.run(c, check=True, capture_output=True), runs=5, warm=1)  # type: ignore[misc]
             if not against:
                 row(f"{name}, whole process", ms, width * height)
                 continue
-            reference_ms = _median_ms(lambda c=against: subprocess.run(c, check=True, capture_output=True), runs=5, warm=1)  # type: ignore[misc]
+            reference_ms = median_ms(lambda c=against: subprocess.run(c, check=True, capture_output=True), runs=5, warm=1)  # type: ignore[misc]
             row(f"{name}, whole process", ms, width * height, to_libraw=round(ms / reference_ms, 2))
         libraw = _child("reference", path)
         row("LibRaw AHD + JPEG of the same file", libraw["ms"], width * height, peak_mb=round(libraw["peak_mb"]))

@@ -84,6 +84,7 @@ def _parser(of: str = "") -> argparse.ArgumentParser:
     command = commands.add_parser("bench", help="timed work, as ratios to a memory copy and to reference libraries")
     command.add_argument("--json", action="store_true")
     command.add_argument("--quick", action="store_true", help="6 megapixels instead of 24")
+    command.add_argument("--passes", action="store_true", help="instead: what passes with areas cost")
     command.add_argument("--merge", action="store_true", help="instead: merges of every kind, against OpenCV")
     command.add_argument("--scale", type=int, metavar="FRAMES", help="instead: a generated catalogue of so many frames")
     command = commands.add_parser("card", help="write the demo's memory card into a folder")
@@ -269,6 +270,11 @@ def main(argv: list[str] | None = None) -> int:
                     from zincplate.cli.bench_scale import bench_scale
 
                     bench_scale(arguments.scale, arguments.json)
+                    return 0
+                if arguments.passes:
+                    from zincplate.cli.bench_passes import bench_passes
+
+                    bench_passes(arguments.json, arguments.quick)
                     return 0
                 if arguments.merge:
                     from zincplate.cli.bench_merge import bench_merge

@@ -24,7 +24,7 @@ export function TopBar({
       </button>
       <nav aria-label="Place" className="flex min-w-0 items-center gap-2 text-base">
         {crumbs.map(([name, route], i) => (
-          <span key={name} className={`flex items-center gap-2 ${route ? "min-w-0" : "shrink-0"}`}>
+          <span key={route?.place ?? "here"} className={`flex items-center gap-2 ${route ? "min-w-0" : "shrink-0"}`}>
             {i > 0 && (
               <span aria-hidden className="text-ink3">
                 /

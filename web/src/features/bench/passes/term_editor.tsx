@@ -118,7 +118,7 @@ function BrushEditor({ pass, term }: { pass: Pass; term: Extract<Term, { kind: "
   const brush = usePasses((s) => s.brush);
   const { setBrush } = usePasses.getState();
   const box = (name: "erase" | "buildUp" | "nearEdges", label: string, help: string) => (
-    <label className="flex items-center gap-1" title={help}>
+    <label className="flex h-6 items-center gap-1" title={help}>
       <input type="checkbox" checked={brush[name]} onChange={(e) => setBrush({ [name]: e.currentTarget.checked })} />
       {label}
     </label>
@@ -138,7 +138,7 @@ function BrushEditor({ pass, term }: { pass: Pass; term: Extract<Term, { kind: "
           onCancel={() => {}}
         />
       ))}
-      <div className="flex flex-wrap items-center gap-x-3 gap-y-1 px-3.5 pt-1 text-xs">
+      <div className="flex flex-wrap items-center gap-x-3 px-3.5 pt-1 text-xs">
         {box("erase", "rub out", "The brush takes away (E)")}
         {box("buildUp", "build up", "Going over a place again within a stroke lays on more")}
         {box("nearEdges", "keep to what it touches", "Only what looks like the places its middle goes over")}

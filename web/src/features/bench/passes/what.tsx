@@ -44,12 +44,16 @@ function One({ pass, name }: { pass: Pass; name: ControlName }) {
   const value = pass.controls[name];
   const put = (next: unknown) => (r: Parameters<typeof withPass>[0]) =>
     withPass(r, pass.id, (p) => ({ ...p, controls: { ...p.controls, [name]: next } }));
+  /** What is done is judged on the picture, not through the film. */
+  const bare = () => useBench.getState().show === "area" && useBench.setState({ show: "picture" });
   const draft = (next: unknown) => {
-    // what is done is judged on the picture, not through the film
-    if (useBench.getState().show === "area") useBench.setState({ show: "picture" });
+    bare();
     edit(put(next));
   };
-  const set = (next: unknown) => saveAs(`${pass.id} ${name}`, put(next));
+  const set = (next: unknown) => {
+    bare();
+    saveAs(`${pass.id} ${name}`, put(next));
+  };
   if (facts.kind === "switch")
     return (
       <div className="flex h-7 items-center justify-between px-3.5">
