@@ -127,6 +127,20 @@ def test_a_control_acts_in_its_area_in_its_direction_and_nowhere_else(name: str)
         assert np.isfinite(found).all()
 
 
+def test_a_stroke_may_keep_to_dark_middle_or_light_places() -> None:
+    """Along one stroke from the dark to the light end of the scene: the three ranges part it between them."""
+    stroke = {"points": [5000, 600, 5000, 12700], "size": 0.3, "hardness": 90}
+    lightness = lab_of(shown(NEUTRAL))[:, 80:100, 0].mean(1)
+    found = {
+        tones: area({"terms": [{"kind": "brush", "strokes": [{**stroke, "tones": tones}]}]})[:, 80:100].mean(1)
+        for tones in ("all", "shadows", "midtones", "highlights")
+    }
+    whole = found.pop("all")
+    assert np.abs(sum(found.values()) - whole)[20:220].max() < 0.3
+    means = [float((f * lightness).sum() / f.sum()) for f in found.values()]
+    assert means[0] < 0.4 < means[1] < 0.7 < means[2]
+
+
 def test_neutral_passes_and_switched_off_ones_change_nothing() -> None:
     strong = {"controls": {"exposure_ev": 2, "saturation": -100}, "blend": "multiply"}
     plain = shown(NEUTRAL)

@@ -128,7 +128,10 @@ def test_softening_runs_out_like_a_normal_distribution(distance: float) -> None:
 
 def test_terms_are_added_taken_away_and_narrowed() -> None:
     a, b = np.array([[0.8, 0.2]], np.float32), np.array([[0.5, 0.5]], np.float32)
-    join = shaping.joined
+
+    def join(area: np.ndarray | None, *more: object) -> np.ndarray:
+        return shaping.joined(None if area is None else area.copy(), *more)  # type: ignore[arg-type]
+
     assert join(None, a, "add", 1, False) == pytest.approx(a)
     assert join(None, a, "without", 1, False) == pytest.approx(1 - a)
     assert join(None, a, "only", 1, False) == pytest.approx(a)

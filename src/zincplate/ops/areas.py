@@ -33,12 +33,15 @@ class Stroke(Item):
     erase: bool = False
     build_up: bool = False
     near_edges: bool = False
+    tones: Literal["all", "shadows", "midtones", "highlights"] = "all"
 
     def planned(self) -> plan.Stroke:
         """In the engine's units."""
         flat = [p / POINT_SCALE for p in self.points[: len(self.points) // 2 * 2]]
         places = tuple(zip(flat[::2], flat[1::2], strict=True))
-        return plan.Stroke(places, self.size, self.hardness / 100, self.flow / 100, self.erase, self.build_up, self.near_edges)
+        return plan.Stroke(
+            places, self.size, self.hardness / 100, self.flow / 100, self.erase, self.build_up, self.near_edges, self.tones
+        )
 
 
 class _Term(Item):

@@ -36,6 +36,9 @@ LONG_EDGE = 1024
 """Of the small picture on which looks are measured."""
 FEW_SAMPLES = 3.0
 """Growing and softening of more samples of the small picture than this happens there, of fewer at the window's size."""
+STROKE_TONES = {"shadows": (0.0, 0.36), "midtones": (0.42, 0.68), "highlights": (0.74, 1.0)}
+STROKE_SOFTNESS = 0.16
+"""Ranges of Oklab lightness to which a stroke may be limited, and how far they run out: neighbours meet at about one half."""
 SEEN_PLACES = 24
 """Places along a stroke whose look decides what it keeps to."""
 
@@ -53,6 +56,7 @@ class Areas:
         self._read = read
         self._small = ByteCache(cache_bytes // 2)
         self._planes = ByteCache(cache_bytes // 2)
+        self._last_guide: tuple[tuple[str, Window], Float32] | None = None
 
     def plane(self, framed: Framed, key: str, plan: AreaPlan, window: Window, keep: bool = True) -> Float32:
         """(h, w) of a window of the framed picture, 0..1. Raises ``ValueError`` for a found area that cannot be read."""
@@ -88,7 +92,8 @@ class Areas:
             area = shaping.softened(shaping.grown(area, grow), soften)[window.inside(outer)]
         else:
             area = self._joined(framed, source, key, plan.terms, window)
-        area = np.clip(area, 0, 1)
+        if run_px > 0 or plan.cling > 0:
+            area = np.clip(area, 0, 1)
         return np.ascontiguousarray(1 - area if plan.inverted else area, np.float32)
 
     def _whole_area(self, framed: Framed, source: Source, key: str, plan: AreaPlan, small: Window) -> tuple[Float32, Float32]:
@@ -137,6 +142,11 @@ class Areas:
         if stroke.near_edges and cover.any():
             like = replace(stroke, size=0.1, hardness=0.0, flow=1.0, erase=False, build_up=False)
             a, b = self._small.get((key, "like", like), lambda: self._like(source, key, places), _bytes)
+            cover = cover * self._carried(source, key, a, b, window)
+        if stroke.tones != "all" and cover.any():
+            low, high = STROKE_TONES[stroke.tones]
+            term = Tone(low=low, high=high, softness=STROKE_SOFTNESS)
+            a, b = self._small.get((key, "look", term), lambda: self._look(framed, source, key, term), _bytes)
             cover = cover * self._carried(source, key, a, b, window)
         return cover
 
@@ -191,17 +201,27 @@ class Areas:
         weights = source.luminance_weights(LightPlan(source.raw, source.as_shot_xy, source.as_shot_xy))
         if window == _whole(source):
             return self._small.get((key, "guide"), lambda: ev(self._read(source, key, window, False), weights), _one)
-        return ev(self._read(source, key, window, False), weights)
+        last = self._last_guide
+        if last is None or last[0] != (key, window):
+            last = self._last_guide = ((key, window), ev(self._read(source, key, window, False), weights))
+        return last[1]
 
     def _carried(self, source: Source, key: str, a: Float32, b: Float32, window: Window) -> Float32:
         """An area from its coefficients at a window's size."""
         small = _whole(source)
         if window == small:
             return np.clip(a * self._guide(source, key, small) + b, 0, 1) if a.any() else b
-        seen_b = _seen(b, source, window)
         if not a.any():
-            return seen_b
-        return np.clip(_seen(a, source, window) * self._guide(source, key, window) + seen_b, 0, 1)
+            return _seen(b, source, window)
+        guide = self._guide(source, key, window)
+        grid = _grid(source, window)
+        scale_x, scale_y = a.shape[1] / source.width, a.shape[0] / source.height
+        if _averaged(grid, scale_x, scale_y):
+            return np.clip(_seen(a, source, window) * guide + _seen(b, source, window), 0, 1)
+        out = grid.empty()
+        x0, y0 = (grid.x0 + grid.step_x / 2) * scale_x - 0.5, (grid.y0 + grid.step_y / 2) * scale_y - 0.5
+        shaping.carried(a, b, guide, x0, y0, grid.step_x * scale_x, grid.step_y * scale_y, out)
+        return out
 
 
 def _whole(source: Source) -> Window:
@@ -216,11 +236,16 @@ def _grid(source: Source, window: Window) -> shapes.Grid:
     return shapes.Grid(window.width, window.height, x0, y0, step_x, step_y)
 
 
+def _averaged(grid: shapes.Grid, scale_x: float, scale_y: float) -> bool:
+    """Whether a window is so much smaller than a small picture that its samples are averages."""
+    return grid.step_x * scale_x > 1.5 or grid.step_y * scale_y > 1.5
+
+
 def _seen(small: Float32, source: Source, window: Window) -> Float32:
     """A small plane of the whole source at the samples of a window."""
     grid = _grid(source, window)
     scale_x, scale_y = small.shape[1] / source.width, small.shape[0] / source.height
-    if grid.step_x * scale_x > 1.5 or grid.step_y * scale_y > 1.5:
+    if _averaged(grid, scale_x, scale_y):
         # a window smaller than the small picture averages it, as it averages the plates
         columns = (grid.x0 * scale_x, (grid.x0 + grid.width * grid.step_x) * scale_x)
         rows = (grid.y0 * scale_y, (grid.y0 + grid.height * grid.step_y) * scale_y)

@@ -5,6 +5,7 @@ from typing import Literal
 
 Join = Literal["add", "without", "only"]
 Blend = Literal["normal", "lighten", "darken", "multiply", "screen", "overlay", "soft_light", "luminosity", "colour", "sum"]
+StrokeTones = Literal["all", "shadows", "midtones", "highlights"]
 Points = tuple[tuple[float, float], ...]
 STRAIGHT: Points = ((0.0, 0.0), (1.0, 1.0))
 
@@ -33,6 +34,8 @@ class Stroke:
     """Passing over a place again within the stroke adds to it."""
     near_edges: bool = False
     """Only what looks like the places the brush's middle went over."""
+    tones: StrokeTones = "all"
+    """Only dark, middle or light places of the frame as it came in."""
 
 
 @dataclass(frozen=True)

@@ -18,7 +18,11 @@ export interface BrushSettings {
   erase: boolean;
   buildUp: boolean;
   nearEdges: boolean;
+  /** Only dark, middle or light places. */
+  tones: StrokeTones;
 }
+
+export type StrokeTones = TermOf<"brush">["strokes"][number]["tones"];
 
 interface Passes {
   /** What the pointer does on the picture while the step is open. */
@@ -36,7 +40,7 @@ interface Passes {
 export const usePasses = create<Passes>((set, get) => ({
   tool: "none",
   term: null,
-  brush: { size: 6, hardness: 40, flow: 100, erase: false, buildUp: false, nearEdges: false },
+  brush: { size: 6, hardness: 40, flow: 100, erase: false, buildUp: false, nearEdges: false, tones: "all" },
   taken: {},
   open: (pass) => {
     set({ tool: "none", term: null });
@@ -123,6 +127,27 @@ export function newPass(passes: readonly Pass[]): Pass {
 
 /** A recipe with a pass on top of the others, printed last. */
 export const withNewPass = (recipe: Recipe, pass: Pass): Recipe => withPasses(recipe, [...passesOf(recipe), pass]);
+
+/** A recipe with two passes for the lighter and the darker brush, in a group of their own, and the ids of pass and brush to begin with. */
+export function withDodgeAndBurn(recipe: Recipe): { recipe: Recipe; pass: string; term: Term } {
+  const make = (name: string, exposure_ev: number): Pass => {
+    const fresh = newPass(passesOf(recipe));
+    const brush: Term = { id: newItemId(), kind: "brush", join: "add", strength: 100, inverted: false, strokes: [] };
+    return {
+      ...fresh,
+      name: freeName(passesOf(recipe), name),
+      group: "Dodge and burn",
+      area: { ...fresh.area, terms: [brush] },
+      controls: { ...fresh.controls, exposure_ev },
+    };
+  };
+  const [burn, dodge] = [make("Burn", -0.7), make("Dodge", 0.7)];
+  return {
+    recipe: withNewPass(withNewPass(recipe, burn), dodge),
+    pass: dodge.id,
+    term: dodge.area.terms[0] as Term,
+  };
+}
 
 /** A recipe with a pass doubled, right above itself. */
 export function withDouble(recipe: Recipe, id: string, copy: string): Recipe {

@@ -2,8 +2,10 @@
 
 import cv2
 import numpy as np
+from numba import njit, prange
 from numpy.typing import NDArray
 
+from zincplate.core.kernels.kernel_math import KERNEL
 from zincplate.core.tone.low_planes import guided
 
 Float32 = NDArray[np.float32]
@@ -18,17 +20,61 @@ LEAST_CLING, MOST_CLING = 3, 26
 """Radius in samples of the small picture over which edges are looked for."""
 
 
+@njit(**KERNEL)
+def _join(area, part, join, strength, inverted):
+    height, width = area.shape
+    o = np.float32(1)
+    for y in prange(height):
+        line, given = area[y], part[y]
+        for x in range(width):
+            w = (o - given[x] if inverted else given[x]) * strength
+            if join == 0:
+                line[x] = max(line[x], w)
+            elif join == 1:
+                line[x] *= o - w
+            else:
+                line[x] *= o - strength + w
+
+
+JOINS = {"add": 0, "without": 1, "only": 2}
+
+
 def joined(area: Float32 | None, part: Float32, join: str, strength: float, inverted: bool) -> Float32:
-    """An area with one more term: added (the greater of both), taken away, or kept only where both are. Before the first term
-    there is nothing to add to and everything to take away from."""
-    weight = (1 - part if inverted else part) * np.float32(strength)
-    if join == "add":
-        return np.asarray(weight if area is None else np.maximum(area, weight), np.float32)
-    if join == "without":
-        return np.asarray(1 - weight if area is None else area * (1 - weight), np.float32)
-    # a weak "only" narrows weakly: where the part is not, 1 - strength is left
-    kept = 1 - np.float32(strength) + weight
-    return np.asarray(kept if area is None else area * kept, np.float32)
+    """An area with one more term: added (the greater of both), taken away, or kept only where both are (a weak "only" narrows
+    weakly). Before the first term there is nothing to add to and everything to take away from. ``area`` is written to."""
+    if area is None:
+        area = np.zeros_like(part) if join == "add" else np.ones_like(part)
+    _join(area, part, JOINS[join], np.float32(strength), inverted)
+    return area
+
+
+@njit(**KERNEL)
+def carried(a, b, guide, x0, y0, step_x, step_y, out):
+    """a * guide + b, kept in 0..1; ``a`` and ``b`` are small planes that are read between their samples, the first at (``x0``,
+    ``y0``) samples, further ones by steps."""
+    small_height, small_width = a.shape
+    height, width = out.shape
+    z, o = np.float32(0), np.float32(1)
+    columns, shares = np.empty(width, np.int32), np.empty(width, np.float32)
+    for x in range(width):
+        u = min(max(x0 + x * step_x, 0.0), small_width - 1.0)
+        columns[x] = min(int(u), max(small_width - 2, 0))
+        shares[x] = u - columns[x]
+    for y in prange(height):
+        v = min(max(y0 + y * step_y, 0.0), small_height - 1.0)
+        j = int(v)
+        k = min(j + 1, small_height - 1)
+        fv = np.float32(v - j)
+        row_a, row_b = np.empty(small_width + 1, np.float32), np.empty(small_width + 1, np.float32)
+        for i in range(small_width):
+            row_a[i] = a[j, i] + (a[k, i] - a[j, i]) * fv
+            row_b[i] = b[j, i] + (b[k, i] - b[j, i]) * fv
+        row_a[small_width], row_b[small_width] = row_a[small_width - 1], row_b[small_width - 1]
+        line, target = guide[y], out[y]
+        for x in range(width):
+            i, f = columns[x], shares[x]
+            slope = row_a[i] + (row_a[i + 1] - row_a[i]) * f
+            target[x] = min(max(slope * line[x] + row_b[i] + (row_b[i + 1] - row_b[i]) * f, z), o)
 
 
 def disk(radius: int) -> NDArray[np.uint8]:

@@ -25,7 +25,7 @@ PARAMETERS = 32
 
 
 @njit(**INLINE)
-def _row_of(low, n, j, k, fv, columns, shares, row, out, width):
+def row_of(low, n, j, k, fv, columns, shares, row, out, width):
     """One row of a small plane at full width: rows j and k mixed, then read between columns."""
     for x in range(low.shape[2]):
         row[x] = low[n, j, x] + (low[n, k, x] - low[n, j, x]) * fv
@@ -71,8 +71,8 @@ def local_gain(planes, low, air_planes, p, x0, y0, out):
         red, green, blue = planes[0, y], planes[1, y], planes[2, y]
         r, g, b = out[0, y], out[1, y], out[2, y]
         if hazy:
-            _row_of(air_planes, 0, j, k, fv, columns, shares, row, ra, width)
-            _row_of(air_planes, 1, j, k, fv, columns, shares, row, rb, width)
+            row_of(air_planes, 0, j, k, fv, columns, shares, row, ra, width)
+            row_of(air_planes, 1, j, k, fv, columns, shares, row, rb, width)
             for x in range(width):
                 thickness = min(max(ra[x] * math.sqrt(max(green[x], z)) + rb[x], z), o)
                 cleared = o / max(o - removal * thickness, least)
@@ -88,12 +88,12 @@ def local_gain(planes, low, air_planes, p, x0, y0, out):
             e[x] = log_2(max(p[2] * r[x] + p[3] * g[x] + p[4] * b[x], z) + np.float32(FLOOR)) + np.float32(2.4739311883324122)
         if regional:
             form = np.empty(width, np.float32)
-            _row_of(low, 2, j, k, fv, columns, shares, row, ra, width)
-            _row_of(low, 3, j, k, fv, columns, shares, row, rb, width)
+            row_of(low, 2, j, k, fv, columns, shares, row, ra, width)
+            row_of(low, 3, j, k, fv, columns, shares, row, rb, width)
             for x in range(width):
                 form[x] = ra[x] * (e[x] - exposure) + rb[x] + exposure
-            _row_of(low, 0, j, k, fv, columns, shares, row, ra, width)
-            _row_of(low, 1, j, k, fv, columns, shares, row, rb, width)
+            row_of(low, 0, j, k, fv, columns, shares, row, ra, width)
+            row_of(low, 1, j, k, fv, columns, shares, row, rb, width)
             for x in range(width):
                 base = ra[x] * (e[x] - exposure) + rb[x] + exposure
                 d = form[x] - base

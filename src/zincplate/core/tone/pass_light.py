@@ -11,7 +11,7 @@ import numpy as np
 from numba import carray, njit, prange
 from numpy.typing import NDArray
 
-from zincplate.core.kernels.kernel_math import BLOCK, KERNEL, exp_2, log_2, smoothstep, stack_floats
+from zincplate.core.kernels.kernel_math import BLOCK, INLINE, KERNEL, exp_2, log_2, smoothstep, stack_floats
 from zincplate.core.tone.local_tone import (
     CLARITY_GAIN,
     CLARITY_LIMIT_EV,
@@ -21,6 +21,7 @@ from zincplate.core.tone.local_tone import (
     SHADOWS_EV,
     SHADOWS_FROM_EV,
     SHADOWS_SPAN_EV,
+    row_of,
 )
 from zincplate.core.tone.low_planes import FLOOR
 
@@ -57,6 +58,18 @@ def add_asked(area, asked, sums):
                         out[x] += amount * line[x]
 
 
+@njit(**INLINE)
+def _most(sums, used, y, start, n):
+    """The greatest that is asked for in a part of a row."""
+    most = np.float32(0)
+    for c in range(8):
+        if used[c]:
+            line = sums[c, y, start : start + n]
+            for x in range(n):
+                most = max(most, abs(line[x]))
+    return most
+
+
 @njit(**KERNEL)
 def _apply(planes, low, air_planes, sums, used, p, x0, y0, out):
     _, height, width = planes.shape
@@ -66,22 +79,35 @@ def _apply(planes, low, air_planes, sums, used, p, x0, y0, out):
     exposure, least = p[5], p[9]
     regional = (used[4] != 0) | (used[5] != 0) | (used[6] != 0)
     hazy, contrasty = used[7] != 0, used[3] != 0
+    columns, shares = np.empty(width, np.int32), np.empty(width, np.float32)
+    for x in range(width):
+        u = min(max((np.float32(x0 + x) + half) * step_x - half, z), np.float32(low_width - 1))
+        columns[x] = np.int32(u)
+        shares[x] = u - np.float32(columns[x])
     for y in prange(height):
+        if _most(sums, used, y, 0, width) == z:
+            for c in range(3):
+                for x in range(width):
+                    out[c, y, x] = planes[c, y, x]
+            continue
         v = min(max((np.float32(y0 + y) + half) * step_y - half, z), np.float32(low_height - 1))
         j = np.int32(v)
         k = min(np.int32(j + 1), np.int32(low_height - 1))
         fv = v - np.float32(j)
         buf = carray(stack_floats(), (3, BLOCK), np.float32)
         ev = carray(stack_floats(), (3, BLOCK), np.float32)
+        row = np.zeros(low_width + 1, np.float32)
+        # of the small planes this row at full width: air a and b, region a and b, form a and b
+        wide = np.empty((6, width if hazy | regional else 1), np.float32)
+        if hazy:
+            row_of(air_planes, 0, j, k, fv, columns, shares, row, wide[0], width)
+            row_of(air_planes, 1, j, k, fv, columns, shares, row, wide[1], width)
+        if regional:
+            for n_low in range(4):
+                row_of(low, n_low, j, k, fv, columns, shares, row, wide[2 + n_low], width)
         for start in range(0, width, BLOCK):
             n = min(BLOCK, width - start)
-            most = z
-            for c in range(8):
-                if used[c]:
-                    line = sums[c, y, start : start + n]
-                    for x in range(n):
-                        most = max(most, abs(line[x]))
-            if most == z:
+            if _most(sums, used, y, start, n) == z:
                 for c in range(3):
                     for x in range(n):
                         out[c, y, start + x] = planes[c, y, start + x]
@@ -92,12 +118,10 @@ def _apply(planes, low, air_planes, sums, used, p, x0, y0, out):
                     buf[c, x] = line[x]
             if hazy:
                 for x in range(n):
-                    i, i2, fu = _column(x0 + start + x, step_x, low_width)
                     asked = sums[7, y, start + x]
-                    removal = asked * p[10 if asked > z else 11]
-                    g = buf[1, x]
-                    a = _at(air_planes, 0, j, k, fv, i, i2, fu)
-                    thickness = min(max(a * math.sqrt(max(g, z)) + _at(air_planes, 1, j, k, fv, i, i2, fu), z), o)
+                    removal = asked * (p[10] if asked > z else p[11])
+                    through = wide[0, start + x] * math.sqrt(max(buf[1, x], z)) + wide[1, start + x]
+                    thickness = min(max(through, z), o)
                     cleared = o / max(o - removal * thickness, least)
                     veiled = o + removal * (np.float32(0.3) + np.float32(0.7) * thickness)
                     t = cleared if removal > z else veiled
@@ -111,21 +135,23 @@ def _apply(planes, low, air_planes, sums, used, p, x0, y0, out):
                     luminance = max(p[2] * buf[0, x] + p[3] * buf[1, x] + p[4] * buf[2, x], z)
                     ev[1, x] = log_2(luminance + np.float32(FLOOR)) + np.float32(2.4739311883324122)
             if regional:
+                stop = start + n
+                shadow_asked, light_asked, clarity_asked = sums[4, y, start:stop], sums[5, y, start:stop], sums[6, y, start:stop]
+                base_a, base_b = wide[2, start:stop], wide[3, start:stop]
+                form_a, form_b = wide[4, start:stop], wide[5, start:stop]
                 for x in range(n):
-                    i, i2, fu = _column(x0 + start + x, step_x, low_width)
-                    e = ev[1, x]
-                    base = _at(low, 0, j, k, fv, i, i2, fu) * (e - exposure) + _at(low, 1, j, k, fv, i, i2, fu) + exposure
-                    form = _at(low, 2, j, k, fv, i, i2, fu) * (e - exposure) + _at(low, 3, j, k, fv, i, i2, fu) + exposure
+                    e = ev[1, x] - exposure
+                    base = base_a[x] * e + base_b[x] + exposure
+                    form = form_a[x] * e + form_b[x] + exposure
                     d = form - base
                     d = d / (o + abs(d) * np.float32(1 / CLARITY_LIMIT_EV))
                     middle = o - smoothstep((abs(base + half) - np.float32(2.5)) * np.float32(0.25))
                     shadow = smoothstep((np.float32(SHADOWS_FROM_EV) - base) * np.float32(1 / SHADOWS_SPAN_EV))
                     light = smoothstep((base - np.float32(HIGHLIGHTS_FROM_EV)) * np.float32(1 / HIGHLIGHTS_SPAN_EV))
-                    at = start + x
                     ev[0, x] = (
-                        sums[4, y, at] * np.float32(SHADOWS_EV) * shadow
-                        + sums[5, y, at] * np.float32(HIGHLIGHTS_EV) * light
-                        + sums[6, y, at] * np.float32(CLARITY_GAIN) * d * middle
+                        shadow_asked[x] * np.float32(SHADOWS_EV) * shadow
+                        + light_asked[x] * np.float32(HIGHLIGHTS_EV) * light
+                        + clarity_asked[x] * np.float32(CLARITY_GAIN) * d * middle
                     )
             if contrasty:
                 line = sums[3, y, start : start + n]
@@ -137,21 +163,6 @@ def _apply(planes, low, air_planes, sums, used, p, x0, y0, out):
                 line, target = sums[c, y, start : start + n], out[c, y, start : start + n]
                 for x in range(n):
                     target[x] = buf[c, x] * exp_2(ev[0, x] + line[x])
-
-
-@njit(fastmath=True, error_model="numpy", inline="always")
-def _column(x, step_x, low_width):
-    """Columns of a small plane on both sides of a pixel, and the share of the right one."""
-    u = min(max((np.float32(x) + np.float32(0.5)) * step_x - np.float32(0.5), np.float32(0)), np.float32(low_width - 1))
-    i = np.int32(u)
-    return i, min(np.int32(i + 1), np.int32(low_width - 1)), u - np.float32(i)
-
-
-@njit(fastmath=True, error_model="numpy", inline="always")
-def _at(plane, n, j, k, fv, i, i2, fu):
-    top = plane[n, j, i] + (plane[n, j, i2] - plane[n, j, i]) * fu
-    bottom = plane[n, k, i] + (plane[n, k, i2] - plane[n, k, i]) * fu
-    return top + (bottom - top) * fv
 
 
 def apply_asked(

@@ -56,6 +56,7 @@ export function BrushLayer({ screen, term }: { screen: OnScreen; term: TermOf<"b
       erase: r.erase,
       build_up: now.buildUp,
       near_edges: now.nearEdges,
+      tones: now.tones,
     };
   };
   const withStroke = (recipe: Recipe, stroke: Stroke): Recipe =>

@@ -1,7 +1,7 @@
 import type { Frame } from "../../../api/client";
 import type { Pass, Term } from "../../../api/generated/recipe";
 import { useBench } from "../../../state/bench";
-import { saveAs, usePasses, withTerm } from "../../../state/passes";
+import { type StrokeTones, saveAs, usePasses, withTerm } from "../../../state/passes";
 import { Gauge, type GaugeFacts } from "../../../ui/gauge";
 
 const facts = (
@@ -141,6 +141,23 @@ function BrushEditor({ pass, term }: { pass: Pass; term: Extract<Term, { kind: "
       <div className="flex flex-wrap items-center gap-x-3 px-3.5 pt-1 text-xs">
         {box("erase", "rub out", "The brush takes away (E)")}
         {box("buildUp", "build up", "Going over a place again within a stroke lays on more")}
+        <label
+          className="flex h-6 items-center gap-1"
+          title="Only dark, middle or light places of the frame as it came in"
+        >
+          on
+          <select
+            value={brush.tones}
+            aria-label="Tones that the brush acts on"
+            onChange={(e) => setBrush({ tones: e.currentTarget.value as StrokeTones })}
+            className="h-6 rounded-[2px] border border-rule bg-sheet px-1"
+          >
+            <option value="all">every tone</option>
+            <option value="shadows">shadows</option>
+            <option value="midtones">midtones</option>
+            <option value="highlights">highlights</option>
+          </select>
+        </label>
         {box("nearEdges", "keep to what it touches", "Only what looks like the places its middle goes over")}
         {last && (
           <button

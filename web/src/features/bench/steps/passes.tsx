@@ -1,10 +1,11 @@
 import { useEffect } from "react";
 import { useBench } from "../../../state/bench";
-import { newPass, passesOf, saveAs, usePasses, withMoved, withNewPass } from "../../../state/passes";
-import { Button } from "../../../ui/controls";
+import { newPass, passesOf, saveAs, usePasses, withDodgeAndBurn, withMoved, withNewPass } from "../../../state/passes";
+import { Button, Hint } from "../../../ui/controls";
 import { PassRow } from "../passes/pass_row";
 import { useTinyAreas } from "../passes/tiny_areas";
 import { usePassKeys } from "../passes/use_pass_keys";
+import { chooseTerm } from "../passes/where";
 import type { StepProps } from "./control";
 
 /** The pull sheet: passes read from the bottom, printed first, to the top. */
@@ -23,6 +24,13 @@ export function Passes({ frame, recipe }: StepProps) {
     saveAs("", (r) => withNewPass(r, fresh));
     usePasses.getState().open(fresh.id);
   };
+  const dodge = () => {
+    const made = withDodgeAndBurn(recipe);
+    saveAs("", () => made.recipe);
+    usePasses.getState().open(made.pass);
+    usePasses.getState().setBrush({ flow: 25, buildUp: true, hardness: 20, erase: false });
+    chooseTerm(made.term);
+  };
   const move = (id: string, by: number) => {
     const at = passes.findIndex((p) => p.id === id);
     if (at + by >= 0 && at + by < passes.length) saveAs("", (r) => withMoved(r, id, at + by));
@@ -34,6 +42,11 @@ export function Passes({ frame, recipe }: StepProps) {
           {passes.length === 0 ? "" : passes.length === 1 ? "1 pass" : `${passes.length} passes, the lowest first`}
         </span>
         <span className="grow" />
+        <Hint text="Two passes with a brush each, lighter and darker, that can be weakened afterwards">
+          <Button quiet className="mr-1 !px-1" disabled={passes.length >= 39} onClick={dodge}>
+            Dodge and burn
+          </Button>
+        </Hint>
         <Button disabled={passes.length >= 40} onClick={add}>
           New pass
         </Button>
