@@ -47,6 +47,7 @@ _EVERYTHING: dict[str, dict[str, Any]] = {
                 "area": {
                     "terms": [
                         {"kind": "ring", "x": 0.4, "y": 0.4, "radius_x": 0.3, "radius_y": 0.2},
+                        {"kind": "tone", "join": "only", "low": 10},
                         {"kind": "band", "join": "without", "x0": 0.1, "y0": 0.1, "x1": 0.1, "y1": 0.3},
                         {
                             "kind": "brush",

@@ -36,9 +36,9 @@ LONG_EDGE = 1024
 """Of the small picture on which looks are measured."""
 FEW_SAMPLES = 3.0
 """Growing and softening of more samples of the small picture than this happens there, of fewer at the window's size."""
-STROKE_TONES = {"shadows": (0.0, 0.36), "midtones": (0.42, 0.68), "highlights": (0.74, 1.0)}
-STROKE_SOFTNESS = 0.16
-"""Ranges of Oklab lightness to which a stroke may be limited, and how far they run out: neighbours meet at about one half."""
+STROKE_TONES = {"shadows": (0.0, 0.34), "midtones": (0.48, 0.6), "highlights": (0.74, 1.0)}
+STROKE_SOFTNESS = 0.14
+"""Ranges of Oklab lightness to which a stroke may be limited, and how far they run out: together they are everything."""
 SEEN_PLACES = 24
 """Places along a stroke whose look decides what it keeps to."""
 

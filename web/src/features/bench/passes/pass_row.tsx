@@ -194,7 +194,7 @@ function NameField({ pass }: { pass: Pass }) {
         else e.currentTarget.value = pass.name;
         left.current = false;
       }}
-      className="h-6 w-32 rounded-[2px] border border-rule bg-white px-1.5 text-sm font-semibold"
+      className="h-6 w-28 rounded-[2px] border border-rule bg-white px-1.5 text-sm font-semibold"
     />
   );
 }

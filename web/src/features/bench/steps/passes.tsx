@@ -39,7 +39,7 @@ export function Passes({ frame, recipe }: StepProps) {
     <>
       <div className="flex items-center px-3.5 pb-2">
         <span className="text-xs text-ink2">
-          {passes.length === 0 ? "" : passes.length === 1 ? "1 pass" : `${passes.length} passes, the lowest first`}
+          {passes.length === 0 ? "" : passes.length === 1 ? "1 pass" : `${passes.length} passes`}
         </span>
         <span className="grow" />
         <Hint text="Two passes with a brush each, lighter and darker, that can be weakened afterwards">
