@@ -91,6 +91,7 @@ DIRECTIONS: dict[str, tuple[float, float, Any, dict[str, Any]]] = {
     "highlights": (-80, 80, lambda p: float(p[200:].mean()), {}),
     "clarity": (-80, 80, lambda p: float(np.diff(lab_of(p)[60:160, :, 0], axis=1).std()), {}),
     "haze": (-80, 80, veil, {}),
+    "even_colour": (0, 100, lambda p: -float(lab_of(p)[60:180, 20:150, 1:].std((0, 1)).sum()), {}),
     "saturation": (-80, 80, chroma, {}),
     "vibrance": (-80, 80, chroma, {}),
     "hue_degrees": (-60, 60, hue_turn, {}),

@@ -321,6 +321,43 @@ def test_differences_lead_exactly_from_one_document_to_another() -> None:
     assert between(first, first) == {}
 
 
+def test_items_of_lists_are_kept_one_by_one() -> None:
+    """A stroke more is one stroke in the history; whatever becomes of items, the way from one document to the other is exact."""
+
+    def stroke(name: str) -> dict[str, Any]:
+        return {"id": name, "points": list(range(60)), "size": 0.1}
+
+    def document(*passes: dict[str, Any]) -> dict[str, Any]:
+        return {"recipe": 1, "passes": {"passes": list(passes)}, "off": []}
+
+    def one(name: str, *strokes: dict[str, Any], **more: Any) -> dict[str, Any]:
+        area = {"terms": [{"id": "t", "strokes": list(strokes)}], "cling": 0}
+        return {"id": name, "strength": 100, "area": area, **more}
+
+    many = [stroke(f"s{i}") for i in range(50)]
+    long = document(one("a"), one("b", *many))
+    more = document(one("a"), one("b", *many, stroke("last")))
+    assert len(json.dumps(between(long, more))) < 450 < 10_000 < len(json.dumps(long))
+    others = [
+        long,
+        more,
+        document(),
+        document(one("b", *many), one("a")),
+        document(one("a", strength=100.0), one("b", *many[::-1])),
+        document(one("a"), one("b", *many[3:])),
+        document(one("b", new=[{"id": 1}])),
+        document({"id": "b"}),
+        {"recipe": 1, "off": []},
+        document(one("a"), one("a")),
+        document(one("a", area={"terms": 5})),
+        document(one("c"), one("b", {"id": "s3", "x": True})),
+    ]
+    for a in others:
+        for b in others:
+            found = applied(a, between(a, b))
+            assert json.dumps(found, sort_keys=True) == json.dumps(b, sort_keys=True)
+
+
 def test_every_operation_can_be_carried_whole(context: Context, six: list[Version]) -> None:
     operations = [o.id for o in ORDER]
     put(

@@ -58,7 +58,7 @@ _EVERYTHING: dict[str, dict[str, Any]] = {
                         },
                     ],
                 },
-                "controls": {"exposure_ev": 0.5, "shadows": 10, "haze": 10, "contrast": 10},
+                "controls": {"exposure_ev": 0.5, "shadows": 10, "haze": 10, "contrast": 10, "even_colour": 10},
             },
             {"name": "display", "blend": "overlay", "controls": {"saturation": 10, "level_middle": 1.1}},
         ]

@@ -54,8 +54,9 @@ class Areas:
 
     def __init__(self, read: Reader, cache_bytes: int = 96 << 20) -> None:
         self._read = read
-        self._small = ByteCache(cache_bytes // 2)
-        self._planes = ByteCache(cache_bytes // 2)
+        # looks are dear to find again and small; planes of a window are quick
+        self._small = ByteCache(cache_bytes * 2 // 3)
+        self._planes = ByteCache(cache_bytes // 3)
         self._last_guide: tuple[tuple[str, Window], Float32] | None = None
 
     def plane(self, framed: Framed, key: str, plan: AreaPlan, window: Window, keep: bool = True) -> Float32:

@@ -19,6 +19,7 @@ from zincplate.core.tone.pass_light import (
     CLARITY,
     CONTRAST,
     CONTRAST_SLOPE,
+    EVEN,
     HAZE,
     HIGHLIGHTS,
     RED,
@@ -54,11 +55,11 @@ def in_display(plan: LightPlan) -> tuple[PassPlan, ...]:
 
 
 def asked_of(source: Source, plan: LightPlan, light: SceneLight, luminance: NDArray[np.float64]) -> Float32:
-    """(8,) what a pass asks for in full, as :mod:`zincplate.core.tone.pass_light` has it."""
+    """(9,) what a pass asks for in full, as :mod:`zincplate.core.tone.pass_light` has it."""
     asked = np.zeros(STRENGTHS, np.float32)
     asked[RED : BLUE + 1] = light.exposure_ev + np.log2(warmth_gains(source, plan, light, luminance))
     asked[CONTRAST], asked[SHADOWS], asked[HIGHLIGHTS] = light.contrast, light.shadows, light.highlights
-    asked[CLARITY], asked[HAZE] = light.clarity, light.haze
+    asked[CLARITY], asked[HAZE], asked[EVEN] = light.clarity, light.haze, light.even_colour
     return asked
 
 
@@ -85,7 +86,7 @@ def _other_light(white_xy: tuple[float, float], warmer_mired: float, magenta: fl
 def sums_of(
     areas: Areas, framed: Framed, key: str, plan: LightPlan, passes: tuple[PassPlan, ...], window: Window, keep: bool
 ) -> tuple[Float32, NDArray[np.int32]]:
-    """(8, h, w) what passes ask for at each place of a window, and which of the eight are asked for at all."""
+    """(9, h, w) what passes ask for at each place of a window, and which of the nine are asked for at all."""
     sums = np.zeros((STRENGTHS, window.height, window.width), np.float32)
     used = np.zeros(STRENGTHS, np.int32)
     luminance = framed.source.luminance_weights(plan)

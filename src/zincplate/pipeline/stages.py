@@ -21,8 +21,8 @@ from zincplate.core.sensor.colour_shift import ColourShift
 from zincplate.core.sensor.highlights import Surroundings, rebuild, seen_at, surroundings
 from zincplate.core.tone.haze import KEPT, LEAST_TRANSMISSION, air_of
 from zincplate.core.tone.local_tone import PARAMETERS, LocalTables, local_gain
-from zincplate.core.tone.low_planes import LONG_EDGE, Air, Bases, bases_of, ev
-from zincplate.core.tone.pass_light import HAZE, apply_asked
+from zincplate.core.tone.low_planes import LONG_EDGE, Air, Bases, bases_of, colour_bases_of, ev
+from zincplate.core.tone.pass_light import EVEN, HAZE, apply_asked
 from zincplate.pipeline.areas import Areas
 from zincplate.pipeline.cache import ByteCache
 from zincplate.pipeline.framing import Framed
@@ -35,6 +35,8 @@ from zincplate.sources.file import Source
 
 Float32 = NDArray[np.float32]
 
+NO_COLOUR = np.zeros((8, 1, 1), np.float32)
+MOST_FOR_AREAS = 128 << 20
 MERELY = 1e-3
 """A trace of haze, where only passes ask for it."""
 LIGHTNESS_STRENGTH, COLOUR_STRENGTH = 2.4, 3.0
@@ -64,8 +66,9 @@ class Stages:
         """With ``best`` noise goes the slow way where the recipe asks for it; views leave that to deliveries."""
         self._read = read
         self._best = best
-        self.areas = Areas(read)
-        self._cache = ByteCache(cache_bytes)
+        of_areas = min(cache_bytes // 3, MOST_FOR_AREAS)
+        self.areas = Areas(read, of_areas)
+        self._cache = ByteCache(cache_bytes - of_areas)
         self._small = ByteCache(32 << 20)
 
     def margin(self, framed: Framed, plan: LightPlan) -> int:
@@ -89,8 +92,9 @@ class Stages:
             # coefficients of haze do not depend on how much of it is taken out
             haze = plan.local.haze or (MERELY if used[HAZE] else 0.0)
             bases, air = self._framed_bases(framed, key, plan.plate, haze)
+            colour = self._framed_colour(framed, key, plan.plate) if used[EVEN] else NO_COLOUR
             p = light_parameters(window, weights, exposure_ev, air.light)
-            return apply_asked(planes, bases.planes, air.planes, sums, used, p, window.x, window.y)
+            return apply_asked(planes, bases.planes, air.planes, colour, sums, used, p, window.x, window.y)
 
         if not keep:
             return make()
@@ -167,6 +171,23 @@ class Stages:
 
         stage = (key, "framed bases", plan.recovery, plan.hot_pixels, haze, framed.key)
         return self._small.get(stage, make, lambda both: both[0].nbytes + both[1].planes.nbytes)
+
+    def _framed_colour(self, framed: Framed, key: str, plan: PlatePlan) -> Float32:
+        """Small planes of colour as the framed picture sees them."""
+        source, source_key, radial = framed.source, framed.source_key(key), framed.map.radial
+
+        def make() -> Float32:
+            small = self._lit(source, source_key, plan, radial)
+            weights = source.luminance_weights(LightPlan(source.raw, source.as_shot_xy, source.as_shot_xy))
+            colour = colour_bases_of(small, ev(small, weights))
+            if framed.direct and (framed.width, framed.height) == (source.width, source.height):
+                return colour
+            width, height = fitted_size(framed.width, framed.height, LONG_EDGE)
+            sampling = framed.sampling(Window(width, height, 0, 0, width, height), _whole(source))
+            return warp_linear(colour, sampling, radial, width, height)
+
+        stage = (key, "framed colour", plan.recovery, plan.hot_pixels, framed.key)
+        return self._small.get(stage, make, lambda a: a.nbytes)
 
     def plate(
         self, source: Source, key: str, plan: PlatePlan, window: Window, keep: bool = True, shift: ColourShift | None = None

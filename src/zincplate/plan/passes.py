@@ -137,6 +137,8 @@ class SceneLight:
     highlights: float = 0.0
     clarity: float = 0.0
     haze: float = 0.0
+    even_colour: float = 0.0
+    """0..1: blotches of colour drawn to the colour of their region."""
 
 
 @dataclass(frozen=True)

@@ -29,7 +29,7 @@ BLENDS = {
     "sum": "add",
 }
 Blend = Literal["normal", "lighten", "darken", "multiply", "screen", "overlay", "soft_light", "luminosity", "colour", "sum"]
-ONLY_NORMAL = ("shadows", "highlights", "clarity", "haze")
+ONLY_NORMAL = ("shadows", "highlights", "clarity", "haze", "even_colour")
 """Controls that look at the surroundings in scene light: they act only where the blend is normal."""
 
 
@@ -54,6 +54,7 @@ class Controls(Parameters):
     highlights: float = _percent("Highlights", "Brings bright regions in, or lets them go.")
     clarity: float = _percent("Clarity", "Forms of middle size stronger or softer.")
     haze: float = _percent("Haze removal", "Takes the veil of air away, or adds to it.")
+    even_colour: float = _percent("Even colour", "Evens blotches of colour out, as on skin; texture and light stay.", 0)
     saturation: float = _percent("Saturation", "All colours stronger or weaker.")
     vibrance: float = _percent("Vibrance", "Weak colours stronger or weaker.")
     hue_degrees: float = float_gauge("Hue", -180, 180, 1, "\N{DEGREE SIGN}", "Turns all hues.")
@@ -96,6 +97,7 @@ class Pass(Item):
             c.highlights / 100,
             c.clarity / 100,
             c.haze / 100,
+            c.even_colour / 100,
         )
         display = DisplayLight(
             c.level_black / 255,

@@ -12,7 +12,7 @@ import { factsOfControl } from "./words";
 
 const NONE: ControlName[] = [];
 /** Controls that look at the surroundings in scene light: they act only where the blend is normal. */
-const ONLY_NORMAL = new Set<ControlName>(["shadows", "highlights", "clarity", "haze"]);
+const ONLY_NORMAL = new Set<ControlName>(["shadows", "highlights", "clarity", "haze", "even_colour"]);
 const STRAIGHT: Point[] = [
   [0, 0],
   [1, 1],

@@ -1,0 +1,54 @@
+"""Evening out on the demo's glazed bust: blotches of colour go, drawing and pores stay."""
+
+import cv2
+import numpy as np
+import pytest
+
+from zincplate.core.colour import oklab
+from zincplate.core.colour.colour_spaces import SPACES, SRGB
+from zincplate.demo import truth
+from zincplate.demo.card import frame_bytes
+from zincplate.formats.isolated import Decoder
+from zincplate.recipe.document import Recipe
+from zincplate.render.render import Renderer
+
+CHEST = (slice(0.60, 0.76), slice(0.15, 0.75))
+"""Rows and columns of the upright picture, in shares of its sides."""
+
+
+@pytest.fixture(scope="module")
+def pictures(tmp_path_factory: pytest.TempPathFactory) -> list[np.ndarray]:
+    """Oklab of the chest at full size: as it is, colours evened, colours and light evened."""
+    path = tmp_path_factory.mktemp("bust") / "TW-0080.dng"
+    path.write_bytes(frame_bytes(truth.of(80).frame))
+    renderer = Renderer(Decoder())
+    source, neutral = renderer.open(path, "k"), Recipe.neutral(True)
+    found = []
+    for controls in ({"even_colour": 0, "exposure_ev": 0.001}, {"even_colour": 100}, {"even_colour": 100, "clarity": -55}):
+        recipe = neutral.with_values({"passes": {"passes": [{"name": "skin", "controls": controls}]}})
+        picture = renderer.deliver(source, recipe, space="srgb", bits=16) / 65535
+        height, width = picture.shape[:2]
+        rows, columns = (slice(int(s.start * n), int(s.stop * n)) for s, n in zip(CHEST, (height, width), strict=True))
+        found.append(oklab.from_working(SRGB.transfer.decode(picture[rows, columns]) @ SPACES["srgb"].to_working.T))
+    return found
+
+
+def band(plane: np.ndarray, fine_px: float, coarse_px: float) -> float:
+    """Deviation of what lies between two sizes."""
+    plane = plane.astype(np.float32)
+    return float((cv2.GaussianBlur(plane, (0, 0), fine_px) - cv2.GaussianBlur(plane, (0, 0), coarse_px)).std())
+
+
+def test_blotches_of_colour_go_and_texture_stays(pictures: list[np.ndarray]) -> None:
+    plain, even, both = pictures
+    blotches = [sum(band(p[..., c], 8, 50) for c in (1, 2)) for p in pictures]
+    # by more than a third, shading that has a colour of its own included
+    assert blotches[1] < 0.65 * blotches[0] and blotches[2] < 0.65 * blotches[0]
+    # pores: what is finer than two pixels, as energy
+    texture = [float(np.square(p[..., 0] - cv2.GaussianBlur(p[..., 0], (0, 0), 2)).mean()) for p in pictures]
+    assert texture[1] == pytest.approx(texture[0], rel=0.05) and texture[2] == pytest.approx(texture[0], rel=0.1)
+    # the colour of the whole and its light are as they were
+    assert np.abs(even.mean((0, 1)) - plain.mean((0, 1))).max() < 0.004
+    assert np.abs(even[..., 0] - plain[..., 0]).mean() < 0.004
+    # clarity below zero evens light out the same way
+    assert band(both[..., 0], 8, 50) < 0.92 * band(plain[..., 0], 8, 50)

@@ -1,0 +1,80 @@
+import { expect, test } from "vitest";
+import { NEUTRAL, type Term } from "../api/generated/recipe";
+import { nextSize } from "../features/bench/passes/use_pass_keys";
+import {
+  controlsInUse,
+  freeName,
+  newPass,
+  passesOf,
+  withDodgeAndBurn,
+  withDouble,
+  withMoved,
+  withNewPass,
+  withNewTerm,
+  withPass,
+  withTerm,
+} from "./passes";
+
+const recipe = ["a", "b", "c"].reduce(
+  (r, id) => withNewPass(r, { ...newPass(passesOf(r)), id, name: id }),
+  NEUTRAL.raw,
+);
+const names = (r: typeof recipe) => passesOf(r).map((p) => p.name);
+const found: Term = {
+  id: "t",
+  join: "add",
+  strength: 100,
+  inverted: false,
+  kind: "found",
+  what: "sky",
+  sure: 90,
+  raster: "",
+};
+
+test("passes are moved, doubled and taken away; the others stay the same objects", () => {
+  expect(names(withMoved(recipe, "a", 2))).toEqual(["b", "c", "a"]);
+  expect(names(withMoved(recipe, "c", -5))).toEqual(["c", "a", "b"]);
+  expect(withMoved(recipe, "nobody", 0)).toBe(recipe);
+  expect(names(withDouble(recipe, "b", "x"))).toEqual(["a", "b", "b copy", "c"]);
+  expect(names(withPass(recipe, "b", () => null))).toEqual(["a", "c"]);
+  expect(passesOf(withPass(recipe, "b", (p) => ({ ...p, on: false })))[0]).toBe(passesOf(recipe)[0]);
+});
+
+test("names are free ones", () => {
+  expect(freeName(passesOf(recipe))).toBe("Pass 1");
+  expect(freeName(passesOf(recipe), "a")).toBe("a 1");
+  expect(freeName([], "Sky")).toBe("Sky");
+});
+
+test("a pass that nobody has named is called after what was found for it first", () => {
+  const fresh = { ...newPass([]), id: "new" };
+  const named = withNewTerm(withNewPass(recipe, fresh), "new", found);
+  expect(names(named).at(-1)).toBe("Sky");
+  expect(names(withNewTerm(named, "a", found))[0]).toBe("a");
+  const struck = withTerm(named, "new", "t", () => null);
+  expect(passesOf(struck).at(-1)?.area.terms).toEqual([]);
+});
+
+test("dodge and burn are two passes of a group, the lighter on top", () => {
+  const made = withDodgeAndBurn(recipe);
+  expect(names(made.recipe).slice(3)).toEqual(["Burn", "Dodge"]);
+  const [burn, dodge] = passesOf(made.recipe).slice(3);
+  expect(burn?.controls.exposure_ev).toBeLessThan(0);
+  expect(dodge?.controls.exposure_ev).toBeGreaterThan(0);
+  expect(dodge?.area.terms[0]).toBe(made.term);
+  expect(new Set(passesOf(made.recipe).map((p) => p.id)).size).toBe(5);
+});
+
+test("only controls that are set or taken are in use", () => {
+  const pass = { ...newPass([]), controls: { ...newPass([]).controls, contrast: 5 } };
+  expect(controlsInUse(pass)).toEqual(["contrast"]);
+  expect(controlsInUse(pass, ["haze", "exposure_ev"])).toEqual(["exposure_ev", "contrast", "haze"]);
+});
+
+test("the brush's sizes go in steps up and down and end", () => {
+  expect(nextSize(6, 1)).toBe(8);
+  expect(nextSize(6, -1)).toBe(4);
+  expect(nextSize(5, 1)).toBe(6);
+  expect(nextSize(60, 1)).toBe(60);
+  expect(nextSize(0.2, -1)).toBe(0.2);
+});
