@@ -23,6 +23,8 @@ MODELS = Path(__file__).parent / "models"
 PLACES_SIZE, PIXELS_SIZE = 224, 256
 SHARES = (1.0, 0.75, 0.5)
 """Of the short side: sizes of the squares in which bodies are looked for, besides the whole picture."""
+MOST_SQUARES = 9
+"""In one direction: in a very long strip squares lie farther apart."""
 CERTAIN, POSSIBLE = 0.88, 0.74
 """Chances at which a body is taken by itself, and from which on its outline is asked."""
 STEADY = 0.82
@@ -83,6 +85,11 @@ def _square(srgb: Float32, x0: float, y0: float, side: float, size: int) -> Floa
     return np.asarray(cv2.warpAffine(srgb, matrix, (size, size), flags=cv2.INTER_LINEAR, borderValue=(0, 0, 0)), np.float32)
 
 
+def _along(length: int, side: float) -> Float64:
+    """Where squares of a side begin along a length: a third apart, no more of them than :data:`MOST_SQUARES`."""
+    return np.linspace(0, length - side, min(1 + round((length - side) / (side / 3)), MOST_SQUARES))
+
+
 def bodies(srgb: Float32) -> list[Body]:
     """Bodies in a picture (h, w, 3), sRGB 0..1, the surest first; one for each place."""
     height, width = srgb.shape[:2]
@@ -90,8 +97,7 @@ def bodies(srgb: Float32) -> list[Body]:
     squares = [((width - long) / 2, (height - long) / 2, float(long))]
     for share in SHARES:
         side = share * short
-        for y in np.linspace(0, height - side, 1 + round((height - side) / (side / 3))):
-            squares += [(x, y, side) for x in np.linspace(0, width - side, 1 + round((width - side) / (side / 3)))]
+        squares += [(x, y, side) for y in _along(height, side) for x in _along(width, side)]
     found = []
     for x0, y0, side in squares:
         by_size = sorted(

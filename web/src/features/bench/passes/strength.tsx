@@ -1,3 +1,4 @@
+import { useState } from "react";
 import type { Pass } from "../../../api/generated/recipe";
 import { useBench } from "../../../state/bench";
 import { saveAs, withPass } from "../../../state/passes";
@@ -7,9 +8,12 @@ export function Strength({ pass }: { pass: Pass }) {
   const { edit, cancel } = useBench.getState();
   const set = (strength: number) => (r: Parameters<typeof withPass>[0]) =>
     withPass(r, pass.id, (p) => ({ ...p, strength }));
-  const done = (value: string) => {
-    if (Number(value) === pass.strength && !useBench.getState().moving) return;
-    saveAs(`strength ${pass.id}`, set(Number(value)));
+  // what the hand has set and the recipe has not heard yet: keys come faster than drafts are told
+  const [held, setHeld] = useState<number | null>(null);
+  const done = () => {
+    if (held === null) return;
+    saveAs(`strength ${pass.id}`, set(held));
+    setHeld(null);
   };
   return (
     <>
@@ -17,20 +21,28 @@ export function Strength({ pass }: { pass: Pass }) {
         type="range"
         min={0}
         max={100}
-        value={pass.strength}
+        value={held ?? pass.strength}
         aria-label={`Strength of pass ${pass.name}, percent`}
         title="Strength; double-click sets 100"
-        onChange={(e) => edit(set(Number(e.currentTarget.value)))}
-        onPointerUp={(e) => done(e.currentTarget.value)}
-        onKeyUp={(e) => done(e.currentTarget.value)}
+        onChange={(e) => {
+          const value = Number(e.currentTarget.value);
+          setHeld(value);
+          edit(set(value));
+        }}
+        onPointerUp={done}
+        onKeyUp={done}
+        onBlur={done}
         onKeyDown={(e) => {
           e.stopPropagation();
-          if (e.key === "Escape") cancel();
+          if (e.key === "Escape") {
+            setHeld(null);
+            cancel();
+          }
         }}
         onDoubleClick={() => saveAs(`strength ${pass.id}`, set(100))}
         className="short-gauge h-3 w-[74px]"
       />
-      <span className="w-7 text-right tabular-nums">{pass.strength.toFixed(0)}</span>
+      <span className="w-7 text-right tabular-nums">{(held ?? pass.strength).toFixed(0)}</span>
     </>
   );
 }
