@@ -42,8 +42,24 @@ def scene() -> Source:
     return rendered(np.rint(SRGB.transfer.encode(linear) * 65535).astype(np.uint16))
 
 
+@lru_cache(maxsize=1)
 def renderer() -> Renderer:
-    return Renderer(Decoder())
+    """One for all: each has a thread of its own, and keeps what it has rendered."""
+    return Renderer(Decoder(), memory_bytes=256 << 20)
+
+
+_KEYS: list[Source] = []
+
+
+def key(source: Source) -> str:
+    """A name for a source's cached pictures."""
+    if not any(known is source for known in _KEYS):
+        _KEYS.append(source)
+    return f"source {next(i for i, known in enumerate(_KEYS) if known is source)}"
+
+
+def view(source: Source, recipe: Recipe, request: ViewRequest) -> np.ndarray:
+    return renderer().view(source, key(source), recipe, request).picture
 
 
 def with_passes(*passes: dict[str, Any], recipe: Recipe = NEUTRAL) -> Recipe:
@@ -221,11 +237,10 @@ def term(kind: str, **more: Any) -> dict[str, Any]:
 
 def area(plan: dict[str, Any], recipe: Recipe = NEUTRAL, source: Source | None = None, long_edge: int = WIDTH) -> np.ndarray:
     """An area over the whole finished picture, at full size or smaller."""
-    used = renderer()
     source = source or scene()
     full = with_passes({"area": plan, "controls": {"exposure_ev": 1}}, recipe=recipe)
     request = ViewRequest(long_edge, long_edge, box=True, show="area_alone")
-    return used.view(source, "k", full, request).picture[..., 0] / 255
+    return view(source, full, request)[..., 0] / 255
 
 
 @pytest.mark.parametrize("kind", TERMS)
@@ -250,9 +265,9 @@ def test_an_area_is_the_same_at_every_size(kind: str, more: dict[str, float]) ->
     averaged = full.reshape(300, 4, 450, 4).mean((1, 3))
     assert np.abs(small - averaged).mean() < 0.012 and np.quantile(np.abs(small - averaged), 0.99) < 0.16
     # a window at 1:1 shows what the whole has there
-    used, recipe = renderer(), with_passes({"area": plan, "controls": {"exposure_ev": 1}})
+    recipe = with_passes({"area": plan, "controls": {"exposure_ev": 1}})
     request = ViewRequest(1800, 1200, 700, 400, 500, 300, show="area_alone")
-    window = used.view(source, "k", recipe, request).picture[..., 0] / 255
+    window = view(source, recipe, request)[..., 0] / 255
     assert np.abs(window - full[400:700, 700:1200]).max() < 0.012
 
 
@@ -285,8 +300,7 @@ def test_an_area_stays_on_its_subject_through_any_framing(kind: str, framing: di
     """The edge of an area is where it was on the frame to half a pixel."""
     source, recipe = large(), NEUTRAL.with_values({"framing": framing})
     plain = area({"terms": [term(kind)]}, source=source, long_edge=1800)
-    used = renderer()
-    framed = used.framed(source, "k", source.plan(recipe).frame)
+    framed = renderer().framed(source, key(source), source.plan(recipe).frame)
     seen = area({"terms": [term(kind)]}, recipe, source, max(framed.width, framed.height))
     y, x = np.mgrid[8 : framed.height - 8 : 7, 8 : framed.width - 8 : 7]
     places = framed.to_frame(np.stack([x.ravel() + 0.5, y.ravel() + 0.5], 1)) * 1800
@@ -331,19 +345,18 @@ def one_pass() -> st.SearchStrategy[dict[str, Any]]:
 def test_any_passes_are_finite_and_survive_json(passes: list[dict[str, Any]]) -> None:
     recipe = with_passes(*passes)
     assert Recipe.from_document(json.loads(json.dumps(recipe.to_document()))) == recipe
-    view = renderer().view(scene(), "k", recipe, ViewRequest(120, 80, box=True))
-    assert view.picture.shape == (80, 120, 3)
+    seen = view(scene(), recipe, ViewRequest(120, 80, box=True))
+    assert seen.shape == (80, 120, 3)
     delivered = renderer().deliver(scene(), recipe, space="srgb", bits=8, long_edge=120)
     # the view reads reduced plates, a delivery develops first and reduces then
-    assert np.abs(view.picture.astype(int) - delivered.astype(int)).mean() < 6
+    assert np.abs(seen.astype(int) - delivered.astype(int)).mean() < 6
 
 
 def test_a_view_of_full_size_has_the_codes_of_a_delivery() -> None:
     strong = {"area": {"terms": [term("ring"), term("brush")]}, "controls": {"exposure_ev": 1, "clarity": 50, "saturation": 40}}
     recipe = with_passes(strong, {"blend": "soft_light", "area": {"terms": [term("tone")]}})
-    used = renderer()
-    whole = used.deliver(scene(), recipe, space="srgb", bits=8)
-    part = used.view(scene(), "k", recipe, ViewRequest(WIDTH, HEIGHT, 100, 50, 160, 120)).picture
+    whole = renderer().deliver(scene(), recipe, space="srgb", bits=8)
+    part = view(scene(), recipe, ViewRequest(WIDTH, HEIGHT, 100, 50, 160, 120))
     assert np.abs(part.astype(int) - whole[50:170, 100:260].astype(int)).max() <= 1
 
 
