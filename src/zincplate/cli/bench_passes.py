@@ -1,5 +1,4 @@
-"""``bench --passes``: what passes cost at fit, at 1:1, while a stroke is painted, and in a delivery (part of the whole bench
-too)."""
+"""``bench --passes``: what passes cost at fit, at 1:1, while a stroke is painted, and in a delivery."""
 
 import json
 import tempfile
