@@ -1,4 +1,4 @@
-import { useCallback, useEffect, useState } from "react";
+import { useCallback, useEffect, useLayoutEffect, useState } from "react";
 import type { Frame } from "../../api/client";
 import type { Step } from "../../api/generated/recipe";
 import { FIT } from "../../canvas/viewport";
@@ -14,6 +14,7 @@ import { onSaved } from "../../state/savers";
 import { chosenOf } from "../../state/selection";
 import { useTogether } from "../../state/together";
 import { Button } from "../../ui/controls";
+import { toPlace } from "../../ui/focus";
 import { TopBar } from "../../ui/top_bar";
 import { isTyped } from "../../ui/typing";
 import { CarrySheet } from "../carry/carry_sheet";
@@ -76,6 +77,12 @@ export function BenchPlace({ shoot, frame: id, step: asked, version: chosenVersi
   useEffect(() => {
     if (version !== undefined) useBench.getState().open(id, version).catch(complain);
   }, [id, version]);
+
+  // what is folded away may have had the keyboard: the picture takes it in the same breath, so that no key goes nowhere
+  const alone = room.alone;
+  useLayoutEffect(() => {
+    if (alone && (document.activeElement ?? document.body) === document.body) toPlace();
+  }, [alone]);
 
   const show = useCallback(
     (target: Frame | null) => target && go({ place: "bench", shoot, frame: target.id, step }, true),
