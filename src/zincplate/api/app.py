@@ -13,7 +13,7 @@ from pydantic import ValidationError
 from werkzeug.exceptions import HTTPException
 
 from zincplate import __version__
-from zincplate.api import areas, arranging, bench, carrying, deliveries, find, jobs, merging, shoots
+from zincplate.api import areas, arranging, bench, carrying, deliveries, find, jobs, mending, merging, shoots
 from zincplate.api.models import ErrorOut
 from zincplate.formats.errors import FileError
 from zincplate.formats.turns import Superseded
@@ -58,6 +58,7 @@ def create_app(context: Context, page: Path | None = None) -> Flask:
         arranging.api,
         bench.api,
         areas.api,
+        mending.api,
         carrying.api,
         merging.api,
         find.api,

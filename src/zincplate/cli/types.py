@@ -52,6 +52,7 @@ def typescript() -> str:
         f"export const NEUTRAL_CONTROLS = {json.dumps(Controls().model_dump(mode='json'))} as PassControls;",
         f"export const PASS_CONTROLS = {json.dumps(pass_controls)} as const;",
         f"export const BLENDS = {json.dumps(list(BLENDS.items()))} as const;",
+        f"export type Repair = {_type(definitions['Repair'], definitions)};",
         "export type Step = keyof typeof CONTROLS;",
         f"export const CONTROLS = {json.dumps(controls)} as const;",
         f"export const NEUTRAL = {json.dumps(facts['neutral'])} as unknown as {{ raw: Recipe; rendered: Recipe }};",

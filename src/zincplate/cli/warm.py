@@ -40,6 +40,12 @@ _EVERYTHING: dict[str, dict[str, Any]] = {
         "colour_noise": 20.0,
         "hot_pixels": True,
     },
+    "repair": {
+        "repairs": [
+            {"kind": "heal", "strokes": [{"points": [6000, 6000], "size": 0.1}], "dx": 0.2},
+            {"kind": "removal", "strokes": [{"points": [10000, 10000], "size": 0.15}]},
+        ]
+    },
     "passes": {
         "passes": [
             {

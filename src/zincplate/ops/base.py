@@ -12,10 +12,10 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from zincplate.plan.light import LightPlan
 
-Step = Literal["framing", "balance", "tone", "colour", "definition", "passes", "finish"]
+Step = Literal["framing", "balance", "tone", "colour", "definition", "repair", "passes", "finish"]
 COLOURS = ("red", "yellow", "green", "cyan", "blue", "magenta")
 """The six hues of the colour circle."""
-STEPS: tuple[Step, ...] = ("framing", "balance", "tone", "colour", "definition", "passes", "finish")
+STEPS: tuple[Step, ...] = ("framing", "balance", "tone", "colour", "definition", "repair", "passes", "finish")
 
 
 class Parameters(BaseModel):

@@ -22,6 +22,7 @@ from zincplate.ops.framing.lens import LENS
 from zincplate.ops.framing.movements import MOVEMENTS
 from zincplate.ops.framing.turn import TURN
 from zincplate.ops.passes.passes import PASSES
+from zincplate.ops.repair.repairs import REPAIRS
 from zincplate.ops.tone.contrast import CONTRAST
 from zincplate.ops.tone.curve import CURVE
 from zincplate.ops.tone.exposure import EXPOSURE
@@ -32,6 +33,7 @@ from zincplate.ops.tone.regions import REGIONS
 from zincplate.ops.tone.view import VIEW
 
 ORDER: tuple[Operation[Any], ...] = (
+    REPAIRS,
     RECOVERY,
     NOISE,
     TURN,

@@ -32,6 +32,7 @@ from zincplate.plan.light import LightPlan
 from zincplate.plan.local import LocalPlan
 from zincplate.plan.plate import PlatePlan
 from zincplate.sources.file import Source
+from zincplate.sources.repaired import plain_key
 
 Float32 = NDArray[np.float32]
 
@@ -221,6 +222,9 @@ class Stages:
 
     def _blown(self, source: Source, key: str, hot_pixels: bool, width_px: int) -> Surroundings:
         """What stands around blown areas, for windows at a size of the whole."""
+        if source.mended is not None and not source.mended.reaches(source.white_limits * np.float32(0.9), hot_pixels):
+            # repairs that have nothing to do with blown areas leave what stands around them
+            source, key = source.plain, plain_key(key)
 
         def make() -> Surroundings:
             # half size: every sample is one group of the sensor's sites, so that full ones are not averaged away

@@ -13,6 +13,7 @@ from zincplate.plan.frame import FramePlan
 from zincplate.plan.local import LocalPlan
 from zincplate.plan.passes import PassPlan
 from zincplate.plan.plate import PlatePlan
+from zincplate.plan.repairs import RepairPlan
 
 Float = NDArray[np.float64]
 Points = tuple[tuple[float, float], ...]
@@ -45,6 +46,8 @@ class LightPlan:
     local: LocalPlan = field(default_factory=LocalPlan)
     colour: ColourPlan = field(default_factory=ColourPlan)
     finish: FinishPlan = field(default_factory=FinishPlan)
+    repairs: tuple[RepairPlan, ...] = ()
+    """In the order in which they are done."""
     passes: tuple[PassPlan, ...] = ()
     """In the order in which they are laid over the picture."""
 

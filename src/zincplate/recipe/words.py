@@ -8,6 +8,7 @@ from zincplate.ops.order import ORDER
 from zincplate.recipe.document import Recipe
 from zincplate.recipe.numbers import ARROW, with_unit
 from zincplate.recipe.pass_words import passes_in_words
+from zincplate.recipe.repair_words import repairs_in_short, repairs_in_words
 
 
 def formatted(value: Any, ui: dict[str, Any]) -> str:
@@ -23,6 +24,8 @@ def formatted(value: Any, ui: dict[str, Any]) -> str:
         return "on" if value else "off"
     if kind == "passes":
         return "none" if not value else ", ".join(one.name for one in value)
+    if kind == "repairs":
+        return repairs_in_short(value)
     if kind == "own_keys":
         return "none" if not value else ", ".join(key.name for key in value)
     if kind in _FRAMING_WORDS:
@@ -72,7 +75,11 @@ def _keys(old: Any, new: Any) -> list[str]:
     return found
 
 
-_OF_ITEMS: dict[str, Callable[[Any, Any], list[str]]] = {"own_keys": _keys, "passes": passes_in_words}
+_OF_ITEMS: dict[str, Callable[[Any, Any], list[str]]] = {
+    "own_keys": _keys,
+    "passes": passes_in_words,
+    "repairs": repairs_in_words,
+}
 
 
 def changes_in_words(old: Recipe, new: Recipe) -> list[str]:

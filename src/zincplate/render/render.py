@@ -5,6 +5,7 @@ Both take planes from :class:`zincplate.pipeline.stages.Stages`, run the fused k
 recipe asks for it.
 """
 
+import hashlib
 import itertools
 import time
 from collections.abc import Callable
@@ -39,11 +40,13 @@ from zincplate.plan.frame import FramePlan
 from zincplate.plan.light import LightPlan
 from zincplate.plan.passes import AreaPlan
 from zincplate.recipe.document import Recipe, RecipeError
+from zincplate.render.films import alone, amber_film, dust_light, film, grey_where_not
 from zincplate.render.render_thread import RenderThread
 from zincplate.render.strips import deliver_whole
 from zincplate.render.view import View, ViewRequest
 from zincplate.sources.file import Source
 from zincplate.sources.readers import Plate
+from zincplate.sources.repaired import Mended, plain_key, repaired_key
 from zincplate.tables.colour_plan import reach_of
 
 Float32 = NDArray[np.float32]
@@ -52,10 +55,8 @@ DEPTH_RADIUS = 16
 """Half side of the square of full-size pixels that the depth guard looks at."""
 FRAMED_KEPT = 64
 """Resolved frame stages; each counts one in its cache. They hold tables of some 200 kB and no source."""
-PARTS = {"sources": 0.5, "plates": 0.3, "stages": 0.2}
+PARTS = {"sources": 0.5, "plates": 0.28, "stages": 0.17, "repairs": 0.05}
 """Shares of a renderer's memory."""
-AMBER = np.array([138.0, 92.0, 8.0], np.float32)
-AMBER_FILM, FILM_SHARE = (214, 150, 22), 0.62
 _SERIAL = itertools.count()
 T = TypeVar("T")
 
@@ -78,6 +79,7 @@ class Renderer:
         self._framed = ByteCache(FRAMED_KEPT)
         self._sources = ByteCache(int(PARTS["sources"] * memory_bytes))
         self._plates = ByteCache(int(PARTS["plates"] * memory_bytes))
+        self.repairs_kept = ByteCache(int(PARTS["repairs"] * memory_bytes))
         self._stage_bytes = int(PARTS["stages"] * memory_bytes)
         self.stages = Stages(self._read, self._stage_bytes)
         self._thread = RenderThread()
@@ -95,10 +97,24 @@ class Renderer:
         turn comes and it is not wanted any more."""
         return self._sources.get(key, lambda: Source(self._decoder.decode(path, turn)), lambda s: s.nbytes)
 
+    def repaired(self, source: Source, key: str, recipe: Recipe, quick: bool = True, moving: bool = False) -> tuple[Source, str]:
+        """The source as a recipe's repairs leave it, and a key that says so; itself when there are none. Removals without a
+        fill are filled in a hurry when ``quick``; while a hand is ``moving`` one, membranes are less exact."""
+        repairs = source.plan(recipe).repairs
+        if not repairs:
+            return source, key
+        mended = Mended(source, key, repairs, self.repairs_kept, quick, moving)
+        name = hashlib.sha256(repr((repairs, quick, moving)).encode()).hexdigest()[:20]
+        return source.repaired(mended), repaired_key(key, name)
+
+    def mended(self, source: Source, key: str, recipe: Recipe, quick: bool = True) -> Mended:
+        """The repairs of a recipe on a source."""
+        return Mended(source, key, source.plan(recipe).repairs, self.repairs_kept, quick)
+
     def framed(self, source: Source, key: str, plan: FramePlan) -> Framed:
         """The frame stage of a plan, kept for a while; raises :class:`RecipeError` when it makes no sense on this source."""
         # data of a lens may come or change while the file is open
-        stage = (key, source.width, source.height, plan, self.lenses.stamp())
+        stage = (plain_key(key), source.width, source.height, plan, self.lenses.stamp())
 
         def make() -> Framing:
             try:
@@ -135,14 +151,29 @@ class Renderer:
             )
         left, top = int(x0), int(y0)
         right, bottom = min(int(np.ceil(x1 - 1e-9)), source.width), min(int(np.ceil(y1 - 1e-9)), source.height)
-        full = source.window(left, top, right - left, bottom - top, hot_pixels, shift)
+        rect = (left, top, right - left, bottom - top)
+        if source.mended is None:
+            full = source.window(*rect, hot_pixels, shift)
+        else:
+            # demosaiced once, however often a repair is moved
+            stage = (plain_key(key), "full", rect, source.orientation, hot_pixels, shift and shift.key)
+            plain = self._plates.get(stage, lambda: source.plain.window(*rect, hot_pixels, shift), lambda a: a.nbytes)
+            full = source.mend(plain, left, top, hot_pixels, shift)
         if step_x == 1 and step_y == 1:
             return full
         return reduce_box(full, (x0 - left, x1 - left), (y0 - top, y1 - top), r.width, r.height)
 
     def _plate(self, source: Source, key: str, level: int, hot_pixels: bool) -> Plate:
         stage = (key, "plate", level, hot_pixels)
-        return self._plates.get(stage, lambda: source.reduced(level, hot_pixels), lambda p: p.planes.nbytes)
+
+        def make() -> Plate:
+            if source.mended is None:
+                return source.reduced(level, hot_pixels)
+            plain = (plain_key(key), "recorded plate", level, hot_pixels)
+            recorded = self._plates.get(plain, lambda: source.recorded_plate(level, hot_pixels), lambda p: p.planes.nbytes)
+            return source.mended_plate(recorded, hot_pixels)
+
+        return self._plates.get(stage, make, lambda p: p.planes.nbytes)
 
     def view(
         self, source: Source, key: str, recipe: Recipe, request: ViewRequest, space: str = "srgb", turn: Turn = AT_ONCE
@@ -152,6 +183,7 @@ class Renderer:
 
     def _view(self, source: Source, key: str, recipe: Recipe, request: ViewRequest, space: str, turn: Turn) -> View:
         start = time.perf_counter()
+        source, key = self.repaired(source, key, recipe, moving=request.quick)
         plan = source.plan(recipe)
         framed = self.framed(source, key, plan.frame)
         finished_picture = framed
@@ -189,12 +221,14 @@ class Renderer:
         if r.show == "edges":
             encoded = np.empty_like(planes)
             to_float(np.ascontiguousarray(lighted), tables, encoded)
-            _amber_film(picture, edge_area(luma_of(encoded), scale)[inner])
+            amber_film(picture, edge_area(luma_of(encoded), scale)[inner])
         elif r.show in ("area", "area_alone"):
             area = self.stages.areas.plane(framed, key, area_of(recipe, r.key), window)
-            (_film if r.show == "area" else _alone)(picture, area)
+            (film if r.show == "area" else alone)(picture, area)
+        elif r.show == "dust":
+            dust_light(picture, scale)
         elif r.show == "reach":
-            _grey_where_not(picture, self._reach(source, recipe, plan, planes[(slice(None), *inner)], r.key))
+            grey_where_not(picture, self._reach(source, recipe, plan, planes[(slice(None), *inner)], r.key))
         outside = 0.0
         if r.gamut:
             mask = self._outside(framed, key, recipe, plan, planes, outer, space)[inner]
@@ -247,6 +281,7 @@ class Renderer:
 
     def _square(self, source: Source, key: str, recipe: Recipe, x: int, y: int, radius: int) -> "_Square":
         """Planes after the local stage of a square of the finished picture's full-size pixels."""
+        source, key = self.repaired(source, key, recipe)
         plan = source.plan(recipe)
         framed = self.framed(source, key, plan.frame)
         window = _square_of(framed, x, y, radius)
@@ -314,7 +349,7 @@ class Renderer:
         ``progress`` is called with 0..1 and stops the delivery by returning False (:class:`Cancelled`).
         """
         stages = Stages(_ReadAgain(self.read_once), self._stage_bytes, best=True)
-        key = key or f"delivery {next(_SERIAL)}"
+        source, key = self.repaired(source, key or f"delivery {next(_SERIAL)}", recipe, quick=False)
         return deliver_whole(
             stages, self.framed(source, key, source.plan(recipe).frame), key, recipe, space, bits, long_edge, progress
         )
@@ -370,30 +405,3 @@ def _through(framed: Framed, plan: LightPlan, request: ViewRequest) -> tuple[Fra
         raise RecipeError("The view asked for has no size.")
     plan = replace(plan, local=replace(plan.local, vignette=None), finish=replace(plan.finish, border_share=0.0))
     return framed.over(left, top, round(width), round(height)), plan
-
-
-def _amber_film(picture: NDArray[np.uint8], area: Float32) -> None:
-    """The picture in grey under an amber film where the area is, in place."""
-    grey = (picture @ np.array([0.2126, 0.7152, 0.0722], np.float32))[..., None]
-    film = (0.8 * area)[..., None]
-    picture[:] = np.rint(grey * (1 - film) + (0.45 * grey + AMBER) * film).astype(np.uint8)
-
-
-def _film(picture: NDArray[np.uint8], area: Float32) -> None:
-    """Amber film over the picture where an area is, in place."""
-    film = np.rint(FILM_SHARE * 256 * area).astype(np.int32)
-    for channel, ink in enumerate(AMBER_FILM):
-        plane = picture[..., channel].astype(np.int32)
-        picture[..., channel] = plane + (((ink - plane) * film) >> 8)
-
-
-def _alone(picture: NDArray[np.uint8], area: Float32) -> None:
-    """The area in grey instead of the picture, in place."""
-    picture[:] = np.rint(255 * area)[..., None].astype(np.uint8)
-
-
-def _grey_where_not(picture: NDArray[np.uint8], reach: NDArray[np.float64]) -> None:
-    """Colours a key does not touch become grey, lighter than they were, in place."""
-    grey = 128 + 0.35 * (picture @ np.array([0.2126, 0.7152, 0.0722]) - 128)
-    share = np.sqrt(reach)[..., None]
-    picture[:] = np.rint(picture * share + grey[..., None] * (1 - share)).astype(np.uint8)

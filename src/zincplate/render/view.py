@@ -10,7 +10,7 @@ from zincplate.pipeline.framing import Framed
 from zincplate.pipeline.windows import Sized, Window
 from zincplate.recipe.document import RecipeError
 
-Show = Literal["picture", "edges", "reach", "area", "area_alone"]
+Show = Literal["picture", "edges", "reach", "area", "area_alone", "dust"]
 
 
 @dataclass(frozen=True)
@@ -25,7 +25,7 @@ class ViewRequest:
     height: int = 0
     show: Show = "picture"
     """The picture, the area that sharpening counts as edges, or what the picked key ``key`` reaches, or where the
-    pass ``key`` acts (as a film over the picture, or alone in grey)."""
+    pass ``key`` acts (as a film over the picture, or alone in grey), or the light that dust is looked for by."""
     key: int = 0
     gamut: bool = False
     """Mark colours outside the delivery space in the clipping map."""

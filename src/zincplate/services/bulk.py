@@ -191,6 +191,8 @@ def along(
     initial, valid = _initial(versions), _Valid()
     for version in versions:
         given = moved(values, before, version.recipe, as_shot_of(context, version.frame)) if as_change else values
+        # a repair is of one frame's pixels: the others keep theirs
+        given = {step: controls for step, controls in given.items() if step != "repair"}
         if "passes" in given:
             was, theirs = (document.get("passes", {}).get("passes", []) for document in (before, version.recipe))
             given = {**given, "passes": {"passes": passes_along(was, given["passes"]["passes"], theirs)}}

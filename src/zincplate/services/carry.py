@@ -8,6 +8,7 @@ from zincplate.ops.order import ORDER
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.recipe.pass_carry import Areas, Joining, carried
 from zincplate.recipe.preset import values_of
+from zincplate.recipe.repair_carry import carried_repairs
 from zincplate.recipe.relative import moved
 from zincplate.services import bulk, recipe_presets
 from zincplate.services.bulk import Values
@@ -65,7 +66,7 @@ def carry(context: Context, asked: Carry) -> dict[str, Any]:
     try:
         kind, words, common = _common(context, asked)
         wanted = {version: _with(common(version), values) for version, values in own.items()}
-        if asked.source is not None and "passes" in asked.operations:
+        if asked.source is not None and {"passes", "repairs"} & set(asked.operations):
             wanted = _joined(wanted, asked)
     except RecipeError as error:
         raise UserError(str(error)) from error
@@ -83,17 +84,23 @@ def carry(context: Context, asked: Carry) -> dict[str, Any]:
 
 
 def _joined(wanted: dict[int, Values], asked: Carry) -> dict[int, Values]:
-    """Values whose passes are put together with those of the frames that they go to."""
-    theirs: dict[int, list[dict[str, Any]]] = {}
+    """Values whose passes and repairs are put together with those of the frames that they go to."""
+    theirs: dict[int, dict[str, Any]] = {}
     if asked.joining == "add":
         ids = list(wanted)
         for start in range(0, len(ids), 1000):
             rows = Version.select(Version.id, Version.recipe).where(Version.id.in_(ids[start : start + 1000])).tuples()
-            theirs.update({i: recipe.get("passes", {}).get("passes", []) for i, recipe in rows})
+            theirs.update({i: {part: recipe.get(part, {}) for part in ("passes", "repair")} for i, recipe in rows})
     out: dict[int, Values] = {}
     for version, values in wanted.items():
-        passes = carried(values["passes"]["passes"], theirs.get(version, ()), asked.areas, asked.joining)
-        out[version] = {**values, "passes": {"passes": passes}}
+        own, here = dict(values), theirs.get(version, {})
+        if "passes" in values:
+            before = here.get("passes", {}).get("passes", [])
+            own["passes"] = {"passes": carried(values["passes"]["passes"], before, asked.areas, asked.joining)}
+        if "repair" in values:
+            before = here.get("repair", {}).get("repairs", [])
+            own["repair"] = {"repairs": carried_repairs(values["repair"]["repairs"], before, asked.joining)}
+        out[version] = own
     return out
 
 

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from zincplate.core.colour.adaptation import D65_XY, xy_to_xyz, xyz_to_xy
 from zincplate.core.colour.colour_spaces import REC2020, WORKING_LUMINANCE
-from zincplate.core.geometry.orientation import FLIPS, to_sensor, turned, upright, upright_size
+from zincplate.core.geometry.orientation import FLIPS, on_sensor, to_sensor, turned, upright, upright_size
 from zincplate.core.geometry.radial import Radial
 from zincplate.core.kernels.light import LightTables
 from zincplate.core.noise.wavelet_noise import StabilisedNoise, deviation_of
@@ -24,6 +24,8 @@ from zincplate.formats.decoded import CameraColour, Decoded
 from zincplate.plan.light import LightPlan
 from zincplate.recipe.document import Recipe
 from zincplate.sources.readers import Mosaic, Picture, Plate, Reader
+from zincplate.sources.rect import Rect
+from zincplate.sources.repaired import Mended
 from zincplate.tables.light_plan import gains_of, matrix_of, plan_of, tables_of
 
 Float32 = NDArray[np.float32]
@@ -45,6 +47,7 @@ class Source:
         self._reader = self._reader_of(decoded)
         self._lock = threading.Lock()
         self._measured: float | None = None
+        self._mended: Mended | None = None
         self.width, self.height = upright_size(self._reader.width, self._reader.height, self.orientation)
         if self.camera is not None:
             self.as_shot_neutral = self.camera.as_shot_neutral
@@ -83,6 +86,46 @@ class Source:
         other.orientation = turned(self.orientation, quarter_turns, mirror)
         other.width, other.height = upright_size(self._reader.width, self._reader.height, other.orientation)
         return other
+
+    def repaired(self, mended: Mended) -> "Source":
+        """The same file with repairs in what is read of it."""
+        other = copy.copy(self)
+        other._mended = mended
+        return other
+
+    @property
+    def mended(self) -> Mended | None:
+        """The repairs in what is read."""
+        return self._mended
+
+    @property
+    def plain(self) -> "Source":
+        """The same without repairs."""
+        if self._mended is None:
+            return self
+        other = copy.copy(self)
+        other._mended = None
+        return other
+
+    def mend(self, planes: Float32, x: int, y: int, hot_pixels: bool, shift: ColourShift | None) -> Float32:
+        """Full-size plates of a rectangle read from the plain source, with the repairs in them; a copy where there are any."""
+        if self._mended is None:
+            return planes
+        h, w = planes.shape[1:]
+        sx, sy, sw, sh = to_sensor(x, y, w, h, self.width, self.height, self.orientation)
+        # in the geometry that repairs live in: the frame upright, whatever the turn of this view of it
+        first = self.capture.orientation
+        rect = Rect(*_upright_rect(sx, sy, sw, sh, self._reader.width, self._reader.height, first))
+        if not self._mended.touches(rect):
+            return planes
+        recorded = np.array(on_sensor(planes, self.orientation, 1), np.float32, order="C")
+        self._mended.over(upright(recorded, first, 1), rect, hot_pixels, shift)
+        return np.ascontiguousarray(upright(recorded, self.orientation, 1))
+
+    @property
+    def root_shift(self) -> float:
+        """What is added to plate values before a root makes their noise even."""
+        return max(self.noise(1.0).shift, 1e-4)
 
     @property
     def raw(self) -> bool:
@@ -148,7 +191,8 @@ class Source:
     def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False, shift: ColourShift | None = None) -> Float32:
         """Full-size plate of a rectangle of the upright picture, which must lie inside it; a mosaic through a shift."""
         sx, sy, sw, sh = to_sensor(x, y, w, h, self.width, self.height, self.orientation)
-        return np.ascontiguousarray(upright(self._reader.window(sx, sy, sw, sh, hot_pixels, shift), self.orientation, 1))
+        recorded = np.ascontiguousarray(upright(self._reader.window(sx, sy, sw, sh, hot_pixels, shift), self.orientation, 1))
+        return self.mend(recorded, x, y, hot_pixels, shift)
 
     def trust(self, x: int, y: int, w: int, h: int) -> Float32:
         """(h, w) how far the recorded values of a rectangle of the upright picture are to be believed: 1 well below clipping, 0
@@ -163,6 +207,23 @@ class Source:
     def reduced(self, step: int, hot_pixels: bool = False) -> Plate:
         """Plate of the whole picture averaged over ``step`` pixels (even)."""
         plate = self._reader.reduced(step, hot_pixels)
+        if self._mended is not None:
+            self._mended.over_reduced(plate, hot_pixels, self.capture.orientation)
+        return self._upright_plate(plate)
+
+    def mended_plate(self, plain: Plate, hot_pixels: bool) -> Plate:
+        """A reduced plate of the plain source (as :meth:`recorded_plate` gives it) with the repairs in it, upright."""
+        assert self._mended is not None
+        plate = Plate(plain.planes.copy(), plain.step, plain.origin_x, plain.origin_y)
+        self._mended.over_reduced(plate, hot_pixels, self.capture.orientation)
+        return self._upright_plate(plate)
+
+    def recorded_plate(self, step: int, hot_pixels: bool) -> Plate:
+        """A reduced plate in the sensor's orientation, without repairs."""
+        return self._reader.reduced(step, hot_pixels)
+
+    def _upright_plate(self, plate: Plate) -> Plate:
+        step = plate.step
         if self.orientation == 1:
             return plate
         flip = FLIPS[self.orientation]
@@ -250,3 +311,15 @@ class Source:
     def camera_values(self, planes: Float32) -> Float32:
         """Plate values -> camera values with white level 1 (raw), or linear light as it is."""
         return planes * np.asarray(self.as_shot_neutral, np.float32)[:, None, None]
+
+
+def _upright_rect(x: int, y: int, w: int, h: int, width: int, height: int, orientation: int) -> tuple[int, int, int, int]:
+    """Rectangle in sensor rows and columns (of a sensor that size) -> the same rectangle in the upright picture."""
+    flip = FLIPS[orientation]
+    if flip.transpose:
+        x, y, w, h, width, height = y, x, h, w, height, width
+    if flip.rows:
+        y = height - y - h
+    if flip.columns:
+        x = width - x - w
+    return x, y, w, h

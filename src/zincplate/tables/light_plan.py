@@ -61,7 +61,14 @@ def tables_of(
     Equal input gives the same object again (small cache), so a view that only moves does no table work.
     """
     return _tables(
-        json.dumps(recipe.with_switch("framing", False).with_switch("passes", False).effective().to_document(), sort_keys=True),
+        json.dumps(
+            recipe.with_switch("framing", False)
+            .with_switch("passes", False)
+            .with_switch("repair", False)
+            .effective()
+            .to_document(),
+            sort_keys=True,
+        ),
         matrices,
         as_shot_neutral,
         as_shot_xy,

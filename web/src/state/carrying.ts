@@ -42,7 +42,7 @@ export function rememberChoice(choice: Record<string, boolean>): void {
 
 /** Framing and areas belong to one frame: they are left out until they are asked for. */
 export const takenAtFirst = (a: Adjustment): boolean =>
-  rememberedChoice()[a.id] ?? (a.step !== "framing" && a.step !== "passes");
+  rememberedChoice()[a.id] ?? (a.step !== "framing" && a.step !== "passes" && a.step !== "repair");
 
 export const adjustmentsOf = async (version: number): Promise<Adjustment[]> => {
   await settledVersions();

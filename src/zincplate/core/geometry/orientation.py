@@ -39,6 +39,15 @@ def upright(image: NDArray[T], orientation: int, row_axis: int = 0) -> NDArray[T
     return out
 
 
+def on_sensor(image: NDArray[T], orientation: int, row_axis: int = 0) -> NDArray[T]:
+    """The opposite of :func:`upright`: a view of an upright ``image`` in rows and columns of the sensor."""
+    flip = FLIPS[orientation]
+    out = np.flip(image, row_axis + 1) if flip.columns else image
+    if flip.rows:
+        out = np.flip(out, row_axis)
+    return np.swapaxes(out, row_axis, row_axis + 1) if flip.transpose else out
+
+
 def upright_size(width: int, height: int, orientation: int) -> tuple[int, int]:
     """(width, height) after putting upright."""
     return (height, width) if FLIPS[orientation].transpose else (width, height)

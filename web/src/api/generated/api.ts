@@ -721,6 +721,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/frames/{id}/repairs/sources": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Where a repair may be taken from, the best first. */
+        post: operations["mending_repair_sources_frames__int_id__repairs_sources_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/frames/{id}/repairs/fill": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Looks for what goes into the hole of a removal. */
+        post: operations["mending_repair_fill_frames__int_id__repairs_fill_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/frames/{id}/repairs/dust": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** All dust that the recipe's repairs leave, the surest first. */
+        post: operations["mending_find_dust_frames__int_id__repairs_dust_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/frames/{id}/repairs/colour": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a cover has to be to look like a place. */
+        post: operations["mending_plate_colour_frames__int_id__repairs_colour_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/frames/{id}/repairs/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Small pictures of repairs' places before and after each. */
+        post: operations["mending_repair_pictures_frames__int_id__repairs_pictures_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/frames/{id}/versions": {
         parameters: {
             query?: never;
@@ -2182,7 +2267,7 @@ export interface components {
              * @default picture
              * @enum {string}
              */
-            show: "picture" | "edges" | "reach" | "area" | "area_alone";
+            show: "picture" | "edges" | "reach" | "area" | "area_alone" | "dust";
             /**
              * Key
              * @default 0
@@ -2606,6 +2691,133 @@ export interface components {
             x: number;
             /** Y */
             y: number;
+        };
+        /** RepairSourcesOut */
+        RepairSourcesOut: {
+            /** Sources */
+            sources: components["schemas"]["RepairSourceOut"][];
+        };
+        /**
+         * RepairSourceOut
+         * @description From the place to where it may be taken from, in long edges, and how ill that fits.
+         */
+        RepairSourceOut: {
+            /** Dx */
+            dx: number;
+            /** Dy */
+            dy: number;
+            /** Cost */
+            cost: number;
+        };
+        /** RepairIn */
+        RepairIn: {
+            /** Recipe */
+            recipe: {
+                [key: string]: unknown;
+            };
+            /** Repair */
+            repair: string;
+        };
+        /** RepairFillOut */
+        RepairFillOut: {
+            /** Fill */
+            fill: string;
+        };
+        /** DustOut */
+        DustOut: {
+            /** Spots */
+            spots: components["schemas"]["DustSpotOut"][];
+        };
+        /**
+         * DustSpotOut
+         * @description Middle and diameter in long edges, the chance in percent that it is dust, and where it may be taken from.
+         */
+        DustSpotOut: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Size */
+            size: number;
+            /** Chance */
+            chance: number;
+            /** Dx */
+            dx: number;
+            /** Dy */
+            dy: number;
+        };
+        /**
+         * DustIn
+         * @description ``light_too``: light spots as well; ``least_chance`` in percent.
+         */
+        DustIn: {
+            /** Recipe */
+            recipe: {
+                [key: string]: unknown;
+            };
+            /**
+             * Light Too
+             * @default false
+             */
+            light_too: boolean;
+            /**
+             * Least Chance
+             * @default 50
+             */
+            least_chance: number;
+        };
+        /**
+         * PlateColourOut
+         * @description Linear values of the frame itself.
+         */
+        PlateColourOut: {
+            /** Colour */
+            colour: number[];
+        };
+        /**
+         * PlateColourIn
+         * @description A place in frame coordinates, and the half side of the square that is averaged.
+         */
+        PlateColourIn: {
+            /** Recipe */
+            recipe: {
+                [key: string]: unknown;
+            };
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /**
+             * Radius Px
+             * @default 4
+             */
+            radius_px: number;
+        };
+        /** RepairPicturesOut */
+        RepairPicturesOut: {
+            /** Pictures */
+            pictures: components["schemas"]["RepairPictureOut"][];
+        };
+        /**
+         * RepairPictureOut
+         * @description Small PNGs in base 64.
+         */
+        RepairPictureOut: {
+            /** Id */
+            id: string;
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
+        };
+        /** RepairPicturesIn */
+        RepairPicturesIn: {
+            /** Recipe */
+            recipe: {
+                [key: string]: unknown;
+            };
+            /** Repairs */
+            repairs: string[];
         };
         /** VersionsOut */
         VersionsOut: {
@@ -5093,6 +5305,181 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LookOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    mending_repair_sources_frames__int_id__repairs_sources_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RepairIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RepairSourcesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    mending_repair_fill_frames__int_id__repairs_fill_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RepairIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RepairFillOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    mending_find_dust_frames__int_id__repairs_dust_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DustIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DustOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    mending_plate_colour_frames__int_id__repairs_colour_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlateColourIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlateColourOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    mending_repair_pictures_frames__int_id__repairs_pictures_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RepairPicturesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RepairPicturesOut"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -13,6 +13,7 @@ export const STEP_NAMES: Record<Step, string> = {
   tone: "Tone",
   colour: "Colour",
   definition: "Definition",
+  repair: "Repair",
   passes: "Passes",
   finish: "Finish",
 };
@@ -23,10 +24,11 @@ export const STEP_NUMBERS: Record<Step, number> = {
   tone: 3,
   colour: 4,
   definition: 5,
+  repair: 6,
   passes: 7,
   finish: 8,
 };
-export const STEPS: Step[] = ["framing", "balance", "tone", "colour", "definition", "passes", "finish"];
+export const STEPS: Step[] = ["framing", "balance", "tone", "colour", "definition", "repair", "passes", "finish"];
 
 export interface Facts extends GaugeFacts {
   kind: string;

@@ -1,0 +1,1 @@
+"""Repairs: membranes, healing, where to take from, dust, and fills."""

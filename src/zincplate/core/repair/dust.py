@@ -1,0 +1,122 @@
+"""Spots of dust: small round places darker (or lighter) than what lies around them, told from the picture's own drawing.
+
+Differences of Gaussians at scales a third of an octave apart (Lowe, "Distinctive image features from scale-invariant keypoints",
+IJCV 60, 2004; Lindeberg, "Feature detection with automatic scale selection", IJCV 30, 1998), each judged by how much the same
+measure wavers around the place, which is the noise in an even sky and the drawing in a wall. Long things are left out by the
+ratio of the two curvatures.
+"""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Float32 = NDArray[np.float32]
+
+SIGMAS = (1.5, 1.89, 2.38)
+WIDER = 1.6
+ROUND_FROM = 0.25
+"""Ratio of the curvatures from which a spot is round."""
+LEAST_TIMES = 4.0
+_OCTAVES = 5
+_AROUND = 9.0
+
+
+@dataclass(frozen=True)
+class Spot:
+    """Middle and radius in pixels, how many times it stands out of what wavers around it, and the chance 0..1 that it is one."""
+
+    x: float
+    y: float
+    radius_px: float
+    times: float
+    chance: float
+
+
+def spots(roots: Float32, light_too: bool = False, least_chance: float = 0.5, most: int = 2000) -> list[Spot]:
+    """Spots of a picture (h, w) in roots of light or any even scale of lightness, the surest first."""
+    found: list[Spot] = []
+    plane, scale = np.ascontiguousarray(roots, np.float32), 1.0
+    for octave in range(_OCTAVES):
+        if min(plane.shape) < 24:
+            break
+        found += _of_octave(plane, scale, light_too, octave)
+        small = cv2.GaussianBlur(plane, (0, 0), 1.2)
+        plane, scale = cv2.resize(small, (plane.shape[1] // 2, plane.shape[0] // 2), interpolation=cv2.INTER_AREA), scale * 2
+    found.sort(key=lambda s: -s.times)
+    return _apart([s for s in found if s.chance >= least_chance])[:most]
+
+
+def _of_octave(plane: Float32, scale: float, light_too: bool, octave: int) -> list[Spot]:
+    # one scale more on both sides, so that the best one is known to be the best
+    sigmas = (SIGMAS[0] / 1.26, *SIGMAS, SIGMAS[-1] * 1.26)
+    border = cv2.BORDER_REFLECT
+    layers, wavers = [], []
+    for sigma in sigmas:
+        r = cv2.GaussianBlur(plane, (0, 0), sigma, borderType=border) - cv2.GaussianBlur(
+            plane, (0, 0), WIDER * sigma, borderType=border
+        )
+        around = _AROUND * sigma
+        # the mean of sizes, less sensitive to the spot itself than that of squares
+        layers.append(r)
+        wavers.append(cv2.blur(np.abs(r), (2 * int(around) + 1,) * 2, borderType=border))
+    found = []
+    for sign in (-1, 1) if light_too else (-1,):
+        stack = np.stack([sign * r for r in layers])
+        for level in range(1, len(sigmas) - 1):
+            r, sigma = stack[level], sigmas[level]
+            times = r / np.maximum(1.2533 * wavers[level], 1e-7)
+            peak = (r >= cv2.dilate(r, np.ones((5, 5), np.uint8))) & (times > LEAST_TIMES)
+            peak &= (r >= stack[level - 1]) & (r >= stack[level + 1])
+            ys, xs = np.nonzero(peak)
+            if not len(ys):
+                continue
+            roundness = _roundness(r, ys, xs)
+            for y, x, one in zip(ys, xs, roundness, strict=True):
+                t = min(float(times[y, x]), _beside(r, int(y), int(x), sigma))
+                chance = float(1 / (1 + np.exp(-(t - 6.0) / 0.9)) * np.clip((one - 0.1) / (ROUND_FROM - 0.1), 0, 1))
+                radius = 1.55 * sigma * scale
+                found.append(Spot((float(x) + 0.5) * scale, (float(y) + 0.5) * scale, radius, t, chance))
+    return found
+
+
+def _beside(r: Float32, y: int, x: int, sigma: float) -> float:
+    """How many times a peak is what one in twenty places near it reaches, as multiples of the deviation that would have been of
+    noise. Among leaves or bricks many places stand out, and none of them is dust."""
+    reach, core = int(_AROUND * sigma), int(np.ceil(2.6 * sigma))
+    top, left = max(y - reach, 0), max(x - reach, 0)
+    part = np.abs(r[top : y + reach + 1, left : x + reach + 1])
+    ys, xs = np.ogrid[top : top + part.shape[0], left : left + part.shape[1]]
+    ring = part[np.square(ys - y) + np.square(xs - x) > core * core]
+    if ring.size < 20:
+        return 0.0
+    at = int(0.95 * ring.size)
+    return float(1.96 * r[y, x] / max(float(np.partition(ring, at)[at]), 1e-7))
+
+
+def _roundness(r: Float32, ys: NDArray[np.intp], xs: NDArray[np.intp]) -> NDArray[np.float64]:
+    """Smaller over larger curvature at peaks of a response; 0 for ridges and saddles."""
+    h, w = r.shape
+    y, x = np.clip(ys, 2, h - 3), np.clip(xs, 2, w - 3)
+    here = r[y, x].astype(np.float64)
+    xx = r[y, x + 2] + r[y, x - 2] - 2 * here
+    yy = r[y + 2, x] + r[y - 2, x] - 2 * here
+    xy = (r[y + 2, x + 2] + r[y - 2, x - 2] - r[y - 2, x + 2] - r[y + 2, x - 2]) / 4
+    mean, half = (xx + yy) / 2, np.sqrt(np.square((xx - yy) / 2) + np.square(xy))
+    strong, weak = -(mean - half), -(mean + half)
+    return np.clip(np.where(strong > 0, weak / np.maximum(strong, 1e-12), 0), 0, 1)
+
+
+def _apart(found: list[Spot]) -> list[Spot]:
+    """Of spots in one place the surest."""
+    kept: list[Spot] = []
+    cells: dict[tuple[int, int], list[Spot]] = {}
+    for s in found:
+        cy, cx = int(s.y // 64), int(s.x // 64)
+        near = [o for j in (-1, 0, 1) for i in (-1, 0, 1) for o in cells.get((cy + j, cx + i), [])]
+        if any(np.hypot(o.x - s.x, o.y - s.y) < max(o.radius_px, s.radius_px) * 1.3 for o in near):
+            continue
+        kept.append(s)
+        cells.setdefault((cy, cx), []).append(s)
+    return kept

@@ -1,0 +1,216 @@
+"""A hole filled from its surroundings: which translation goes where, and how it is blended in.
+
+``found`` looks for a :class:`Fill`: whole translations for every pixel of the hole, so that grain and sharpness are those of the
+picture itself. ``blended`` copies by it and joins the gradients (Perez et al. 2003), on roots of light, where grain is even. A
+fill depends on places only: it can be used again on the same picture read in another way.
+"""
+
+import base64
+import binascii
+import struct
+import zlib
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+from zincplate.core.kernels.kernel_math import KERNEL
+from zincplate.core.repair.membrane import poisson
+from zincplate.core.repair.repeats import translations
+from zincplate.core.repair.shift_map import Problem, chosen, finer, reachable, thickness
+
+Float32 = NDArray[np.float32]
+Bool = NDArray[np.bool_]
+Int = NDArray[np.int64]
+
+COARSE_HOLE = 5000
+"""Pixels of a hole where translations are chosen."""
+COARSE_SIDE = 220
+MOST_TRANSLATIONS = 72
+QUICK_HOLE, QUICK_TRANSLATIONS = 1500, 32
+_LARGEST = 20_000
+_GRADIENT = 1.4
+
+
+@dataclass(frozen=True)
+class Fill:
+    """``labels`` (h, w) uint8 of a rectangle whose first row and column are ``top`` and ``left``, and ``offsets`` (n, 2):
+    rows and columns from a place to what goes there. Places outside the hole count nothing."""
+
+    left: int
+    top: int
+    labels: NDArray[np.uint8]
+    offsets: Int
+
+    def to_text(self) -> str:
+        """As the recipe keeps it: numbers, then the labels' differences along each row, deflated, in base 64."""
+        h, w = self.labels.shape
+        steps = np.diff(self.labels, axis=1, prepend=np.uint8(0))
+        head = struct.pack("<iiHHB", self.left, self.top, w, h, len(self.offsets))
+        body = zlib.compress(np.ascontiguousarray(self.offsets, "<i4").tobytes() + steps.tobytes(), 9)
+        return base64.b64encode(head + body).decode()
+
+
+def fill_from_text(text: str) -> Fill:
+    """The opposite of :meth:`Fill.to_text`; raises ``ValueError`` with a sentence when the text is none."""
+    try:
+        data = base64.b64decode(text, validate=True)
+        left, top, w, h, n = struct.unpack_from("<iiHHB", data)
+        if not (0 < w <= _LARGEST and 0 < h <= _LARGEST and n > 0):
+            raise ValueError
+        unpacker = zlib.decompressobj()
+        body = unpacker.decompress(data[struct.calcsize("<iiHHB") :], 8 * n + w * h + 1)
+        if len(body) != 8 * n + w * h:
+            raise ValueError
+    except (binascii.Error, struct.error, zlib.error, ValueError) as error:
+        raise ValueError("the fill of a removal is damaged; fill it again") from error
+    offsets = np.frombuffer(body[: 8 * n], "<i4").reshape(n, 2).astype(np.int64)
+    labels = np.cumsum(np.frombuffer(body[8 * n :], np.uint8).reshape(h, w), axis=1, dtype=np.uint8)
+    if int(labels.max()) >= n:
+        raise ValueError("the fill of a removal is damaged; fill it again")
+    return Fill(left, top, labels, offsets)
+
+
+def found(
+    roots: Float32, hole: Bool, source: Bool, seed: int = 0, quick: bool = False, breathe: Callable[[], None] = lambda: None
+) -> Fill:
+    """What goes where. ``roots`` (3, h, w) roots of light of the hole and its surroundings, ``hole`` (h, w) where to fill,
+    ``source`` (h, w) what may be taken. Another ``seed`` gives another result, the same one the same. Places are those of the
+    arrays.
+
+    Raises ``ValueError`` with a sentence when nothing may be taken.
+    """
+    rng = np.random.default_rng(seed)
+    source = source & ~hole
+    if not source.any():
+        raise ValueError("there is nothing around the place to take from")
+    levels = 0
+    count = int(hole.sum())
+    most = QUICK_HOLE if quick else COARSE_HOLE
+    while (count >> (2 * levels)) > most or (max(hole.shape) >> levels) > COARSE_SIDE * (1 if quick else 1.3):
+        levels += 1
+    stack = [Problem(_features(roots, hole), hole, source)]
+    planes = roots
+    for _ in range(levels):
+        planes, hole, source = _halved(planes, hole, source)
+        stack.append(Problem(_features(planes, hole), hole, source))
+    coarsest = stack[-1]
+    if not coarsest.source.any():  # a rim so thin that nothing of it is left at a smaller size
+        while len(stack) > 1 and not stack[-1].source.any():
+            stack.pop()
+        coarsest = stack[-1]
+    known = coarsest.source
+    deep = thickness(coarsest.hole)
+    most = QUICK_TRANSLATIONS if quick else MOST_TRANSLATIONS
+    near = translations(coarsest.features, known, max(min(coarsest.hole.shape) / 15, 3), most // 3, seed)
+    breathe()
+    far = translations(coarsest.features, known, max(1.05 * deep, 3), most - len(near), seed + 1)
+    both = np.concatenate([near, far])
+    if seed:
+        # another result: without a part of the translations
+        both = both[rng.random(len(both)) < 0.55]
+    offsets = np.unique(both, axis=0) if len(both) else both
+    offsets = reachable(offsets, coarsest, rng)[:250]
+    breathe()
+    labels, _ = chosen(coarsest, offsets, seed)
+    for problem in reversed(stack[:-1]):
+        breathe()
+        labels, offsets = finer(problem, labels, offsets)
+    hole = stack[0].hole
+    ys, xs = np.nonzero(hole)
+    top, left, bottom, right = int(ys.min()), int(xs.min()), int(ys.max()) + 1, int(xs.max()) + 1
+    used, small = np.unique(labels[top:bottom, left:right][hole[top:bottom, left:right]], return_inverse=True)
+    part = np.zeros((bottom - top, right - left), np.uint8)
+    part[hole[top:bottom, left:right]] = small
+    return Fill(left, top, part, offsets[used])
+
+
+def _features(roots: Float32, hole: Bool) -> Float32:
+    """What seams are judged by: roots of light and their slopes, in units of the picture's own spread."""
+    known = ~hole
+    spread = float(np.mean([np.percentile(p[known], 98) - np.percentile(p[known], 2) for p in roots])) if known.any() else 1.0
+    scaled = roots / np.float32(max(spread, 1e-4))
+    grey = scaled.mean(0)
+    across = np.zeros_like(grey)
+    down = np.zeros_like(grey)
+    across[:, :-1] = np.diff(grey, axis=1)
+    down[:-1] = np.diff(grey, axis=0)
+    return np.ascontiguousarray(np.concatenate([scaled, _GRADIENT * across[None], _GRADIENT * down[None]]), np.float32)
+
+
+def _halved(planes: Float32, hole: Bool, source: Bool) -> tuple[Float32, Bool, Bool]:
+    """Half the size: means of what is known; a cell is in the hole when any of it is."""
+    h, w = hole.shape
+    even = ((0, h % 2), (0, w % 2))
+    weight = np.pad((~hole).astype(np.float32), even)
+    known = weight.reshape(weight.shape[0] // 2, 2, -1, 2).sum((1, 3))
+    padded = np.pad(planes, ((0, 0), *even), mode="edge") * weight
+    sums = padded.reshape(len(planes), weight.shape[0] // 2, 2, -1, 2).sum((2, 4))
+    whole = np.asarray(np.pad(hole, even).reshape(weight.shape[0] // 2, 2, -1, 2).any((1, 3)), np.bool_)
+    takes = np.asarray(np.pad(source, even, mode="edge").reshape(weight.shape[0] // 2, 2, -1, 2).all((1, 3)), np.bool_)
+    return np.ascontiguousarray(sums / np.maximum(known, 1), np.float32), whole, takes & ~whole
+
+
+@njit(**KERNEL)
+def _copied(roots, hole, labels, offsets, top, left, out, right):
+    """Copies into ``out`` and puts the gradients' sums into ``right``."""
+    channels, h, w = roots.shape
+    for y in prange(h):
+        for x in range(w):
+            if not hole[y, x]:
+                continue
+            a = labels[y - top, x - left]
+            ay, ax = y + offsets[a, 0], x + offsets[a, 1]
+            for c in range(channels):
+                out[c, y, x] = roots[c, ay, ax]
+                right[c, y, x] = 0
+            for d in range(4):
+                v = y + (1 if d == 2 else -1 if d == 3 else 0)
+                u = x + (1 if d == 0 else -1 if d == 1 else 0)
+                if v < 0 or v >= h or u < 0 or u >= w:
+                    continue
+                count, b = 1, -1
+                if hole[v, u]:
+                    b = labels[v - top, u - left]
+                    if b != a:
+                        count = 2
+                for side in range(count):
+                    k = a if side == 0 else b
+                    py, px, qy, qx = y + offsets[k, 0], x + offsets[k, 1], v + offsets[k, 0], u + offsets[k, 1]
+                    if py < 0 or py >= h or px < 0 or px >= w or qy < 0 or qy >= h or qx < 0 or qx >= w:
+                        continue
+                    if hole[py, px] or hole[qy, qx]:
+                        continue
+                    for c in range(channels):
+                        right[c, y, x] += (roots[c, py, px] - roots[c, qy, qx]) / np.float32(count)
+
+
+def blended(roots: Float32, hole: Bool, fill: Fill) -> Float32:
+    """``roots`` (3, h, w) with the hole filled. Raises ``ValueError`` with a sentence when the fill does not fit: it does not
+    reach the whole hole, or leads outside of the arrays."""
+    h, w = hole.shape
+    rows, columns = fill.labels.shape
+    ys, xs = np.nonzero(hole)
+    if not len(ys):
+        return roots
+    if ys.min() < fill.top or xs.min() < fill.left or ys.max() >= fill.top + rows or xs.max() >= fill.left + columns:
+        raise ValueError("the fill is of another place")
+    to = fill.offsets[fill.labels[ys - fill.top, xs - fill.left]]
+    ty, tx = ys + to[:, 0], xs + to[:, 1]
+    if ty.min() < 0 or tx.min() < 0 or ty.max() >= h or tx.max() >= w:
+        raise ValueError("the fill leads out of the picture")
+    copied = np.array(roots, np.float32, order="C")
+    right = np.zeros_like(copied)
+    _copied(np.ascontiguousarray(roots), hole, fill.labels, fill.offsets, fill.top, fill.left, copied, right)
+    if hole.all():
+        return copied
+    return poisson(copied, hole, right)
+
+
+def grown(hole: Bool, by_px: int) -> Bool:
+    """A hole with a rim."""
+    size = 2 * by_px + 1
+    return np.asarray(cv2.dilate(hole.astype(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size))) > 0)

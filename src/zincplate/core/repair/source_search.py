@@ -1,0 +1,145 @@
+"""Where a spot is best taken from: places whose surroundings go on as those of the spot do, and which are clean inside.
+
+Scores follow the exemplar idea (Criminisi, Perez & Toyama, "Region filling and object removal by exemplar-based image
+inpainting", IEEE TIP 13, 2004): the ring about the spot is compared with the ring about every other place near it, by
+correlation. A difference of light counts little, since healing takes it away; texture and edges that do not meet count in
+full.
+"""
+
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Float32 = NDArray[np.float32]
+Bool = NDArray[np.bool_]
+
+COMPARED_PX = 36
+"""A larger spot is compared on a smaller picture."""
+LIGHT_COUNTS = 0.12
+NEARER = 0.02
+"""Cost, in the ring's own variance, of a way as long as the spot."""
+
+
+def candidates(roots: Float32, spot: Bool, usable: Bool, most: int = 12) -> list[tuple[int, int, float]]:
+    """Rows and columns from the spot to where it may be taken from, and a cost each, the best first.
+
+    ``roots`` (3, h, w): the spot and its surroundings in roots of light; ``spot`` (h, w); ``usable`` (h, w): what may be taken.
+    Empty when nothing fits.
+    """
+    ys, xs = np.nonzero(spot)
+    if not len(ys):
+        return []
+    size = max(int(np.ptp(ys)), int(np.ptp(xs))) + 1
+    factor = max(int(np.ceil(size / COMPARED_PX)), 1)
+    planes, small, free = _reduced(roots, spot, usable, factor)
+    found = _scored(planes, small, free, most)
+    return [(*_refined(roots, spot, usable, dy * factor, dx * factor, factor), cost) for dy, dx, cost in found]
+
+
+def _reduced(roots: Float32, spot: Bool, usable: Bool, factor: int) -> tuple[Float32, Bool, Bool]:
+    if factor == 1:
+        return roots, spot, usable & ~spot
+    h, w = (s // factor * factor for s in spot.shape)
+    small = np.asarray(_cells(spot, h, w, factor).any((-3, -1)), np.bool_)
+    free = np.asarray(_cells(usable & ~spot, h, w, factor).all((-3, -1)), np.bool_)
+    return np.ascontiguousarray(_cells(roots, h, w, factor).mean((-3, -1)), np.float32), small, free & ~small
+
+
+def _cells(planes: NDArray[Any], h: int, w: int, factor: int) -> NDArray[Any]:
+    return planes[..., :h, :w].reshape(*planes.shape[:-2], h // factor, factor, w // factor, factor)
+
+
+def _scored(roots: Float32, spot: Bool, free: Bool, most: int) -> list[tuple[int, int, float]]:
+    ys, xs = np.nonzero(spot)
+    radius = max(int(np.ptp(ys)), int(np.ptp(xs)), 1) / 2 + 0.5
+    width = int(np.ceil(max(radius * 0.6, 2)))
+    top, bottom, left, right = ys.min() - width, ys.max() + width + 1, xs.min() - width, xs.max() + width + 1
+    h, w = spot.shape
+    # the whole template with its ring, as far as the arrays go
+    rows, columns = np.arange(top, bottom), np.arange(left, right)
+    there = ((rows >= 0) & (rows < h))[:, None] & ((columns >= 0) & (columns < w))
+    at = np.ix_(np.clip(rows, 0, h - 1), np.clip(columns, 0, w - 1))
+    inner = spot[at] & there
+    size = 2 * width + 1
+    ring = cv2.dilate(inner.astype(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size))) > 0
+    ring &= ~inner & there & free[at]
+    if ring.sum() < 4:
+        return []
+    mask, hole = ring.astype(np.float32), inner.astype(np.float32)
+    count = float(mask.sum())
+    anchor = (int(xs.min() - left), int(ys.min() - top))
+
+    def sum_of(plane: Float32, kernel: Float32) -> Float32:
+        reached = cv2.filter2D(plane, cv2.CV_32F, kernel, anchor=anchor, borderType=cv2.BORDER_REFLECT)
+        return np.asarray(reached, np.float32)
+
+    unlike, light, fine = np.zeros((3, h, w), np.float32)
+    variance = 0.0
+    for plane in roots:
+        middle = float(plane[at][ring].mean())
+        p = plane - np.float32(middle)
+        kernel = np.where(ring, p[at], 0).astype(np.float32)
+        own = float((kernel**2).sum())
+        s1, s2 = sum_of(p, mask), sum_of(p * p, mask)
+        squared = np.maximum(own - 2 * sum_of(p, kernel) + s2, 0)
+        shifted = np.square(float(kernel.sum()) - s1) / count
+        unlike += np.maximum(squared - shifted, 0) / count
+        light += shifted / count
+        variance += own / count
+        rest = p - cv2.GaussianBlur(p, (0, 0), max(radius / 3, 1.2))
+        fine += rest * rest
+    activity = sum_of(fine, hole) / max(float(hole.sum()), 1.0)
+    usual = float(fine[at][ring].mean())
+    busy = np.square(np.sqrt(np.maximum(activity, 0)) - np.sqrt(usual))
+    floor = max(variance, usual, 1e-9)
+    cy, cx = int(ys.min()), int(xs.min())
+    dy, dx = np.arange(h)[:, None] - cy, np.arange(w)[None] - cx
+    far = np.hypot(dy, dx)
+    cost = unlike + LIGHT_COUNTS * light + busy + NEARER * floor * far / (2 * radius)
+    taken = sum_of((~free).astype(np.float32), hole) > 0.5
+    outside = (dy + ys.max() >= h) | (dx + xs.min() < 0) | (dx + xs.max() >= w)
+    blocked = taken | outside
+    cost = np.where(blocked, np.inf, cost)
+    found: list[tuple[int, int, float]] = []
+    while len(found) < most:
+        y, x = np.unravel_index(int(np.argmin(cost)), cost.shape)
+        best = float(cost[y, x])
+        if not np.isfinite(best):
+            break
+        found.append((int(y) - cy, int(x) - cx, best / floor))
+        cost[np.hypot(np.arange(h)[:, None] - y, np.arange(w)[None] - x) < max(radius, 2)] = np.inf
+    return found
+
+
+def _refined(roots: Float32, spot: Bool, usable: Bool, dy: int, dx: int, factor: int) -> tuple[int, int]:
+    """The same way to the pixel: edges on both sides of a border have to meet."""
+    size = 7
+    ring = (cv2.dilate(spot.astype(np.uint8), np.ones((size, size), np.uint8)) > 0) & ~spot
+    ys, xs = np.nonzero(ring)
+    sy, sx = np.nonzero(spot)
+    h, w = spot.shape
+    step = factor
+    while True:
+        best, where = np.inf, (dy, dx)
+        for j in (-step, 0, step):
+            for i in (-step, 0, step):
+                oy, ox = dy + j, dx + i
+                inside = (ys + oy >= 0) & (ys + oy < h) & (xs + ox >= 0) & (xs + ox < w)
+                if not (sy.min() + oy >= 0 and sy.max() + oy < h and sx.min() + ox >= 0 and sx.max() + ox < w):
+                    continue
+                if inside.sum() < 4 or not usable[sy + oy, sx + ox].all() or spot[sy + oy, sx + ox].any():
+                    continue
+                a, b = roots[:, ys[inside], xs[inside]], roots[:, ys[inside] + oy, xs[inside] + ox]
+                difference = a - b
+                # staying where it is wins when all are alike
+                cost = float(np.square(difference - difference.mean(1, keepdims=True)).mean()) * (1 if j or i else 0.98)
+                if cost < best:
+                    best, where = cost, (oy, ox)
+        if where == (dy, dx):
+            if step == 1:
+                return dy, dx
+            step = max(step // 2, 1)
+        else:
+            dy, dx = where

@@ -1,0 +1,1 @@
+"""Repair: dust, cables, stains, and what else is to go."""

@@ -1,0 +1,99 @@
+"""Repairs: each has a place, and what goes there. They work on linear light of the frame itself, before everything else, in their
+order; so no other adjustment moves or undoes them.
+
+Places are in frame coordinates (long edges of the upright, unturned, uncorrected picture).
+"""
+
+from dataclasses import replace
+from typing import Annotated, Literal, Self
+
+from pydantic import AfterValidator, Field, model_validator
+
+from zincplate.core.repair.fill import fill_from_text
+from zincplate.ops.areas import POINT_SCALE, Percent, Stroke
+from zincplate.ops.base import Operation, Parameters
+from zincplate.ops.items import WITH_IDS, Item
+from zincplate.plan.light import LightPlan
+from zincplate.plan.repairs import RepairPlan
+
+KINDS = {
+    "spot": "spot",
+    "clone": "clone",
+    "heal": "heal",
+    "patch": "patch",
+    "removal": "removal",
+    "cover": "cover",
+}
+MOST_REPAIRS = 600
+Away = Annotated[float, Field(ge=-3, le=3, allow_inf_nan=False)]
+PlateValue = Annotated[float, Field(ge=-1, le=1000, allow_inf_nan=False)]
+
+
+def _readable(text: str) -> str:
+    if text:
+        fill_from_text(text)
+    return text
+
+
+class Repair(Item):
+    """One repair. ``dx`` and ``dy`` lead from a place to where it is taken from, in long edges; a removal has a ``fill``
+    instead, a cover a ``colour`` in linear values of the frame."""
+
+    kind: Literal["spot", "clone", "heal", "patch", "removal", "cover"]
+    on: bool = True
+    strength: Percent = 100
+    strokes: Annotated[tuple[Stroke, ...], WITH_IDS, Field(max_length=400)] = ()
+    outline: Annotated[tuple[Annotated[int, Field(ge=-40_000, le=60_000)], ...], Field(max_length=4_000)] = ()
+    soften_px: Annotated[float, Field(ge=0, le=400, allow_inf_nan=False)] = 4
+    dx: Away = 0
+    dy: Away = 0
+    angle: Annotated[float, Field(ge=-180, le=180, allow_inf_nan=False)] = 0
+    mirrored: bool = False
+    candidate: Annotated[int, Field(ge=0, le=99)] = 0
+    fill: Annotated[str, Field(max_length=1_000_000), AfterValidator(_readable)] = ""
+    seed: Annotated[int, Field(ge=0, le=9_999)] = 0
+    reach: Annotated[float, Field(ge=25, le=400, allow_inf_nan=False)] = 100
+    colour: tuple[PlateValue, PlateValue, PlateValue] = (0, 0, 0)
+    grain: bool = True
+
+    @model_validator(mode="after")
+    def _placed(self) -> Self:
+        if self.kind == "patch":
+            if len(self.outline) < 6:
+                raise ValueError("a patch needs an outline of three points at least")
+        elif not self.strokes:
+            raise ValueError(f"a {self.kind} needs a stroke")
+        if any(s.near_edges or s.tones != "all" for s in self.strokes):
+            raise ValueError("strokes of repairs know no tones and no edges")
+        return self
+
+    def planned(self) -> RepairPlan:
+        """In the engine's units."""
+        flat = [p / POINT_SCALE for p in self.outline[: len(self.outline) // 2 * 2]]
+        common = RepairPlan(self.kind, tuple(s.planned() for s in self.strokes), strength=self.strength / 100)
+        if self.kind == "removal":
+            return replace(common, fill=self.fill, seed=self.seed, reach=self.reach / 100)
+        away = (self.dx, self.dy)
+        if self.kind == "cover":
+            return replace(common, away=away, colour=self.colour, grain=self.grain)
+        if self.kind == "patch":
+            outline = tuple(zip(flat[::2], flat[1::2], strict=True))
+            return replace(common, strokes=(), away=away, outline=outline, soften_px=self.soften_px)
+        return replace(common, away=away, angle_degrees=self.angle, mirrored=self.mirrored)
+
+
+class RepairParameters(Parameters):
+    """Done in this order; a later one takes from what the earlier ones left."""
+
+    repairs: Annotated[tuple[Repair, ...], WITH_IDS, Field(max_length=MOST_REPAIRS)] = Field(
+        default=(), json_schema_extra={"x-ui": {"kind": "repairs", "label": "Repairs", "help": "What is mended."}}
+    )
+
+
+def apply(parameters: RepairParameters, plan: LightPlan) -> LightPlan:
+    """Puts every repair that acts into the plan."""
+    acting = tuple(r.planned() for r in parameters.repairs if r.on and r.strength > 0)
+    return replace(plan, repairs=acting) if acting else plan
+
+
+REPAIRS = Operation("repairs", "repair", "Repairs", 1, RepairParameters, apply)
