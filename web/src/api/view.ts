@@ -78,7 +78,7 @@ export interface ViewOptions {
   /** Whose ends the clipping map tells: any channel (-1), red, green or blue (0, 1, 2). */
   warned?: number;
   gamut?: boolean;
-  show?: "picture" | "edges" | "reach" | "area" | "area_alone";
+  show?: "picture" | "edges" | "reach" | "area" | "area_alone" | "dust";
   key?: number;
   rawHistogram?: boolean;
   /** The scaled size is a box; the answer says how large the whole became in it. */

@@ -42,8 +42,8 @@ interface Bench {
   surround: Surround;
   /** What the pointer does on the picture. */
   tool: "hand" | "neutral" | "key" | "tone";
-  /** The picture, the edge area of sharpening, what the chosen key reaches, or where the open pass acts: as a film, or alone in grey. */
-  show: "picture" | "edges" | "reach" | "area" | "area_alone";
+  /** The picture, the edge area of sharpening, what the chosen key reaches, where the open pass acts (as a film, or alone in grey), or the light that dust is looked for by. */
+  show: "picture" | "edges" | "reach" | "area" | "area_alone" | "dust";
   /** Id of the picked key that is being worked on. */
   ownKey: string | null;
   /** Id of the pass that is open. */
@@ -65,7 +65,8 @@ interface Bench {
   pin: (at: { x: number; y: number }, picture: { width: number; height: number }) => void;
   open: (frame: number, version: number) => Promise<void>;
   edit: (change: (recipe: Recipe) => Recipe) => void;
-  save: (change?: (recipe: Recipe) => Recipe) => void;
+  /** With the name of a gesture the change goes on with it, also after a while: an answer that belongs to what a hand did. */
+  save: (change?: (recipe: Recipe) => Recipe, gesture?: string) => void;
   /** The version that is open now, also when another one is by the time it is asked: for answers that come later. */
   forThis: () => {
     /** Its newest recipe, with all that waits to be saved. */
@@ -93,6 +94,9 @@ function gestureOf(patch: Patch): string {
   gesture = { id: goesOn ? gesture.id : crypto.randomUUID(), controls, at };
   return gesture.id;
 }
+
+/** What came last, as {@link Bench.save} can go on with it. */
+export const lastGesture = () => gesture.id;
 
 /** How often a moving hand is followed. */
 const HAND_MS = 30;
@@ -231,7 +235,7 @@ export const useBench = create<Bench>((set, get) => {
       if (wait <= 0) tell(saver, next);
       else pending = { draft: next, timer: setTimeout(() => pending && tell(saver, pending.draft), wait) };
     },
-    save: (change) => {
+    save: (change, goesOnWith) => {
       const saver = open();
       if (!saver) return;
       flush(saver);
@@ -240,7 +244,7 @@ export const useBench = create<Bench>((set, get) => {
       hand = change ? without(hand, patch) : EMPTY;
       if (isEmpty(hand)) set({ moving: false });
       if (isEmpty(patch)) show(saver);
-      else saver.add({ do: "set", patch, gesture: gestureOf(patch), ...alongWith(saver.version.id) });
+      else saver.add({ do: "set", patch, gesture: goesOnWith ?? gestureOf(patch), ...alongWith(saver.version.id) });
     },
     forThis: () => {
       const asked = open();

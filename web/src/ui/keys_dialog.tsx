@@ -34,7 +34,7 @@ const KEYS: [string, [string, string][]][] = [
     "Bench",
     [
       ["left, right", "frame before, next"],
-      ["Shift+1 to 5, 7, 8", "Framing, Balance, Tone, Colour, Definition, Passes, Finish"],
+      ["Shift+1 to 8", "Framing, Balance, Tone, Colour, Definition, Repair, Passes, Finish"],
       ["O, Shift+O", "hold the original, split"],
       ["Shift+S", "original and adjusted side by side"],
       ["Z", "magnifier at the pointer"],
@@ -49,6 +49,18 @@ const KEYS: [string, [string, string][]][] = [
       ["arrows on a gauge", "one step; Shift ten; Delete resets"],
       ["arrows on a handle", "moves it by a pixel of the screen; Shift ten"],
       ["Esc", "leaves a drag or the picker as it was"],
+    ],
+  ],
+  [
+    "Repair",
+    [
+      ["[, ]", "smaller, larger brush; with Shift softer, harder"],
+      ["Alt+press, Alt+Enter", "picks where clone and heal come from, or the colour of a cover"],
+      ["E", "the brush paints or rubs out of the open repair"],
+      ["N, Shift+N", "another place to take it from, another fill; in the walk the next spot"],
+      ["Y, X", "in the walk: mend the spot, leave it"],
+      ["A", "dust light on and off"],
+      ["arrows on a handle", "move the place, or where it comes from"],
     ],
   ],
   [

@@ -8,6 +8,7 @@ import { newItemId } from "../../state/items";
 import { complain, useNotices } from "../../state/notices";
 import { usePasses } from "../../state/passes";
 import { useFrames, useMarking } from "../../state/queries";
+import { putDown } from "../../state/repairs";
 import { useRoom } from "../../state/room";
 import { go } from "../../state/route";
 import { onSaved } from "../../state/savers";
@@ -28,6 +29,7 @@ import { Panel } from "./panel";
 import { OverAreas } from "./passes/over_areas";
 import { Picture } from "./picture";
 import { PresetsDrawer } from "./presets_drawer";
+import { OverRepairs } from "./repair/over_repairs";
 import { Samplers } from "./samplers";
 import { StepRail } from "./step_rail";
 import { STEP_NUMBERS, STEPS, withControls } from "./steps/control";
@@ -172,6 +174,7 @@ export function BenchPlace({ shoot, frame: id, step: asked, version: chosenVersi
         useTogether.getState().end();
         useBench.setState({ tool: "hand", show: "picture" });
         usePasses.setState({ tool: "none", term: null });
+        putDown();
         useFraming.setState({ tool: "crop", points: [] });
       } else if (key === "arrowright") show(next(frames, id, 1));
       else if (key === "arrowleft") show(next(frames, id, -1));
@@ -270,6 +273,7 @@ export function BenchPlace({ shoot, frame: id, step: asked, version: chosenVersi
               }
             />
           )}
+          {frame && step === "repair" && <OverRepairs key={frame.id} frame={frame} />}
           {frame && step === "passes" && <OverAreas key={frame.id} frame={frame} />}
           <SplitWords />
           {frame && step !== "framing" && <Samplers frame={frame} />}

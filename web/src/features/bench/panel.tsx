@@ -12,6 +12,7 @@ import { Definition } from "./steps/definition";
 import { Finish } from "./steps/finish";
 import { Framing } from "./steps/framing";
 import { Passes } from "./steps/passes";
+import { RepairStep } from "./steps/repair";
 import { Tone } from "./steps/tone";
 
 const PARTS: Record<Step, FC<StepProps>> = {
@@ -20,6 +21,7 @@ const PARTS: Record<Step, FC<StepProps>> = {
   tone: Tone,
   colour: Colour,
   definition: Definition,
+  repair: RepairStep,
   passes: Passes,
   finish: Finish,
 };

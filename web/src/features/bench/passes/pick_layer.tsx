@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { ARROWS } from "../../../ui/arrows";
-import type { OnScreen } from "./over_areas";
+import type { OnScreen } from "../drawing/on_screen";
 
 /** Picks a place of the picture: by a press, or with the keyboard by a cross that arrows move and Enter sets. */
 export function PickLayer({ screen, onPick }: { screen: OnScreen; onPick: (x: number, y: number) => void }) {
@@ -15,7 +15,7 @@ export function PickLayer({ screen, onPick }: { screen: OnScreen; onPick: (x: nu
     <button
       type="button"
       aria-label="Pick a place of the picture: arrows move the cross, Enter picks"
-      className="absolute inset-0 h-full w-full cursor-crosshair"
+      className="pointer-events-auto absolute inset-0 h-full w-full cursor-crosshair"
       onClick={(e) => {
         const box = e.currentTarget.getBoundingClientRect();
         if (e.detail > 0) take(e.clientX - box.left, e.clientY - box.top);

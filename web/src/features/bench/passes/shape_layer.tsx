@@ -5,15 +5,15 @@ import { useBench } from "../../../state/bench";
 import { saveAs, type TermOf, withTerm } from "../../../state/passes";
 import { ARROWS } from "../../../ui/arrows";
 import { useEscape } from "../../../ui/use_escape";
-import type { OnScreen } from "./over_areas";
-import { converted, newestOnly, useOnPicture } from "./places";
+import type { OnScreen } from "../drawing/on_screen";
+import { converted, newestOnly, useOnPicture } from "../drawing/places";
 import { type Grip, grips, outlines, withGrip } from "./shapes";
 
 type Shape = TermOf<"band"> | TermOf<"ring">;
 
 /** Handles and outlines of a band or a ring; a drag on the free picture draws it anew. */
-export function ShapeLayer({ screen, term }: { screen: OnScreen; term: Shape }) {
-  const { frame, pass, at } = screen;
+export function ShapeLayer({ screen, pass, term }: { screen: OnScreen; pass: string; term: Shape }) {
+  const { frame, at } = screen;
   const draft = useBench((s) => s.draft);
   const handles = grips(term);
   const lines = outlines(term);
@@ -93,7 +93,7 @@ export function ShapeLayer({ screen, term }: { screen: OnScreen; term: Shape }) 
     <div
       ref={surface}
       data-testid="shape"
-      className="absolute inset-0 cursor-crosshair touch-none"
+      className="pointer-events-auto absolute inset-0 cursor-crosshair touch-none"
       onPointerDown={(e) => begin("new", e)}
       onPointerMove={(e) => held.current && follow.ask(toPicture(e))}
       onPointerUp={(e) => void end(e)}

@@ -11,7 +11,7 @@ export interface Tiny {
 }
 
 /** Address of a picture that came as text. */
-function addressOf(base64: string): string {
+export function addressOf(base64: string): string {
   const bytes = Uint8Array.from(atob(base64), (c) => c.charCodeAt(0));
   return URL.createObjectURL(new Blob([bytes], { type: "image/png" }));
 }

@@ -1,16 +1,16 @@
-import { type PointerEvent, useEffect, useMemo, useRef, useState } from "react";
+import { type PointerEvent, type ReactNode, useEffect, useMemo, useRef, useState } from "react";
 import type { Recipe } from "../../../api/generated/recipe";
-import { type Place, packed, simplified, unpacked } from "../../../canvas/strokes";
+import { type Place, packed, simplified } from "../../../canvas/strokes";
 import { useBench } from "../../../state/bench";
 import { newItemId } from "../../../state/items";
 import { complain } from "../../../state/notices";
-import { saveAs, type TermOf, usePasses, withTerm } from "../../../state/passes";
+import type { BrushSettings, TermOf } from "../../../state/passes";
 import { ARROWS } from "../../../ui/arrows";
 import { useEscape } from "../../../ui/use_escape";
-import type { OnScreen } from "./over_areas";
+import type { OnScreen } from "./on_screen";
 import { converted, newestOnly } from "./places";
 
-type Stroke = TermOf<"brush">["strokes"][number];
+export type Stroke = TermOf<"brush">["strokes"][number];
 
 /** Screen pixels by which a stroke's path may be simplified. */
 const TOLERANCE = 0.6;
@@ -23,10 +23,27 @@ interface Running {
   erase: boolean;
 }
 
+interface Props {
+  screen: OnScreen;
+  brush: BrushSettings;
+  /** The newest settings, when a stroke is put together. */
+  settings: () => BrushSettings;
+  /** Where the last stroke ended, in frame coordinates: straight strokes go on from there. */
+  ended: Place | null;
+  label: string;
+  /** A recipe with the stroke in it, shown while it grows; left out where only the finished stroke counts. */
+  follow?: (recipe: Recipe, stroke: Stroke) => Recipe;
+  /** The stroke is finished; `here` saves to the frame it was painted on, also when another one is open by now. */
+  done: (stroke: Stroke, here: ReturnType<ReturnType<typeof useBench.getState>["forThis"]>) => void | Promise<void>;
+  /** What a press with Alt does, at a place of the picture; without it the stroke rubs out. */
+  onAlt?: (at: Place) => void;
+  /** More over the picture, with the pointer on the screen and the brush's radius there. */
+  children?: (pointer: Place | null, radius: number) => ReactNode;
+}
+
 /** The brush over the picture: two rings for size and hardness, the stroke under the pointer at once, its effect soon after. */
-export function BrushLayer({ screen, term }: { screen: OnScreen; term: TermOf<"brush"> }) {
-  const { frame, pass, at, picture } = screen;
-  const brush = usePasses((s) => s.brush);
+export function BrushLayer({ screen, brush, settings, ended, label, follow, done, onAlt, children }: Props) {
+  const { frame, at, picture } = screen;
   const long = Math.max(frame.width, frame.height);
   const [pointer, setPointer] = useState<Place | null>(null);
   const [running, setRunning] = useState<Running | null>(null);
@@ -45,7 +62,7 @@ export function BrushLayer({ screen, term }: { screen: OnScreen; term: TermOf<"b
     const told = await converted(frame.id, recipe, points, "frame");
     const places = told.points.filter((p): p is Place => p !== null);
     if (!places.length) return null;
-    const now = usePasses.getState().brush;
+    const now = settings();
     const pressure = r.pressure.length ? r.pressure.reduce((a, b) => a + b, 0) / r.pressure.length : 1;
     return {
       id: r.id,
@@ -59,53 +76,50 @@ export function BrushLayer({ screen, term }: { screen: OnScreen; term: TermOf<"b
       tones: now.tones,
     };
   };
-  const withStroke = (recipe: Recipe, stroke: Stroke): Recipe =>
-    withTerm(recipe, pass, term.id, (t) =>
-      t.kind === "brush" ? { ...t, strokes: [...t.strokes.filter((s) => s.id !== stroke.id), stroke] } : t,
-    );
   // the effect follows the hand as fast as answers come
   // biome-ignore lint/correctness/useExhaustiveDependencies: one queue for the life of the layer
-  const follow = useMemo(
+  const following = useMemo(
     () =>
       newestOnly(async (r: Running) => {
+        if (!newest.current.follow) return;
         const stroke = await strokeOf(r);
-        if (stroke && held.current?.id === r.id) useBench.getState().edit((recipe) => withStroke(recipe, stroke));
+        const put = newest.current.follow;
+        if (stroke && put && held.current?.id === r.id) useBench.getState().edit((recipe) => put(recipe, stroke));
       }),
     [at.scale, frame.id],
   );
+  const newest = useRef({ follow });
+  newest.current = { follow };
 
   const begin = (from: Place[], pen: number | null, erase: boolean) => {
     const fresh = { id: newItemId(), points: from, pressure: pen === null ? [] : [pen], erase };
     held.current = fresh;
     setRunning(fresh);
-    follow.ask(fresh);
+    following.ask(fresh);
   };
   const end = async () => {
-    const done = held.current;
+    const drawn = held.current;
     held.current = null;
-    if (!done) return;
+    if (!drawn) return;
     const here = useBench.getState().forThis();
     try {
-      await follow.settled();
-      const stroke = await strokeOf(done);
-      if (stroke && useBench.getState().frame === frame.id) saveAs("", (r) => withStroke(r, stroke));
-      else if (stroke) here.save((r) => withStroke(r, stroke));
+      await following.settled();
+      const stroke = await strokeOf(drawn);
+      if (stroke) await done(stroke, here);
     } catch (error) {
       useBench.getState().cancel();
       complain(error);
     }
-    setRunning((r) => (r?.id === done.id ? null : r));
+    setRunning((r) => (r?.id === drawn.id ? null : r));
   };
   useEscape(running !== null, () => {
     held.current = null;
     setRunning(null);
     useBench.getState().cancel();
   });
-  const last = term.strokes.at(-1);
   /** A straight stroke from where the last one ended. */
   const straight = async (to: Place, erase: boolean) => {
     const recipe = useBench.getState().draft;
-    const ended = last && unpacked(last.points).at(-1);
     if (!recipe || !ended) return begin([to], null, erase);
     try {
       const told = await converted(frame.id, recipe, [ended], "picture");
@@ -121,6 +135,7 @@ export function BrushLayer({ screen, term }: { screen: OnScreen; term: TermOf<"b
     e.currentTarget.setPointerCapture(e.pointerId);
     const box = e.currentTarget.getBoundingClientRect();
     const here = toPicture(e.clientX - box.left, e.clientY - box.top);
+    if (e.altKey && onAlt) return onAlt(here);
     const erase = brush.erase !== e.altKey;
     if (e.shiftKey) void straight(here, erase);
     else begin([here], e.pointerType === "pen" ? e.pressure : null, erase);
@@ -142,7 +157,7 @@ export function BrushLayer({ screen, term }: { screen: OnScreen; term: TermOf<"b
     };
     held.current = next;
     setRunning(next);
-    follow.ask(next);
+    following.ask(next);
   };
   const path = running?.points
     .map(
@@ -158,9 +173,9 @@ export function BrushLayer({ screen, term }: { screen: OnScreen; term: TermOf<"b
     <div
       role="button"
       tabIndex={0}
-      aria-label="Paint on the picture: arrows move the brush, Enter paints, Shift+Enter a straight stroke"
+      aria-label={label}
       data-testid="brush"
-      className="absolute inset-0 cursor-none touch-none"
+      className="pointer-events-auto absolute inset-0 cursor-none touch-none"
       onPointerDown={onDown}
       onPointerMove={onMove}
       onPointerUp={() => void end()}
@@ -171,6 +186,7 @@ export function BrushLayer({ screen, term }: { screen: OnScreen; term: TermOf<"b
         const from = pointer ?? toScreen([picture.width / 2, picture.height / 2]);
         const by = e.shiftKey ? 40 : 8;
         if (step) setPointer([from[0] + step[0] * by, from[1] + step[1] * by]);
+        else if (e.key === "Enter" && e.altKey && onAlt) onAlt(toPicture(...from));
         else if (e.key === "Enter" && e.shiftKey) void straight(toPicture(...from), brush.erase);
         else if (e.key === "Enter") {
           begin([toPicture(...from)], null, brush.erase);
@@ -203,6 +219,7 @@ export function BrushLayer({ screen, term }: { screen: OnScreen; term: TermOf<"b
             cross={byKeys}
           />
         )}
+        {children?.(pointer, radius)}
       </svg>
     </div>
   );

@@ -19,8 +19,8 @@ export async function converted(
   to: "frame" | "picture",
   signal?: AbortSignal,
 ): Promise<Told> {
-  // where places lie depends on framing alone: passes with long paintings stay here
-  const light = { ...recipe, passes: { passes: [] } } as unknown as Record<string, never>;
+  // where places lie depends on framing alone: passes and repairs with long paintings stay here
+  const light = { ...recipe, passes: { passes: [] }, repair: { repairs: [] } } as unknown as Record<string, never>;
   const answer = await need(
     api.POST("/api/frames/{id}/places", {
       params: { path: { id: frame } },

@@ -1,0 +1,210 @@
+import { type PointerEvent, useMemo, useRef, useState } from "react";
+import type { Recipe, Repair } from "../../../api/generated/recipe";
+import type { Place } from "../../../canvas/strokes";
+import { useBench } from "../../../state/bench";
+import { complain } from "../../../state/notices";
+import { saveAs } from "../../../state/passes";
+import { extentOf, KIND_WORDS, moved, repairsOf, takesFrom, useRepairs, withRepair } from "../../../state/repairs";
+import { ARROWS } from "../../../ui/arrows";
+import { useEscape } from "../../../ui/use_escape";
+import type { OnScreen } from "../drawing/on_screen";
+import { converted, newestOnly, useOnPicture } from "../drawing/places";
+
+type Part = "target" | "source";
+
+/** Numbered rings about what is mended; the open one with where it is taken from, both to be dragged. */
+export function Rings({ screen }: { screen: OnScreen }) {
+  const { frame, at } = screen;
+  const draft = useBench((s) => s.draft);
+  const show = useBench((s) => s.show);
+  const open = useRepairs((s) => s.open);
+  const tool = useRepairs((s) => s.tool);
+  const repairs = repairsOf(draft);
+  const extents = repairs.map(extentOf);
+  const current = repairs.find((r) => r.id === open);
+  const source = current && takesFrom(current) ? extentOf(current) : null;
+  const places: Place[] = extents.map((e) => e.middle);
+  if (current && source) places.push([source.middle[0] + current.dx, source.middle[1] + current.dy]);
+  const told = useOnPicture(frame.id, draft, places);
+  if (!told || told.points.length !== places.length) return null;
+  const toScreen = (p: Place): Place => [at.left + p[0] * at.scale, at.top + p[1] * at.scale];
+  const rings = repairs.map((repair, i) => {
+    const point = told.points[i];
+    const radius = Math.max((extents[i]?.radius ?? 0) * (told.scale[i] ?? 0) * at.scale, 7);
+    return { repair, number: i + 1, middle: point ? toScreen(point) : null, radius };
+  });
+  const from = source ? told.points.at(-1) : null;
+  const fromAt = from ? toScreen(from) : null;
+  const target = rings.find((r) => r.repair.id === open);
+  return (
+    <>
+      <svg aria-hidden="true" className="pointer-events-none absolute inset-0 h-full w-full" fill="none">
+        {rings.map(({ repair, middle, radius }) => {
+          if (!middle) return null;
+          const opened = repair.id === open;
+          return (
+            <g key={repair.id} opacity={repair.on ? 1 : 0.45}>
+              <circle
+                cx={middle[0]}
+                cy={middle[1]}
+                r={radius}
+                stroke="#fff"
+                strokeWidth={opened ? 3.6 : 2.6}
+                strokeOpacity={0.8}
+              />
+              <circle cx={middle[0]} cy={middle[1]} r={radius} stroke="#161616" strokeWidth={opened ? 1.8 : 1.1} />
+            </g>
+          );
+        })}
+        {target?.middle && fromAt && (
+          <g>
+            {["#fff", "#161616"].map((ink, i) => (
+              <path
+                key={ink}
+                d={between(target.middle as Place, fromAt, target.radius)}
+                stroke={ink}
+                strokeOpacity={i ? 1 : 0.7}
+                strokeWidth={i ? 1 : 3}
+              />
+            ))}
+            <circle cx={fromAt[0]} cy={fromAt[1]} r={target.radius} stroke="#fff" strokeWidth={3} strokeOpacity={0.7} />
+            <circle
+              cx={fromAt[0]}
+              cy={fromAt[1]}
+              r={target.radius}
+              stroke="#161616"
+              strokeWidth={1.4}
+              strokeDasharray="1.5 4"
+              strokeLinecap="round"
+            />
+          </g>
+        )}
+      </svg>
+      {show !== "dust" &&
+        rings.map(
+          ({ repair, number, middle, radius }) =>
+            middle && (
+              <button
+                key={repair.id}
+                type="button"
+                tabIndex={-1}
+                aria-label={`${KIND_WORDS[repair.kind]} ${number} on the picture`}
+                onClick={() => useRepairs.setState({ open: repair.id === open ? null : repair.id })}
+                className={`pointer-events-auto absolute flex h-[17px] min-w-[17px] items-center justify-center rounded-full border px-1 text-[11px] font-semibold leading-none ${repair.id === open ? "border-white bg-ink text-white" : "border-ink bg-white/90 text-ink"}`}
+                style={{ left: middle[0] + radius * 0.72 - 2, top: middle[1] - radius * 0.72 - 15 }}
+              >
+                {number}
+              </button>
+            ),
+        )}
+      {current && target?.middle && (tool === "none" || target.radius > 22) && (
+        <Handle screen={screen} repair={current} part="target" middle={target.middle} number={target.number} />
+      )}
+      {current && fromAt && target && (
+        <Handle screen={screen} repair={current} part="source" middle={fromAt} number={target.number} />
+      )}
+    </>
+  );
+}
+
+/** From edge to edge of two rings; nothing where they overlap. */
+function between(a: Place, b: Place, radius: number): string {
+  const [dx, dy] = [b[0] - a[0], b[1] - a[1]];
+  const far = Math.hypot(dx, dy);
+  if (far <= 2 * radius) return "";
+  const [ux, uy] = [(dx / far) * radius, (dy / far) * radius];
+  return `M${a[0] + ux} ${a[1] + uy}L${b[0] - ux} ${b[1] - uy}`;
+}
+
+/** The middle of a ring: dragged, or moved by arrows; the result follows the hand. */
+function Handle(props: { screen: OnScreen; repair: Repair; part: Part; middle: Place; number: number }) {
+  const { screen, repair, part, middle, number } = props;
+  const { frame, at } = screen;
+  const held = useRef<{ from: Place; repair: Repair } | null>(null);
+  const [dragging, setDragging] = useState(false);
+  const button = useRef<HTMLButtonElement>(null);
+  const toPicture = ([x, y]: Place): Place => [(x - at.left) / at.scale, (y - at.top) / at.scale];
+  const placed = (one: Repair, by: Place): Repair =>
+    part === "source" ? { ...one, dx: one.dx + by[0], dy: one.dy + by[1] } : moved(one, by, "stays");
+  const shifted = async (one: Repair, from: Place, to: Place): Promise<Repair | null> => {
+    const recipe = useBench.getState().draft;
+    if (!recipe) return null;
+    const told = await converted(frame.id, recipe, [toPicture(from), toPicture(to)], "frame");
+    const [a, b] = told.points;
+    return a && b ? placed(one, [b[0] - a[0], b[1] - a[1]]) : null;
+  };
+  const put = (one: Repair) => (r: Recipe) => withRepair(r, one.id, () => one);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: one queue for the life of the handle
+  const follow = useMemo(
+    () =>
+      newestOnly(async (to: Place) => {
+        const h = held.current;
+        if (!h) return;
+        const next = await shifted(h.repair, h.from, to);
+        if (next && held.current === h) useBench.getState().edit(put(next));
+      }),
+    [frame.id, repair.id, part, at.scale, at.left, at.top],
+  );
+  const where = (e: PointerEvent): Place => {
+    const box = button.current?.offsetParent?.getBoundingClientRect();
+    return [e.clientX - (box?.left ?? 0), e.clientY - (box?.top ?? 0)];
+  };
+  const end = async (e: PointerEvent) => {
+    const h = held.current;
+    if (!h) return;
+    const to = where(e);
+    setDragging(false);
+    if (Math.hypot(to[0] - h.from[0], to[1] - h.from[1]) < 2) {
+      held.current = null;
+      useBench.getState().cancel();
+      return;
+    }
+    const here = useBench.getState().forThis();
+    await follow.settled();
+    held.current = null;
+    try {
+      const next = await shifted(h.repair, h.from, to);
+      if (next && useBench.getState().frame === frame.id) saveAs("", put(next));
+      else if (next) here.save(put(next));
+    } catch (error) {
+      useBench.getState().cancel();
+      complain(error);
+    }
+  };
+  useEscape(dragging, () => {
+    held.current = null;
+    setDragging(false);
+    useBench.getState().cancel();
+  });
+  return (
+    <button
+      ref={button}
+      type="button"
+      aria-label={`${part === "source" ? "Where it comes from" : "Place"}, ${KIND_WORDS[repair.kind].toLowerCase()} ${number}: arrows move it`}
+      data-testid={`repair-${part}`}
+      onPointerDown={(e) => {
+        if (e.button !== 0) return;
+        e.stopPropagation();
+        e.currentTarget.setPointerCapture(e.pointerId);
+        held.current = { from: where(e), repair };
+        setDragging(true);
+      }}
+      onPointerMove={(e) => held.current && follow.ask(where(e))}
+      onPointerUp={(e) => void end(e)}
+      onPointerCancel={(e) => void end(e)}
+      onKeyDown={(e) => {
+        const step = ARROWS[e.key];
+        if (!step) return;
+        e.preventDefault();
+        e.stopPropagation();
+        const by = e.shiftKey ? 10 : 1;
+        const to: Place = [middle[0] + step[0] * by, middle[1] + step[1] * by];
+        shifted(repair, middle, to)
+          .then((next) => next && saveAs(`${repair.id} ${part}`, put(next)))
+          .catch(complain);
+      }}
+      className={`pointer-events-auto absolute h-[15px] w-[15px] -translate-x-1/2 -translate-y-1/2 touch-none rounded-full border-[1.5px] border-ink bg-white/85 ${part === "source" ? "border-dotted" : ""} ${dragging ? "cursor-grabbing opacity-60" : "cursor-grab"}`}
+      style={{ left: middle[0], top: middle[1] }}
+    />
+  );
+}
