@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.core.colour.camera_colour import CameraMatrices
+from zincplate.core.repair.fill import blended, fill_from_text, found
 from zincplate.demo.camera import CameraModel, Settings, expose
 from zincplate.demo.lens import ZOOM
 from zincplate.demo.scenes import even_field
@@ -107,6 +108,17 @@ def warm(decoder: Decoder | None = None) -> None:
         renderer.on_render_thread(Suggester(renderer, source, key, recipe).whole)
     _warm_camera()
     warm_merges()
+    _warm_repairs()
+
+
+def _warm_repairs() -> None:
+    """Fills of a hole that is looked at in several sizes."""
+    rng = np.random.default_rng(1)
+    roots = rng.random((3, 200, 200), np.float32)
+    hole = np.zeros((200, 200), np.bool_)
+    hole[50:130, 50:130] = True
+    for quick in (True, False):
+        blended(roots, hole, fill_from_text(found(roots, hole, ~hole, quick=quick).to_text()))
 
 
 def _mosaic() -> NDArray[np.uint16]:

@@ -8,8 +8,8 @@ from zincplate.ops.order import ORDER
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.recipe.pass_carry import Areas, Joining, carried
 from zincplate.recipe.preset import values_of
-from zincplate.recipe.repair_carry import carried_repairs
 from zincplate.recipe.relative import moved
+from zincplate.recipe.repair_carry import carried_repairs
 from zincplate.services import bulk, recipe_presets
 from zincplate.services.bulk import Values
 from zincplate.services.context import Context, UserError

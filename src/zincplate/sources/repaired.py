@@ -29,7 +29,7 @@ Bool = NDArray[np.bool_]
 
 CONTEXT_PX = 6
 """About a place, for the light of its border."""
-LEAST_AROUND_PX, MOST_AROUND_PX = 48, 1400
+LEAST_AROUND_PX, MOST_AROUND_PX, HURRIED_AROUND_PX = 48, 1400, 400
 """How far a removal looks for what to take."""
 COVERED = 0.02
 """Cover from which a place takes part."""
@@ -325,7 +325,8 @@ class Mended:
     # ----- removals
 
     def _surroundings(self, repair: RepairPlan, target: Rect) -> Rect:
-        around = min(max(int(repair.reach * max(target.w, target.h)), LEAST_AROUND_PX), MOST_AROUND_PX)
+        most = MOST_AROUND_PX if repair.fill or not self._quick else HURRIED_AROUND_PX
+        around = min(max(int(repair.reach * max(target.w, target.h)), LEAST_AROUND_PX), most)
         region = target.grown(around)
         if repair.fill:
             fill = fill_from_text(repair.fill)

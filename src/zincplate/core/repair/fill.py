@@ -108,7 +108,7 @@ def found(
     near = translations(coarsest.features, known, max(min(coarsest.hole.shape) / 15, 3), most // 3, seed)
     breathe()
     far = translations(coarsest.features, known, max(1.05 * deep, 3), most - len(near), seed + 1)
-    both = np.concatenate([near, far])
+    both = np.concatenate([near, far, _close_by(deep, 8 if quick else 16)])
     if seed:
         # another result: without a part of the translations
         both = both[rng.random(len(both)) < 0.55]
@@ -116,9 +116,9 @@ def found(
     offsets = reachable(offsets, coarsest, rng)[:250]
     breathe()
     labels, _ = chosen(coarsest, offsets, seed)
-    for problem in reversed(stack[:-1]):
+    for level, problem in reversed(list(enumerate(stack[:-1]))):
         breathe()
-        labels, offsets = finer(problem, labels, offsets)
+        labels, offsets = finer(problem, labels, offsets, 1 if quick else 2, settle=not quick or level > 0)
     hole = stack[0].hole
     ys, xs = np.nonzero(hole)
     top, left, bottom, right = int(ys.min()), int(xs.min()), int(ys.max()) + 1, int(xs.max()) + 1
@@ -128,12 +128,24 @@ def found(
     return Fill(left, top, part, offsets[used])
 
 
+def _close_by(deep: float, directions: int) -> Int:
+    """Translations just long enough to lead across a hole, all round: what lies beside a scratch or a cable."""
+    angles = np.arange(directions) * 2 * np.pi / directions
+    lengths = np.array([1.2, 2.2]) * deep + 1
+    around = np.stack([np.outer(lengths, np.sin(angles)).ravel(), np.outer(lengths, np.cos(angles)).ravel()], 1)
+    return np.rint(around).astype(np.int64)
+
+
 def _features(roots: Float32, hole: Bool) -> Float32:
     """What seams are judged by: roots of light and their slopes, in units of the picture's own spread."""
-    known = ~hole
-    spread = float(np.mean([np.percentile(p[known], 98) - np.percentile(p[known], 2) for p in roots])) if known.any() else 1.0
+    thinned = (slice(None, None, max(hole.shape[0] // 256, 1)), slice(None, None, max(hole.shape[1] // 256, 1)))
+    known = ~hole[thinned]
+    spread = 1.0
+    if known.any():
+        low, high = np.percentile(roots[(slice(None), *thinned)][:, known], [2, 98], axis=1)
+        spread = float((high - low).mean())
     scaled = roots / np.float32(max(spread, 1e-4))
-    grey = scaled.mean(0)
+    grey = (scaled[0] + scaled[1] + scaled[2]) / np.float32(3)
     across = np.zeros_like(grey)
     down = np.zeros_like(grey)
     across[:, :-1] = np.diff(grey, axis=1)
@@ -155,18 +167,19 @@ def _halved(planes: Float32, hole: Bool, source: Bool) -> tuple[Float32, Bool, B
 
 
 @njit(**KERNEL)
-def _copied(roots, hole, labels, offsets, top, left, out, right):
-    """Copies into ``out`` and puts the gradients' sums into ``right``."""
+def _copied(roots, hole, labels, offsets, top, left, first_row, first_column, out, right):
+    """Copies into a part of the picture, ``out``, and puts the gradients' sums into ``right``."""
     channels, h, w = roots.shape
-    for y in prange(h):
-        for x in range(w):
+    for j in prange(out.shape[1]):
+        y = first_row + j
+        for i in range(out.shape[2]):
+            x = first_column + i
             if not hole[y, x]:
                 continue
             a = labels[y - top, x - left]
             ay, ax = y + offsets[a, 0], x + offsets[a, 1]
             for c in range(channels):
-                out[c, y, x] = roots[c, ay, ax]
-                right[c, y, x] = 0
+                out[c, j, i] = roots[c, ay, ax]
             for d in range(4):
                 v = y + (1 if d == 2 else -1 if d == 3 else 0)
                 u = x + (1 if d == 0 else -1 if d == 1 else 0)
@@ -185,10 +198,10 @@ def _copied(roots, hole, labels, offsets, top, left, out, right):
                     if hole[py, px] or hole[qy, qx]:
                         continue
                     for c in range(channels):
-                        right[c, y, x] += (roots[c, py, px] - roots[c, qy, qx]) / np.float32(count)
+                        right[c, j, i] += (roots[c, py, px] - roots[c, qy, qx]) / np.float32(count)
 
 
-def blended(roots: Float32, hole: Bool, fill: Fill) -> Float32:
+def blended(roots: Float32, hole: Bool, fill: Fill, close: float = 1e-4) -> Float32:
     """``roots`` (3, h, w) with the hole filled. Raises ``ValueError`` with a sentence when the fill does not fit: it does not
     reach the whole hole, or leads outside of the arrays."""
     h, w = hole.shape
@@ -202,12 +215,17 @@ def blended(roots: Float32, hole: Bool, fill: Fill) -> Float32:
     ty, tx = ys + to[:, 0], xs + to[:, 1]
     if ty.min() < 0 or tx.min() < 0 or ty.max() >= h or tx.max() >= w:
         raise ValueError("the fill leads out of the picture")
-    copied = np.array(roots, np.float32, order="C")
+    out = np.array(roots, np.float32, order="C")
+    top, left = max(int(ys.min()) - 1, 0), max(int(xs.min()) - 1, 0)
+    bottom, end = min(int(ys.max()) + 2, h), min(int(xs.max()) + 2, w)
+    part = (slice(top, bottom), slice(left, end))
+    copied = np.ascontiguousarray(out[(slice(None), *part)])
     right = np.zeros_like(copied)
-    _copied(np.ascontiguousarray(roots), hole, fill.labels, fill.offsets, fill.top, fill.left, copied, right)
-    if hole.all():
-        return copied
-    return poisson(copied, hole, right)
+    _copied(out, hole, fill.labels, fill.offsets, fill.top, fill.left, top, left, copied, right)
+    inside = hole[part]
+    result = copied if inside.all() else poisson(copied, inside, right, close)
+    np.copyto(out[(slice(None), *part)], result, where=inside)
+    return out
 
 
 def grown(hole: Bool, by_px: int) -> Bool:

@@ -271,8 +271,11 @@ def _settle(features, hole, source, labels, offsets, rounds):
     return changed
 
 
-def finer(problem: Problem, labels: NDArray[np.int32], offsets: Int, reach_px: int = 2) -> tuple[NDArray[np.int32], Int]:
-    """A labelling of half the size at this one: translations moved by up to ``reach_px``, seams settled."""
+def finer(
+    problem: Problem, labels: NDArray[np.int32], offsets: Int, reach_px: int = 2, settle: bool = True
+) -> tuple[NDArray[np.int32], Int]:
+    """A labelling of half the size at this one: translations moved by up to ``reach_px``, seams settled
+    unless in a hurry."""
     features, hole, source = problem.features, problem.hole, problem.source
     h, w = hole.shape
     grown = _filled_out(labels, h, w)
@@ -290,7 +293,8 @@ def finer(problem: Problem, labels: NDArray[np.int32], offsets: Int, reach_px: i
         for one in range(len(offsets)):
             _label_cost(features, hole, source, grown, offsets, boxes, one, deltas, costs)
             offsets[one] += deltas[int(costs.argmin())]
-    _settle(features, hole, source, grown, offsets, 4)
+    if settle:
+        _settle(features, hole, source, grown, offsets, 4)
     return grown, offsets
 
 
