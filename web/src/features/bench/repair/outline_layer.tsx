@@ -62,7 +62,11 @@ export function OutlineLayer({ screen }: { screen: OnScreen }) {
         drawing.current = true;
         setPoints([where(e)]);
       }}
-      onPointerMove={(e) => drawing.current && setPoints((had) => [...had, where(e)])}
+      onPointerMove={(e) => {
+        if (!drawing.current) return;
+        const here = where(e);
+        setPoints((had) => [...had, here]);
+      }}
       onPointerUp={() => {
         if (!drawing.current) return;
         drawing.current = false;
