@@ -52,6 +52,7 @@ def _parser(of: str = "") -> argparse.ArgumentParser:
     command.add_argument("--lenses", type=Path, metavar="FOLDER", help=_LENSES_HELP)
     _across(commands)
     _of_areas(commands)
+    _of_repairs(commands)
     command = commands.add_parser("merge", help="make a master of frames that were taken to be one picture")
     command.add_argument(
         "kind",
@@ -103,6 +104,22 @@ def _of_areas(commands: Any) -> None:
     command.add_argument("-o", "--output", type=Path, metavar="OUT.png", required=True)
     command.add_argument("--pass", dest="name", metavar="NAME", help="a pass of the recipe")
     command.add_argument("--find", choices=("sky", "land", "person"), help="look for this instead")
+    command.add_argument("--recipe", type=Path, help="recipe as JSON")
+    command.add_argument("--set", action="append", default=[], metavar="STEP.CONTROL=VALUE", help="may be repeated")
+    command.add_argument("--lenses", type=Path, metavar="FOLDER", help=_LENSES_HELP)
+    command.add_argument("--overwrite", action="store_true")
+
+
+def _of_repairs(commands: Any) -> None:
+    """What repairs are made of."""
+    command = commands.add_parser("mend", help="find dust, fill removals: writes the recipe with them")
+    command.add_argument("input", type=Path, metavar="IN")
+    command.add_argument("-o", "--output", type=Path, metavar="OUT.json", required=True)
+    command.add_argument(
+        "--dust", type=float, nargs="?", const=80.0, metavar="PERCENT", help="mend dust that is at least so sure (80)"
+    )
+    command.add_argument("--light-too", action="store_true", help="light spots as well")
+    command.add_argument("--fill", action="store_true", help="fill the recipe's removals that have no fill yet")
     command.add_argument("--recipe", type=Path, help="recipe as JSON")
     command.add_argument("--set", action="append", default=[], metavar="STEP.CONTROL=VALUE", help="may be repeated")
     command.add_argument("--lenses", type=Path, metavar="FOLDER", help=_LENSES_HELP)
@@ -241,6 +258,10 @@ def main(argv: list[str] | None = None) -> int:
                 from zincplate.cli.develop import develop
 
                 return develop(arguments)
+            case "mend":
+                from zincplate.cli.mend import mend
+
+                return mend(arguments)
             case "area":
                 from zincplate.cli.area import area
 

@@ -15,6 +15,8 @@ from numpy.typing import NDArray
 Float32 = NDArray[np.float32]
 
 SIGMAS = (1.5, 1.89, 2.38)
+FINEST = (0.75, 0.95, 1.19)
+"""Of specks of two or three pixels, at full size only."""
 WIDER = 1.6
 ROUND_FROM = 0.25
 """Ratio of the curvatures from which a spot is round."""
@@ -38,19 +40,20 @@ def spots(roots: Float32, light_too: bool = False, least_chance: float = 0.5, mo
     """Spots of a picture (h, w) in roots of light or any even scale of lightness, the surest first."""
     found: list[Spot] = []
     plane, scale = np.ascontiguousarray(roots, np.float32), 1.0
-    for octave in range(_OCTAVES):
+    for _ in range(_OCTAVES):
         if min(plane.shape) < 24:
             break
-        found += _of_octave(plane, scale, light_too, octave)
+        found += _of_octave(plane, scale, light_too)
         small = cv2.GaussianBlur(plane, (0, 0), 1.2)
         plane, scale = cv2.resize(small, (plane.shape[1] // 2, plane.shape[0] // 2), interpolation=cv2.INTER_AREA), scale * 2
     found.sort(key=lambda s: -s.times)
     return _apart([s for s in found if s.chance >= least_chance])[:most]
 
 
-def _of_octave(plane: Float32, scale: float, light_too: bool, octave: int) -> list[Spot]:
+def _of_octave(plane: Float32, scale: float, light_too: bool) -> list[Spot]:
     # one scale more on both sides, so that the best one is known to be the best
-    sigmas = (SIGMAS[0] / 1.26, *SIGMAS, SIGMAS[-1] * 1.26)
+    scales = (*FINEST, *SIGMAS) if scale == 1 else SIGMAS
+    sigmas = (scales[0] / 1.26, *scales, scales[-1] * 1.26)
     border = cv2.BORDER_REFLECT
     layers, wavers = [], []
     for sigma in sigmas:

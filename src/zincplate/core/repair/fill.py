@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 from zincplate.core.kernels.kernel_math import KERNEL
 from zincplate.core.repair.membrane import poisson
 from zincplate.core.repair.repeats import translations
-from zincplate.core.repair.shift_map import Problem, chosen, finer, reachable, thickness
+from zincplate.core.repair.shift_map import UNKNOWN, Problem, chosen, finer, moved, reachable, thickness
 
 Float32 = NDArray[np.float32]
 Bool = NDArray[np.bool_]
@@ -33,24 +33,27 @@ MOST_TRANSLATIONS = 72
 QUICK_HOLE, QUICK_TRANSLATIONS = 1500, 32
 _LARGEST = 20_000
 _GRADIENT = 1.4
+_HEAD = "<iiHHH"
+MOST_USED = 2000
 
 
 @dataclass(frozen=True)
 class Fill:
-    """``labels`` (h, w) uint8 of a rectangle whose first row and column are ``top`` and ``left``, and ``offsets`` (n, 2):
+    """``labels`` (h, w) uint16 of a rectangle whose first row and column are ``top`` and ``left``, and ``offsets`` (n, 2):
     rows and columns from a place to what goes there. Places outside the hole count nothing."""
 
     left: int
     top: int
-    labels: NDArray[np.uint8]
+    labels: NDArray[np.uint16]
     offsets: Int
 
     def to_text(self) -> str:
         """As the recipe keeps it: numbers, then the labels' differences along each row, deflated, in base 64."""
         h, w = self.labels.shape
-        steps = np.diff(self.labels, axis=1, prepend=np.uint8(0))
-        head = struct.pack("<iiHHB", self.left, self.top, w, h, len(self.offsets))
-        body = zlib.compress(np.ascontiguousarray(self.offsets, "<i4").tobytes() + steps.tobytes(), 9)
+        steps = np.diff(self.labels, axis=1, prepend=np.uint16(0))
+        head = struct.pack(_HEAD, self.left, self.top, w, h, len(self.offsets))
+        halves = (steps & 255).astype(np.uint8).tobytes() + (steps >> 8).astype(np.uint8).tobytes()
+        body = zlib.compress(np.ascontiguousarray(self.offsets, "<i4").tobytes() + halves, 9)
         return base64.b64encode(head + body).decode()
 
 
@@ -58,17 +61,18 @@ def fill_from_text(text: str) -> Fill:
     """The opposite of :meth:`Fill.to_text`; raises ``ValueError`` with a sentence when the text is none."""
     try:
         data = base64.b64decode(text, validate=True)
-        left, top, w, h, n = struct.unpack_from("<iiHHB", data)
+        left, top, w, h, n = struct.unpack_from(_HEAD, data)
         if not (0 < w <= _LARGEST and 0 < h <= _LARGEST and n > 0):
             raise ValueError
         unpacker = zlib.decompressobj()
-        body = unpacker.decompress(data[struct.calcsize("<iiHHB") :], 8 * n + w * h + 1)
-        if len(body) != 8 * n + w * h:
+        body = unpacker.decompress(data[struct.calcsize(_HEAD) :], 8 * n + 2 * w * h + 1)
+        if len(body) != 8 * n + 2 * w * h:
             raise ValueError
     except (binascii.Error, struct.error, zlib.error, ValueError) as error:
         raise ValueError("the fill of a removal is damaged; fill it again") from error
     offsets = np.frombuffer(body[: 8 * n], "<i4").reshape(n, 2).astype(np.int64)
-    labels = np.cumsum(np.frombuffer(body[8 * n :], np.uint8).reshape(h, w), axis=1, dtype=np.uint8)
+    low, high = np.frombuffer(body[8 * n :], np.uint8).reshape(2, h, w).astype(np.uint16)
+    labels = np.cumsum(low | (high << 8), axis=1, dtype=np.uint16)
     if int(labels.max()) >= n:
         raise ValueError("the fill of a removal is damaged; fill it again")
     return Fill(left, top, labels, offsets)
@@ -102,7 +106,7 @@ def found(
         while len(stack) > 1 and not stack[-1].source.any():
             stack.pop()
         coarsest = stack[-1]
-    known = coarsest.source
+    known = coarsest.source & ~grown(coarsest.hole, 1)
     deep = thickness(coarsest.hole)
     most = QUICK_TRANSLATIONS if quick else MOST_TRANSLATIONS
     near = translations(coarsest.features, known, max(min(coarsest.hole.shape) / 15, 3), most // 3, seed)
@@ -113,19 +117,45 @@ def found(
         # another result: without a part of the translations
         both = both[rng.random(len(both)) < 0.55]
     offsets = np.unique(both, axis=0) if len(both) else both
-    offsets = reachable(offsets, coarsest, rng)[:250]
+    offsets = reachable(offsets, coarsest, rng, MOST_USED)
     breathe()
     labels, _ = chosen(coarsest, offsets, seed)
     for level, problem in reversed(list(enumerate(stack[:-1]))):
         breathe()
         labels, offsets = finer(problem, labels, offsets, 1 if quick else 2, settle=not quick or level > 0)
+    labels, offsets = _all_led(stack[0], labels, offsets, rng)
     hole = stack[0].hole
     ys, xs = np.nonzero(hole)
     top, left, bottom, right = int(ys.min()), int(xs.min()), int(ys.max()) + 1, int(xs.max()) + 1
     used, small = np.unique(labels[top:bottom, left:right][hole[top:bottom, left:right]], return_inverse=True)
-    part = np.zeros((bottom - top, right - left), np.uint8)
+    part = np.zeros((bottom - top, right - left), np.uint16)
     part[hole[top:bottom, left:right]] = small
     return Fill(left, top, part, offsets[used])
+
+
+def _all_led(
+    problem: Problem, labels: NDArray[np.int32], offsets: Int, rng: np.random.Generator
+) -> tuple[NDArray[np.int32], Int]:
+    """Places that do not lead to what may be taken, as may be left at borders after going from size to size, get a translation
+    that does: one in use, else a new one."""
+    hole, source = problem.hole, problem.source
+    ys, xs = np.nonzero(hole)
+    to = offsets[labels[ys, xs]]
+    ty, tx = ys + to[:, 0], xs + to[:, 1]
+    good = (ty >= 0) & (tx >= 0) & (ty < hole.shape[0]) & (tx < hole.shape[1])
+    good[good] = source[ty[good], tx[good]]
+    lost = np.zeros_like(hole)
+    lost[ys[~good], xs[~good]] = True
+    if not lost.any():
+        return labels, offsets
+    offsets = reachable(offsets, Problem(problem.features, lost, source), rng, MOST_USED + len(offsets))
+    for number, (dy, dx) in enumerate(offsets):
+        here = lost & moved(source, int(dy), int(dx))
+        labels[here] = number
+        lost &= ~here
+        if not lost.any():
+            break
+    return labels, offsets
 
 
 def _close_by(deep: float, directions: int) -> Int:
@@ -148,9 +178,12 @@ def _features(roots: Float32, hole: Bool) -> Float32:
     grey = (scaled[0] + scaled[1] + scaled[2]) / np.float32(3)
     across = np.zeros_like(grey)
     down = np.zeros_like(grey)
-    across[:, :-1] = np.diff(grey, axis=1)
-    down[:-1] = np.diff(grey, axis=0)
-    return np.ascontiguousarray(np.concatenate([scaled, _GRADIENT * across[None], _GRADIENT * down[None]]), np.float32)
+    across[:, :-1] = np.float32(_GRADIENT) * np.diff(grey, axis=1)
+    down[:-1] = np.float32(_GRADIENT) * np.diff(grey, axis=0)
+    # a slope one end of which lies in the hole says nothing
+    across[:, :-1][hole[:, 1:] | hole[:, :-1]] = UNKNOWN
+    down[:-1][hole[1:] | hole[:-1]] = UNKNOWN
+    return np.ascontiguousarray(np.concatenate([scaled, across[None], down[None]]), np.float32)
 
 
 def _halved(planes: Float32, hole: Bool, source: Bool) -> tuple[Float32, Bool, Bool]:
@@ -223,9 +256,24 @@ def blended(roots: Float32, hole: Bool, fill: Fill, close: float = 1e-4) -> Floa
     right = np.zeros_like(copied)
     _copied(out, hole, fill.labels, fill.offsets, fill.top, fill.left, top, left, copied, right)
     inside = hole[part]
-    result = copied if inside.all() else poisson(copied, inside, right, close)
+    result = copied if inside.all() else _near(poisson(copied, inside, right, close), copied, inside, right)
     np.copyto(out[(slice(None), *part)], result, where=inside)
     return out
+
+
+def _near(result: Float32, copied: Float32, inside: Bool, right: Float32) -> Float32:
+    """The result no farther from what was copied than steps along its border and seams are: among many seams and with little
+    border gradients drift away without end."""
+    left_side = np.zeros_like(copied)
+    for axis in (1, 2):
+        step = np.diff(copied, axis=axis)
+        before, after = ((slice(None),) * axis + (part,) for part in (slice(None, -1), slice(1, None)))
+        left_side[before] -= step
+        left_side[after] += step
+    jumps = np.abs(right - left_side)[:, inside]
+    most = np.array([float(np.percentile(j[j > 1e-6], 99)) if (j > 1e-6).any() else 0.0 for j in jumps])
+    limit = most.astype(np.float32)[:, None, None]
+    return np.asarray(np.clip(result, copied - limit, copied + limit), np.float32)
 
 
 def grown(hole: Bool, by_px: int) -> Bool:

@@ -19,6 +19,8 @@ Float32 = NDArray[np.float32]
 Int = NDArray[np.int64]
 Bool = NDArray[np.bool_]
 
+UNKNOWN = np.float32(1e9)
+"""Value of a feature that cannot be told; it is not compared."""
 RING = 4
 """Pixels outside the hole that what lies inside it has to go with."""
 _UNITS = 4096.0
@@ -41,7 +43,8 @@ class Problem:
 def _apart(features, ay, ax, by, bx):
     total = np.float32(0)
     for c in range(features.shape[0]):
-        total += abs(features[c, ay, ax] - features[c, by, bx])
+        difference = abs(features[c, ay, ax] - features[c, by, bx])
+        total += difference if difference < UNKNOWN / 2 else np.float32(0)
     return total
 
 
@@ -157,14 +160,14 @@ def chosen(problem: Problem, offsets: Int, seed: int = 0) -> tuple[NDArray[np.in
     rng = np.random.default_rng(seed)
     capacity, ends = np.empty((4, h * w), np.int32), np.empty(h * w, np.int32)
     for _ in range(SWEEPS):
-        moved = 0
+        changed = 0
         for one in rng.permutation(len(offsets)):
             now = np.take_along_axis(costs, labels[None], 0)[0]
             _edges(features, hole, source, labels, offsets, one, costs, now, costs[one], capacity, ends)
             side = smallest_cut(capacity, ends, w).reshape(h, w) & hole & (costs[one] < _NEVER)
-            moved += int((side & (labels != one)).sum())
+            changed += int((side & (labels != one)).sum())
             labels[side] = one
-        if moved == 0:
+        if changed == 0:
             break
     return labels, costs
 
@@ -305,29 +308,31 @@ def _filled_out(labels: NDArray[np.int32], h: int, w: int) -> NDArray[np.int32]:
     return np.ascontiguousarray(labels[rows][:, columns])
 
 
-def reachable(offsets: Int, problem: Problem, rng: np.random.Generator) -> Int:
+def reachable(offsets: Int, problem: Problem, rng: np.random.Generator, most: int) -> Int:
     """The translations and as many more as are needed so that every pixel of the hole has one. Raises ``ValueError`` when nothing
-    may be taken."""
+    may be taken, or so little that it takes more than ``most``."""
     hole, source = problem.hole, problem.source
     if not source.any():
         raise ValueError("there is nothing around the place to take from")
     found = [tuple(int(v) for v in o) for o in offsets]
     left = hole.copy()
     for dy, dx in found:
-        left &= ~_moved(source, dy, dx)
+        left &= ~moved(source, dy, dx)
     ys, xs = np.nonzero(source)
     while left.any():
         ly, lx = np.nonzero(left)
         pick = int(rng.integers(len(ly)))
         tries = rng.integers(len(ys), size=12)
         options = [(int(ys[t] - ly[pick]), int(xs[t] - lx[pick])) for t in tries]
-        best = max(options, key=lambda o: int((left & _moved(source, *o)).sum()))
+        best = max(options, key=lambda o: int((left & moved(source, *o)).sum()))
+        if len(found) >= most:
+            raise ValueError("there is too little around the place to take from")
         found.append(best)
-        left &= ~_moved(source, *best)
+        left &= ~moved(source, *best)
     return np.array(found, np.int64).reshape(-1, 2)
 
 
-def _moved(source: Bool, dy: int, dx: int) -> Bool:
+def moved(source: Bool, dy: int, dx: int) -> Bool:
     """Where a translation leads to what may be taken."""
     h, w = source.shape
     out = np.zeros_like(source)

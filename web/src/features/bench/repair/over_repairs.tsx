@@ -109,7 +109,7 @@ function MendBrush({ screen }: { screen: OnScreen }) {
 
 /** A ring about the spot that the walk looks at, and the picture at 1:1 there. */
 function WalkedTo({ screen }: { screen: OnScreen }) {
-  const { frame, at } = screen;
+  const { frame, at, picture } = screen;
   const walk = useRepairs((s) => s.walk);
   const draft = useBench((s) => s.draft);
   const spot = walk?.spots[walk.at];
@@ -121,9 +121,9 @@ function WalkedTo({ screen }: { screen: OnScreen }) {
   useEffect(() => {
     if (px === null || py === null) return;
     useBench.setState({
-      viewport: { zoom: window.devicePixelRatio || 1, centreX: px, centreY: py },
+      viewport: { zoom: window.devicePixelRatio || 1, centreX: px / picture.width, centreY: py / picture.height },
     });
-  }, [px, py]);
+  }, [px, py, picture.width, picture.height]);
   if (!spot || !here) return null;
   const radius = Math.max(((spot.size * scale) / 2) * at.scale * 1.5, 9);
   const [x, y] = [at.left + here[0] * at.scale, at.top + here[1] * at.scale];
