@@ -41,6 +41,7 @@ from zincplate.plan.light import LightPlan
 from zincplate.plan.passes import AreaPlan
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.render.films import alone, amber_film, dust_light, film, grey_where_not
+from zincplate.render.read_again import ReadAgain
 from zincplate.render.render_thread import RenderThread
 from zincplate.render.strips import deliver_whole
 from zincplate.render.view import View, ViewRequest
@@ -348,26 +349,11 @@ class Renderer:
 
         ``progress`` is called with 0..1 and stops the delivery by returning False (:class:`Cancelled`).
         """
-        stages = Stages(_ReadAgain(self.read_once), self._stage_bytes, best=True)
+        stages = Stages(ReadAgain(self.read_once), self._stage_bytes, best=True)
         source, key = self.repaired(source, key or f"delivery {next(_SERIAL)}", recipe, quick=False)
         return deliver_whole(
             stages, self.framed(source, key, source.plan(recipe).frame), key, recipe, space, bits, long_edge, progress
         )
-
-
-class _ReadAgain:
-    """Reads plates without keeping them but for the last: picture and areas of a part of a delivery read the same ones."""
-
-    def __init__(self, read: Callable[..., Float32]) -> None:
-        self._read = read
-        self._last: tuple[tuple[Any, ...], Float32] | None = None
-
-    def __call__(self, source: Source, key: str, window: Window, hot_pixels: bool, shift: ColourShift | None = None) -> Float32:
-        asked = (key, window, hot_pixels, shift and shift.key)
-        if self._last is None or self._last[0] != asked:
-            self._last = None  # the old one is given back before the new one is made
-            self._last = (asked, self._read(source, key, window, hot_pixels, shift))
-        return self._last[1]
 
 
 @dataclass(frozen=True)

@@ -8,14 +8,13 @@ places it reads; so only what has to is worked out anew.
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Protocol
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.areas import shapes
 from zincplate.core.geometry.orientation import on_sensor, to_sensor
 from zincplate.core.repair.fill import Fill, blended, fill_from_text, found
 from zincplate.core.repair.healing import CLOSE, CLOSE_WHILE_MOVING, from_roots, grain_of, healed, mixed, to_roots
@@ -23,6 +22,7 @@ from zincplate.core.sensor.colour_shift import ColourShift
 from zincplate.plan.repairs import RepairPlan
 from zincplate.sources.readers import Plate
 from zincplate.sources.rect import Rect
+from zincplate.sources.repair_cover import cover_of, extent_of
 
 Float32 = NDArray[np.float32]
 Bool = NDArray[np.bool_]
@@ -202,39 +202,11 @@ class Mended:
 
     def cover(self, repair: RepairPlan, rect: Rect) -> Float32:
         """(h, w) 0..1 how much of a repair lies on every pixel of a rectangle, without its strength."""
-        grid = shapes.Grid(rect.w, rect.h, float(rect.x), float(rect.y), 1.0, 1.0)
-        long_edge = max(self._source.width, self._source.height)
-        if repair.kind == "patch":
-            return _outlined(np.asarray(repair.outline) * long_edge, repair.soften_px, rect)
-        out = np.zeros((rect.h, rect.w), np.float32)
-        for stroke in repair.strokes:
-            places = np.asarray(stroke.places, np.float64) * long_edge
-            radii = np.full(len(places), stroke.size * long_edge / 2)
-            if stroke.build_up:
-                one = shapes.building_stroke(grid, places, radii, stroke.hardness, stroke.flow)
-            else:
-                one = shapes.stroke(grid, places, radii, stroke.hardness) * np.float32(stroke.flow)
-            if stroke.erase:
-                out *= 1 - one
-            else:
-                out += (1 - out) * one
-        return out
+        return cover_of(repair, rect, max(self._source.width, self._source.height))
 
     def target(self, repair: RepairPlan) -> Rect:
         """Where a repair may change something."""
-        long_edge = max(self._source.width, self._source.height)
-        if repair.kind == "patch":
-            points = np.asarray(repair.outline) * long_edge
-            low, high = points.min(0) - repair.soften_px, points.max(0) + repair.soften_px
-        else:
-            drawn = [s for s in repair.strokes if not s.erase]
-            if not drawn:
-                return Rect(0, 0, 0, 0)
-            low = np.min([np.min(s.places, axis=0) * long_edge - s.size * long_edge / 2 for s in drawn], axis=0)
-            high = np.max([np.max(s.places, axis=0) * long_edge + s.size * long_edge / 2 for s in drawn], axis=0)
-        x, y = (math.floor(v) - 1 for v in low)
-        right, bottom = (math.ceil(v) + 1 for v in high)
-        return Rect(x, y, right - x, bottom - y).within(self._whole)
+        return extent_of(repair, max(self._source.width, self._source.height)).within(self._whole)
 
     def _reads(self, repair: RepairPlan, target: Rect) -> Rect:
         outer = target.grown(CONTEXT_PX)
@@ -255,7 +227,8 @@ class Mended:
         if not repair.angle_degrees and not repair.mirrored:
             return np.array([[1.0, 0, dx], [0, 1.0, dy]])
         long_edge = max(self._source.width, self._source.height)
-        x, y = np.asarray(repair.strokes[0].places[0]) * long_edge
+        # on half pixels, so that mirror images and quarter turns are copies to the value
+        x, y = np.rint(2 * long_edge * np.asarray(repair.strokes[0].places[0])) / 2
         a = -math.radians(repair.angle_degrees)
         turn = np.array([[math.cos(a), -math.sin(a)], [math.sin(a), math.cos(a)]])
         if repair.mirrored:
@@ -380,19 +353,15 @@ class Mended:
             return before
         shift = self._source.root_shift
         roots = to_roots(planes, shift)
-        result: Float32 | None = None
-        if repair.fill:
-            fill = fill_from_text(repair.fill)
-            try:
-                result = blended(roots, hole, Fill(fill.left - region.x, fill.top - region.y, fill.labels, fill.offsets))
-            except ValueError:
-                result = None  # its strokes were changed, or it came from another frame: it is looked for again
-        if result is None:
-            try:
+        try:
+            if repair.fill:
+                fill = fill_from_text(repair.fill)
+            else:
                 fill = self._looked_for(repair, region, planes, hole, self._quick, lambda: None)
-            except ValueError:
-                return before
             result = blended(roots, hole, Fill(fill.left - region.x, fill.top - region.y, fill.labels, fill.offsets))
+        except ValueError:
+            # its strokes were changed, or it came from another frame: it is looked for again; without it, there is nothing to take
+            return self._removed(replace(repair, fill=""), rect, before, cover, read) if repair.fill else before
         inside = hole[rect.of(region)]
         light = from_roots(result, shift)[(slice(None), *rect.of(region))]
         # what brightens by less than the hole itself is left as it was
@@ -402,18 +371,3 @@ class Mended:
 
 def _where_covered(before: Float32, after: Float32, cover: Float32) -> Float32:
     return np.where(cover > 0, after, before)
-
-
-def _outlined(points: NDArray[np.float64], soften_px: float, rect: Rect) -> Float32:
-    """(h, w) inside of an outline, smooth at its border over ``soften_px`` inwards."""
-    scale = 16
-    moved = np.round((points - [rect.x, rect.y]) * scale - scale / 2).astype(np.int32)
-    out = np.zeros((rect.h, rect.w), np.uint8)
-    cv2.fillPoly(out, [moved], 255, lineType=cv2.LINE_AA, shift=4)
-    area = out.astype(np.float32) / np.float32(255)
-    if soften_px <= 0.5:
-        return area
-    padded = cv2.copyMakeBorder((out > 127).astype(np.uint8), 1, 1, 1, 1, cv2.BORDER_CONSTANT, value=0)
-    depth = cv2.distanceTransform(padded, cv2.DIST_L2, cv2.DIST_MASK_PRECISE)[1:-1, 1:-1]
-    t = np.clip(depth / np.float32(soften_px), 0, 1)
-    return np.asarray(np.minimum(area, t * t * (3 - 2 * t)), np.float32)

@@ -1,0 +1,66 @@
+"""Where a repair lies: its cover of pixels, and the rectangle that holds it, in pixels of the upright source."""
+
+import math
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from zincplate.core.areas import shapes
+from zincplate.plan.repairs import RepairPlan
+from zincplate.sources.rect import Rect
+
+Float32 = NDArray[np.float32]
+
+
+def cover_of(repair: RepairPlan, rect: Rect, long_edge_px: int) -> Float32:
+    """(h, w) 0..1 how much of a repair lies on every pixel of a rectangle, without its strength."""
+    grid = shapes.Grid(rect.w, rect.h, float(rect.x), float(rect.y), 1.0, 1.0)
+    if repair.kind == "patch":
+        return _outlined(np.asarray(repair.outline) * long_edge_px, repair.soften_px, rect)
+    out = np.zeros((rect.h, rect.w), np.float32)
+    for stroke in repair.strokes:
+        places = np.asarray(stroke.places, np.float64) * long_edge_px
+        radii = np.full(len(places), stroke.size * long_edge_px / 2)
+        if stroke.build_up:
+            one = shapes.building_stroke(grid, places, radii, stroke.hardness, stroke.flow)
+        else:
+            one = shapes.stroke(grid, places, radii, stroke.hardness) * np.float32(stroke.flow)
+        if stroke.erase:
+            out *= 1 - one
+        else:
+            out += (1 - out) * one
+    return out
+
+
+def extent_of(repair: RepairPlan, long_edge_px: int) -> Rect:
+    """The rectangle that a repair may change something of; without width where nothing is drawn. It may reach beyond the
+    picture."""
+    if repair.kind == "patch":
+        points = np.asarray(repair.outline) * long_edge_px
+        low, high = points.min(0) - repair.soften_px, points.max(0) + repair.soften_px
+    else:
+        drawn = [s for s in repair.strokes if not s.erase]
+        if not drawn:
+            return Rect(0, 0, 0, 0)
+        ends = [(np.asarray(s.places) * long_edge_px, s.size * long_edge_px / 2) for s in drawn]
+        low = np.min([places.min(0) - radius for places, radius in ends], axis=0)
+        high = np.max([places.max(0) + radius for places, radius in ends], axis=0)
+    x, y = (math.floor(v) - 1 for v in low)
+    right, bottom = (math.ceil(v) + 1 for v in high)
+    return Rect(x, y, right - x, bottom - y)
+
+
+def _outlined(points: NDArray[np.float64], soften_px: float, rect: Rect) -> Float32:
+    """(h, w) inside of an outline, smooth at its border over ``soften_px`` inwards."""
+    scale = 16
+    moved = np.round((points - [rect.x, rect.y]) * scale - scale / 2).astype(np.int32)
+    out = np.zeros((rect.h, rect.w), np.uint8)
+    cv2.fillPoly(out, [moved], 255, lineType=cv2.LINE_AA, shift=4)
+    area = out.astype(np.float32) / np.float32(255)
+    if soften_px <= 0.5:
+        return area
+    padded = cv2.copyMakeBorder((out > 127).astype(np.uint8), 1, 1, 1, 1, cv2.BORDER_CONSTANT, value=0)
+    depth = cv2.distanceTransform(padded, cv2.DIST_L2, cv2.DIST_MASK_PRECISE)[1:-1, 1:-1]
+    t = np.clip(depth / np.float32(soften_px), 0, 1)
+    return np.asarray(np.minimum(area, t * t * (3 - 2 * t)), np.float32)
