@@ -165,3 +165,23 @@ def test_passes_from_the_command_line(tmp_path: Path, dng: Path, capsys: pytest.
     area = ["area", str(dng), "-o", str(tmp_path / "n.png")]
     assert main(area) == 2 and main([*area, "--pass", "x"]) == 1 and main([*area, "--find", "person"]) == 1
     assert "No person was found" in capsys.readouterr().err and not (tmp_path / "n.png").exists()
+
+
+def test_repairs_from_the_command_line(tmp_path: Path, dng: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    """A recipe with a removal is filled, then delivered; without a removal to fill or dust to find it says so."""
+    recipe, filled = tmp_path / "hole.json", tmp_path / "filled.json"
+    hole = {"kind": "removal", "strokes": [{"points": [8000, 6000, 9000, 6000], "size": 0.05}]}
+    recipe.write_text(json.dumps({"repair": {"repairs": [hole]}}))
+    assert main(["mend", str(dng), "--recipe", str(recipe), "--fill", "-o", str(filled)]) == 0
+    assert "1 removal" in capsys.readouterr().out
+    fill = json.loads(filled.read_text())["repair"]["repairs"][0]["fill"]
+    assert len(fill) > 50
+    for name, used in (("a.png", recipe), ("b.png", filled)):
+        assert main(["develop", str(dng), "--recipe", str(used), "-o", str(tmp_path / name)]) == 0
+    assert main(["develop", str(dng), "-o", str(tmp_path / "c.png")]) == 0
+    a, b, c = (np.asarray(Image.open(tmp_path / name), np.int64) for name in ("a.png", "b.png", "c.png"))
+    assert (a == b).all() and (a != c).any()
+    ys, xs = np.nonzero((a != c).any(2))
+    assert 200 < ys.mean() < 235 and 285 < xs.mean() < 330
+    assert main(["mend", str(dng), "-o", str(tmp_path / "d.json")]) == 2 and "--dust" in capsys.readouterr().err
+    assert main(["mend", str(dng), "--fill", "-o", str(filled)]) == 1 and "--overwrite" in capsys.readouterr().err

@@ -118,7 +118,8 @@ def test_repeats_are_found() -> None:
     rng = np.random.default_rng(1)
     tile = rng.random((3, 14, 22)).astype(np.float32)
     wall = np.tile(tile, (1, 8, 6)) + 0.05 * rng.normal(size=(3, 112, 132)).astype(np.float32)
-    ways = translations(wall, np.ones(wall.shape[1:], np.bool_), 8.0, 6)
+    ways, rarer = translations(wall, np.ones(wall.shape[1:], np.bool_), 8.0, 6)
+    assert rarer[0] == 1 and (np.diff(rarer) >= 0).all()
     assert all(abs(dy) % 14 in (0, 1, 13) and abs(dx) % 22 in (0, 1, 21) for dy, dx in ways)
     assert min(np.hypot(*w) for w in ways) > 8
 

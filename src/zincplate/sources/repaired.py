@@ -360,7 +360,7 @@ class Mended:
                 fill = self._looked_for(repair, region, planes, hole, self._quick, lambda: None)
             result = blended(roots, hole, Fill(fill.left - region.x, fill.top - region.y, fill.labels, fill.offsets))
         except ValueError:
-            # its strokes were changed, or it came from another frame: it is looked for again; without it, there is nothing to take
+            # its strokes were changed, or it came from another frame: it is looked for again; else there is nothing to take
             return self._removed(replace(repair, fill=""), rect, before, cover, read) if repair.fill else before
         inside = hole[rect.of(region)]
         light = from_roots(result, shift)[(slice(None), *rect.of(region))]

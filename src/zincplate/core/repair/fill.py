@@ -33,6 +33,10 @@ MOST_TRANSLATIONS = 72
 QUICK_HOLE, QUICK_TRANSLATIONS = 1500, 32
 _LARGEST = 20_000
 _GRADIENT = 1.4
+STRANGE_COSTS, BESIDE, STRANGEST = 0.12, 1.0, 4.0
+"""A translation costs as much as it is rare in the picture (the logarithm of how many times as common the commonest is): what
+repeats goes on rather than what happens to fit; and what those cost that are only beside the hole, or taken for want of
+others."""
 _HEAD = "<iiHHH"
 MOST_USED = 2000
 
@@ -109,17 +113,26 @@ def found(
     known = coarsest.source & ~grown(coarsest.hole, 1)
     deep = thickness(coarsest.hole)
     most = QUICK_TRANSLATIONS if quick else MOST_TRANSLATIONS
-    near = translations(coarsest.features, known, max(min(coarsest.hole.shape) / 15, 3), most // 3, seed)
+    near, rarer = translations(coarsest.features, known, max(min(coarsest.hole.shape) / 15, 3), most // 3, seed)
     breathe()
-    far = translations(coarsest.features, known, max(1.05 * deep, 3), most - len(near), seed + 1)
-    both = np.concatenate([near, far, _close_by(deep, 8 if quick else 16)])
+    far, rare = translations(coarsest.features, known, max(1.05 * deep, 3), most - len(near), seed + 1)
+    beside = _close_by(deep, 8 if quick else 16)
+    both = np.concatenate([near, far, beside])
+    strange = np.concatenate([np.log(rarer), np.log(rare), np.full(len(beside), BESIDE)])
+    order = np.argsort(strange, kind="stable")
+    both, strange = both[order], strange[order]
     if seed:
         # another result: without a part of the translations
-        both = both[rng.random(len(both)) < 0.55]
-    offsets = np.unique(both, axis=0) if len(both) else both
-    offsets = reachable(offsets, coarsest, rng, MOST_USED)
+        some = rng.random(len(both)) < 0.55
+        both, strange = both[some], strange[some]
+    if len(both):
+        both, first = np.unique(both, axis=0, return_index=True)
+        strange = strange[first]
+    offsets = reachable(both, coarsest, rng, MOST_USED)
+    prior = np.full(len(offsets), STRANGEST)
+    prior[: len(strange)] = np.minimum(strange, STRANGEST)
     breathe()
-    labels, _ = chosen(coarsest, offsets, seed)
+    labels, _ = chosen(coarsest, offsets, STRANGE_COSTS * prior, seed)
     for level, problem in reversed(list(enumerate(stack[:-1]))):
         breathe()
         labels, offsets = finer(problem, labels, offsets, 1 if quick else 2, settle=not quick or level > 0)

@@ -88,15 +88,18 @@ def _matches(features, whole, least, rounds, seed):
     return found, costs
 
 
-def translations(features: Float32, known: Bool, least: float, most: int, seed: int = 0) -> NDArray[np.int64]:
-    """(n, 2) row and column translations, the commonest first, at most ``most``, none shorter than ``least`` pixels.
+def translations(
+    features: Float32, known: Bool, least: float, most: int, seed: int = 0
+) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
+    """(n, 2) row and column translations, the commonest first, at most ``most``, none shorter than ``least`` pixels, and (n,)
+    how many times as common as each the commonest is.
 
     ``features`` (n, h, w), what patches are compared by; ``known`` (h, w) is what may be looked at.
     """
     side = 2 * HALF + 1
     whole = cv2.erode(known.astype(np.uint8), np.ones((side, side), np.uint8), borderType=cv2.BORDER_CONSTANT, borderValue=0) > 0
     if whole.sum() < 16:
-        return np.zeros((0, 2), np.int64)
+        return np.zeros((0, 2), np.int64), np.zeros(0)
     found, costs = _matches(np.ascontiguousarray(features), whole, float(least), _ROUNDS, seed)
     matched = whole & (costs < 1e38)
     offsets = found[matched]
@@ -109,4 +112,5 @@ def translations(features: Float32, known: Bool, least: float, most: int, seed: 
     peaks = (heap >= cv2.dilate(heap, np.ones((5, 5), np.uint8))) & (heap > 0)
     rows, columns = np.nonzero(peaks)
     order = np.argsort(-heap[rows, columns], kind="stable")[:most]
-    return np.stack([rows[order] - h, columns[order] - w], 1).astype(np.int64)
+    counts = heap[rows[order], columns[order]].astype(np.float64)
+    return np.stack([rows[order] - h, columns[order] - w], 1).astype(np.int64), counts.max(initial=1) / counts

@@ -146,16 +146,18 @@ def _edges(features, hole, source, labels, offsets, one, costs, now, take, capac
                     capacity[d, i] += np.int32(max(second + first - both, np.float32(0)) * unit)
 
 
-def chosen(problem: Problem, offsets: Int, seed: int = 0) -> tuple[NDArray[np.int32], Float32]:
+def chosen(problem: Problem, offsets: Int, prior: NDArray[np.float64], seed: int = 0) -> tuple[NDArray[np.int32], Float32]:
     """(h, w) number of the translation for every pixel of the hole, and the cost of each translation at each pixel (n, h, w).
 
-    Every pixel of the hole has to have one translation at least that leads to what may be taken.
+    ``prior`` (n,): what each translation costs anywhere. Every pixel of the hole has to have one translation at least that
+    leads to what may be taken.
     """
     features, hole, source = problem.features, problem.hole, problem.source
     h, w = hole.shape
     costs = np.empty((len(offsets), h, w), np.float32)
     for k, (dy, dx) in enumerate(offsets):
         _data_of(features, hole, source, dy, dx, costs[k])
+        costs[k] += np.float32(prior[k])
     labels = costs.argmin(0).astype(np.int32)
     rng = np.random.default_rng(seed)
     capacity, ends = np.empty((4, h * w), np.int32), np.empty(h * w, np.int32)

@@ -40,7 +40,7 @@ export function DustWalk() {
         <Button
           quiet
           className="!px-1.5"
-          aria-label="Spot before"
+          aria-label="Back one spot"
           aria-keyshortcuts="Shift+N"
           onClick={() => walkOn(-1)}
         >

@@ -40,7 +40,6 @@ export function RepairRow({ frame, repair, number, opened, pair }: Props) {
         <button
           type="button"
           aria-expanded={opened}
-          aria-label={`${opened ? "Close" : "Open"} ${name}`}
           onClick={() => useRepairs.setState({ open: opened ? null : repair.id })}
           className="flex min-w-0 grow items-center gap-2 text-left"
         >

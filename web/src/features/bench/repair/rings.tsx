@@ -203,8 +203,13 @@ function Handle(props: { screen: OnScreen; repair: Repair; part: Part; middle: P
           .then((next) => next && saveAs(`${repair.id} ${part}`, put(next)))
           .catch(complain);
       }}
-      className={`pointer-events-auto absolute h-[15px] w-[15px] -translate-x-1/2 -translate-y-1/2 touch-none rounded-full border-[1.5px] border-ink bg-white/85 ${part === "source" ? "border-dotted" : ""} ${dragging ? "cursor-grabbing opacity-60" : "cursor-grab"}`}
+      className={`pointer-events-auto absolute flex h-6 w-6 -translate-x-1/2 -translate-y-1/2 touch-none items-center justify-center rounded-full ${dragging ? "cursor-grabbing opacity-60" : "cursor-grab"}`}
       style={{ left: middle[0], top: middle[1] }}
-    />
+    >
+      <span
+        aria-hidden="true"
+        className={`h-[15px] w-[15px] rounded-full border-[1.5px] border-ink bg-white/85 ${part === "source" ? "border-dotted" : ""}`}
+      />
+    </button>
   );
 }

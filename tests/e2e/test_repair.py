@@ -1,0 +1,201 @@
+"""In the browser: the yard at dusk cleared, the scanned sheet cleaned, the bust healed; then framing changes, and it is
+delivered."""
+
+import json
+import re
+from pathlib import Path
+
+import numpy as np
+import pytest
+import tifffile
+from playwright.sync_api import Page, expect
+
+from tests.e2e.conftest import accessible, drawn, saved
+from tests.services.test_use_cases import run_jobs
+from zincplate.cli.main import main
+from zincplate.demo import truth
+from zincplate.demo.card import frame_bytes
+from zincplate.demo.sheet import scan
+from zincplate.services import bring_in, shoots
+from zincplate.services.context import Context
+from zincplate.store.models import Frame, Version
+
+
+@pytest.fixture
+def yard(context: Context, tmp_path: Path) -> dict[str, Version]:
+    """The yard at dusk and the sheet."""
+    made = shoots.create("Yard")
+    (tmp_path / "TW-0091.dng").write_bytes(frame_bytes(truth.of(91).frame))
+    tifffile.imwrite(tmp_path / "TW-0092.tif", scan(), photometric="rgb")
+    bring_in.start(context, made, bring_in.files_in(tmp_path))
+    run_jobs(context)
+    return {v.frame.name[:7]: v for v in Version.select().join(Frame).where(Frame.shoot == made)}
+
+
+def repairs(version: Version) -> list[dict]:
+    found: list[dict] = Version.get_by_id(version.id).recipe["repair"]["repairs"]
+    return found
+
+
+def tool(page: Page, name: str, size: str = "") -> dict:
+    page.get_by_role("group", name="Tools of repair").get_by_role("button", name=name, exact=True).click()
+    if size:
+        page.get_by_label("Size, number").fill(size)
+        page.keyboard.press("Enter")
+    box = page.get_by_role("main").bounding_box()
+    assert box is not None
+    return box
+
+
+def paint(page: Page, *places: tuple[float, float]) -> None:
+    page.mouse.move(*places[0])
+    page.mouse.down()
+    for place in places[1:]:
+        page.mouse.move(*place, steps=6)
+    page.mouse.up()
+
+
+def bench(page: Page, version: Version) -> None:
+    page.goto(f"/shoots/{version.frame.shoot_id}/frames/{version.frame_id}")
+    drawn(page)
+    page.keyboard.press("Shift+Digit6")
+    expect(page.get_by_role("heading", name="Repair")).to_be_visible()
+
+
+def test_the_yard_cleared_and_delivered(page: Page, yard: dict[str, Version], context: Context, tmp_path: Path) -> None:
+    version = yard["TW-0091"]
+    bench(page, version)
+    accessible(page)
+
+    # the small handcart: filled at once in a hurry, then with care; one step of undo
+    box = tool(page, "Removal", "3")
+    at = lambda x, y: (box["x"] + x * box["width"], box["y"] + y * box["height"])  # noqa: E731
+    paint(page, at(0.11, 0.61), at(0.18, 0.62), at(0.28, 0.63), at(0.23, 0.65), at(0.19, 0.66))
+    row = page.get_by_role("listitem", name="Removal 1")
+    expect(row).to_be_visible()
+    filled = saved(version, lambda v: len(v.recipe["repair"]["repairs"]) == 1 and v.recipe["repair"]["repairs"][0]["fill"] != "")
+    expect(row).to_contain_text("fill 1")
+    page.keyboard.press("Control+z")
+    saved(version, lambda v: not v.recipe["repair"]["repairs"])
+    page.keyboard.press("Control+Shift+z")
+    saved(version, lambda v: v.recipe["repair"] == filled.recipe["repair"])
+
+    # another fill by key
+    expect(row.get_by_role("button", name=re.compile("1 *Removal"))).to_have_attribute("aria-expanded", "true")
+    page.keyboard.press("n")
+    other = saved(
+        version, lambda v: v.recipe["repair"]["repairs"][0]["seed"] == 1 and v.recipe["repair"]["repairs"][0]["fill"] != ""
+    )
+    assert other.recipe["repair"]["repairs"][0]["fill"] != filled.recipe["repair"]["repairs"][0]["fill"]
+
+    # a cloned stroke from a picked place, a second one that goes on, one rubbed out
+    tool(page, "Clone", "4")
+    page.keyboard.down("Alt")
+    page.mouse.click(*at(0.5, 0.78))
+    page.keyboard.up("Alt")
+    page.wait_for_timeout(300)
+    paint(page, at(0.3, 0.74), at(0.34, 0.75))
+    saved(version, lambda v: len(v.recipe["repair"]["repairs"]) == 2)
+    paint(page, at(0.36, 0.75), at(0.38, 0.76))
+    clone = saved(version, lambda v: len(v.recipe["repair"]["repairs"][-1]["strokes"]) == 2).recipe["repair"]["repairs"][1]
+    scale = (box["width"] - 36) / 2400
+    assert abs(clone["dx"] * 2400 * scale - 0.2 * box["width"]) < 4 and abs(clone["dy"] * 2400 * scale - 0.04 * box["height"]) < 4
+    page.keyboard.press("e")
+    paint(page, at(0.38, 0.76), at(0.385, 0.76))
+    saved(version, lambda v: v.recipe["repair"]["repairs"][1]["strokes"][-1]["erase"])
+    page.keyboard.press("e")
+
+    # a patch drawn round, its source moved by the hand and by keys, weakened to a half
+    tool(page, "Patch")
+    paint(page, at(0.7, 0.82), at(0.76, 0.81), at(0.77, 0.86), at(0.71, 0.87), at(0.7, 0.83))
+    saved(version, lambda v: len(v.recipe["repair"]["repairs"]) == 3)
+    before = repairs(version)[2]
+    grip = page.get_by_test_id("repair-source")
+    place = grip.bounding_box()
+    assert place is not None
+    paint(page, (place["x"] + 12, place["y"] + 12), (place["x"] - 28, place["y"] + 12))
+    dragged = saved(version, lambda v: v.recipe["repair"]["repairs"][2]["dx"] != before["dx"]).recipe["repair"]["repairs"][2]
+    assert abs((dragged["dx"] - before["dx"]) * 2400 * scale + 40) < 3
+    grip.focus()
+    page.keyboard.press("Shift+ArrowRight")
+    moved = saved(version, lambda v: v.recipe["repair"]["repairs"][2]["dx"] > dragged["dx"])
+    assert abs((moved.recipe["repair"]["repairs"][2]["dx"] - dragged["dx"]) * 2400 * scale - 10) < 2
+    page.get_by_label("Strength, number").fill("50")
+    page.keyboard.press("Enter")
+    saved(version, lambda v: v.recipe["repair"]["repairs"][2]["strength"] == 50)
+    accessible(page)
+
+    # a spot by keyboard; switched, done earlier, struck out
+    tool(page, "Spot", "2")
+    page.get_by_test_id("brush").focus()
+    page.keyboard.press("Shift+ArrowUp")
+    page.keyboard.press("Enter")
+    saved(version, lambda v: len(v.recipe["repair"]["repairs"]) == 4 and v.recipe["repair"]["repairs"][3]["dx"] != 0)
+    page.get_by_role("switch", name="Spot 4 switched on").click()
+    saved(version, lambda v: not v.recipe["repair"]["repairs"][3]["on"])
+    page.get_by_role("button", name="Do it earlier").click()
+    saved(version, lambda v: v.recipe["repair"]["repairs"][2]["kind"] == "spot")
+    page.get_by_role("button", name="Strike out Spot 3").click()
+    saved(version, lambda v: [r["kind"] for r in v.recipe["repair"]["repairs"]] == ["removal", "clone", "patch"])
+
+    # the verticals are set upright afterwards; what is delivered is what the command line makes of the same recipe
+    page.keyboard.press("Shift+Digit1")
+    page.get_by_label("Tilt, number").fill("4")
+    page.keyboard.press("Enter")
+    final = saved(version, lambda v: v.recipe["framing"]["tilt"] == 4)
+    recipe = tmp_path / "yard.json"
+    recipe.write_text(json.dumps(final.recipe))
+    page.get_by_role("banner").get_by_role("button", name="Deliver").click()
+    page.get_by_role("checkbox", name="TIFF, 16 bit").check()
+    page.get_by_role("button", name=re.compile(r"Deliver \d files?")).click()
+    link = page.get_by_role("link", name="Download TW-0091.tif")
+    expect(link).to_be_visible(timeout=60_000)
+    with page.expect_download() as tiff:
+        link.click()
+    own, plain = tmp_path / "own.tif", tmp_path / "plain.tif"
+    develop = ["develop", str(tmp_path / "TW-0091.dng"), "--depth", "16", "--recipe", str(recipe)]
+    assert main([*develop, "-o", str(own)]) == 0
+    assert np.array_equal(tifffile.imread(tiff.value.path()), tifffile.imread(own))
+    assert main([*develop, "--set", "repair.repairs=[]", "-o", str(plain)]) == 0
+    changed = (tifffile.imread(plain) != tifffile.imread(own)).any(2)
+    assert 0.01 < changed.mean() < 0.06
+
+
+def test_the_sheet_cleaned(page: Page, yard: dict[str, Version]) -> None:
+    version = yard["TW-0092"]
+    bench(page, version)
+    page.get_by_role("button", name="Find all dust").click()
+    walk = page.get_by_role("region", name="Found dust")
+    expect(walk).to_be_visible(timeout=30_000)
+    expect(walk).to_contain_text(re.compile(r"Spot 1 of \d\d"))
+    accessible(page)
+    page.keyboard.press("y")
+    saved(version, lambda v: len(v.recipe["repair"]["repairs"]) == 1)
+    page.keyboard.press("x")
+    expect(walk).to_contain_text("1 mended, 1 left")
+    page.get_by_role("button", name=re.compile(r"^Mend \d+ that are at least")).click()
+    many = saved(version, lambda v: len(v.recipe["repair"]["repairs"]) > 20)
+    assert all(r["kind"] == "spot" and (r["dx"] or r["dy"]) for r in many.recipe["repair"]["repairs"])
+    walk.get_by_role("button", name="Done").click()
+    # all of it was one step
+    page.keyboard.press("Control+z")
+    saved(version, lambda v: len(v.recipe["repair"]["repairs"]) == 1)
+    # a stain under a picked colour; without a colour it is said what is missing
+    box = tool(page, "Cover", "5")
+    at = lambda x, y: (box["x"] + x * box["width"], box["y"] + y * box["height"])  # noqa: E731
+    paint(page, at(0.6, 0.75), at(0.62, 0.76))
+    expect(page.get_by_text("Pick the colour first")).to_be_visible()
+    page.keyboard.down("Alt")
+    page.mouse.click(*at(0.62, 0.9))
+    page.keyboard.up("Alt")
+    expect(page.get_by_role("img", name="Picked colour")).to_be_visible()
+    paint(page, at(0.66, 0.85), at(0.66, 0.9))
+    cover = saved(version, lambda v: v.recipe["repair"]["repairs"][-1]["kind"] == "cover").recipe["repair"]["repairs"][-1]
+    assert cover["grain"] and 0.3 < cover["colour"][1] < 0.95
+    # dust light on and off by key; Esc puts the tool down
+    page.keyboard.press("a")
+    expect(page.get_by_role("button", name="Dust light")).to_have_attribute("aria-pressed", "true")
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("group", name="Tools of repair").get_by_role("button", name="Cover")).to_have_attribute(
+        "aria-pressed", "false"
+    )
