@@ -138,8 +138,9 @@ def test_the_yard_cleared_and_delivered(page: Page, yard: dict[str, Version], co
     page.get_by_role("button", name="Strike out Spot 3").click()
     saved(version, lambda v: [r["kind"] for r in v.recipe["repair"]["repairs"]] == ["removal", "clone", "patch"])
 
-    # the verticals are set upright afterwards; what is delivered is what the command line makes of the same recipe
+    # the perspective changes afterwards; what is delivered is what the command line makes of the same recipe
     page.keyboard.press("Shift+Digit1")
+    page.get_by_role("button", name="Movements").click()
     page.get_by_label("Tilt, number").fill("4")
     page.keyboard.press("Enter")
     final = saved(version, lambda v: v.recipe["framing"]["tilt"] == 4)

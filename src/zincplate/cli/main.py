@@ -86,6 +86,7 @@ def _parser(of: str = "") -> argparse.ArgumentParser:
     command.add_argument("--json", action="store_true")
     command.add_argument("--quick", action="store_true", help="6 megapixels instead of 24")
     command.add_argument("--passes", action="store_true", help="instead: what passes with areas cost")
+    command.add_argument("--repairs", action="store_true", help="instead: what repairs and fills cost")
     command.add_argument("--merge", action="store_true", help="instead: merges of every kind, against OpenCV")
     command.add_argument("--scale", type=int, metavar="FRAMES", help="instead: a generated catalogue of so many frames")
     command = commands.add_parser("card", help="write the demo's memory card into a folder")
@@ -296,6 +297,11 @@ def main(argv: list[str] | None = None) -> int:
                     from zincplate.cli.bench_passes import bench_passes
 
                     bench_passes(arguments.json, arguments.quick)
+                    return 0
+                if arguments.repairs:
+                    from zincplate.cli.bench_repairs import bench_repairs
+
+                    bench_repairs(arguments.json, arguments.quick)
                     return 0
                 if arguments.merge:
                     from zincplate.cli.bench_merge import bench_merge
