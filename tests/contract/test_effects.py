@@ -205,6 +205,7 @@ ELSEWHERE = {
     "definition.hot_pixels": "reference/test_noise.py",
     "colour.own_keys": "reference/test_colour_controls.py",
     "passes.passes": "contract/test_passes.py",
+    "repair.repairs": "contract/test_repairs.py",
 }
 """Controls of camera data, and choices between methods, with the tests that have their direction."""
 

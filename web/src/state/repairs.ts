@@ -158,6 +158,24 @@ export function extentOf(repair: Repair): { middle: Place; radius: number } {
   };
 }
 
+/** Lines through long strokes, a few places of each; empty where a ring says as much. */
+export function linesOf(repair: Repair, most = 10): Place[][] {
+  if (repair.kind === "patch") return [];
+  const brush = Math.max(0, ...repair.strokes.map((s) => s.size)) / 2;
+  if (extentOf(repair).radius < 1.8 * brush) return [];
+  return repair.strokes
+    .filter((s) => !s.erase)
+    .slice(0, 24)
+    .map((s) => {
+      const all = unpacked(s.points);
+      const count = Math.min(all.length, most);
+      return Array.from(
+        { length: count },
+        (_, i) => all[Math.round((i * (all.length - 1)) / Math.max(count - 1, 1))] as Place,
+      );
+    });
+}
+
 /** A repair moved over the frame; what it is taken from stays where it is when `source` says so. */
 export function moved(repair: Repair, by: Place, source: "along" | "stays"): Repair {
   const shift = (points: readonly number[]): number[] =>

@@ -7,7 +7,7 @@ import { SheetDialog } from "../../ui/sheet_dialog";
 import { AdjustmentList } from "./adjustment_list";
 import { type Ends, endsOfImage, endWords } from "./blown";
 import { differenceWords, type FitRow, useComparison } from "./comparing";
-import { type PassAreas, type PassJoining, PassWays } from "./pass_ways";
+import { type PassAreas, type PassJoining, PassWays, RepairWays } from "./pass_ways";
 import { TargetCard, type Way } from "./target_card";
 import { useAdjustments } from "./use_adjustments";
 
@@ -96,7 +96,7 @@ export function CarrySheet({ shoot, frames, source, version, onClose }: Props) {
       source: from,
       operations: [...taken],
       as_change: asChange ? relative : [],
-      ...(taken.has("passes") ? { areas, joining } : {}),
+      ...(taken.has("passes") ? { areas, joining } : taken.has("repairs") ? { joining } : {}),
       targets: going.map((f) => ({ version: f.version, values: wayOf(f) === "own" ? own(f) : {} })),
     });
     if (answer?.bulk) setDone({ bulk: answer.bulk, changed: new Set(answer.changed) });
@@ -177,6 +177,7 @@ export function CarrySheet({ shoot, frames, source, version, onClose }: Props) {
           )}
           <AdjustmentList {...{ adjustments, taken, onTake }} />
           {taken.has("passes") && <PassWays {...{ areas, joining, onAreas: setAreas, onJoining: setJoining }} />}
+          {taken.has("repairs") && <RepairWays alone={!taken.has("passes")} {...{ joining, onJoining: setJoining }} />}
         </div>
         <div className="flex min-h-0 flex-col">
           <div className="flex items-center gap-4 border-b border-rule px-4 py-2">

@@ -43,3 +43,35 @@ export function PassWays({ areas, joining, onAreas, onJoining }: Props) {
     </section>
   );
 }
+
+/** What is said of repairs that go to other frames, and what becomes of those that are there. */
+export function RepairWays({
+  alone,
+  joining,
+  onJoining,
+}: {
+  /** No passes go along: how lists are joined is chosen here. */
+  alone: boolean;
+  joining: PassJoining;
+  onJoining: (joining: PassJoining) => void;
+}) {
+  return (
+    <section aria-label="How repairs are carried" className="mt-3 border-t border-rule pt-2 text-xs">
+      <p className="pb-1 text-ink2">
+        Repairs go to the same places of every frame, whatever is there: dust of the sensor, marks of a scanner.
+        Removals are filled anew on each.
+      </p>
+      {alone && (
+        <Choices
+          label="Repairs that are there"
+          value={joining}
+          onChange={onJoining}
+          options={[
+            ["add", "added to theirs"],
+            ["replace", "instead of theirs"],
+          ]}
+        />
+      )}
+    </section>
+  );
+}

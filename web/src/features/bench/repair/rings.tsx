@@ -4,7 +4,16 @@ import type { Place } from "../../../canvas/strokes";
 import { useBench } from "../../../state/bench";
 import { complain } from "../../../state/notices";
 import { saveAs } from "../../../state/passes";
-import { extentOf, KIND_WORDS, moved, repairsOf, takesFrom, useRepairs, withRepair } from "../../../state/repairs";
+import {
+  extentOf,
+  KIND_WORDS,
+  linesOf,
+  moved,
+  repairsOf,
+  takesFrom,
+  useRepairs,
+  withRepair,
+} from "../../../state/repairs";
 import { ARROWS } from "../../../ui/arrows";
 import { useEscape } from "../../../ui/use_escape";
 import type { OnScreen } from "../drawing/on_screen";
@@ -25,23 +34,51 @@ export function Rings({ screen }: { screen: OnScreen }) {
   const source = current && takesFrom(current) ? extentOf(current) : null;
   const places: Place[] = extents.map((e) => e.middle);
   if (current && source) places.push([source.middle[0] + current.dx, source.middle[1] + current.dy]);
+  const lines = repairs.flatMap((r, i) => linesOf(r).map((line) => ({ of: i, line })));
+  const first = places.length;
+  places.push(...lines.flatMap((l) => l.line));
   const told = useOnPicture(frame.id, draft, places);
   if (!told || told.points.length !== places.length) return null;
   const toScreen = (p: Place): Place => [at.left + p[0] * at.scale, at.top + p[1] * at.scale];
+  const paths = new Map<number, string>();
+  const starts = new Map<number, Place>();
+  let next = first;
+  for (const { of, line } of lines) {
+    const seen = told.points.slice(next, next + line.length).filter((p): p is Place => p !== null);
+    next += line.length;
+    const drawn = seen.map(toScreen);
+    const begin = drawn[0];
+    if (begin && !starts.has(of)) starts.set(of, begin);
+    const path = drawn.map((p, i) => `${i ? "L" : "M"}${p[0].toFixed(1)} ${p[1].toFixed(1)}`).join("");
+    paths.set(of, (paths.get(of) ?? "") + path);
+  }
   const rings = repairs.map((repair, i) => {
     const point = told.points[i];
     const radius = Math.max((extents[i]?.radius ?? 0) * (told.scale[i] ?? 0) * at.scale, 7);
-    return { repair, number: i + 1, middle: point ? toScreen(point) : null, radius };
+    const middle = point ? toScreen(point) : null;
+    const path = paths.get(i) ?? "";
+    // a line has its number where it begins
+    const tag = path
+      ? (starts.get(i) ?? middle)
+      : middle && ([middle[0] + radius * 0.72, middle[1] - radius * 0.72] as Place);
+    return { repair, number: i + 1, middle, radius, path, tag };
   });
-  const from = source ? told.points.at(-1) : null;
+  const from = source ? told.points[first - 1] : null;
   const fromAt = from ? toScreen(from) : null;
   const target = rings.find((r) => r.repair.id === open);
   return (
     <>
       <svg aria-hidden="true" className="pointer-events-none absolute inset-0 h-full w-full" fill="none">
-        {rings.map(({ repair, middle, radius }) => {
+        {rings.map(({ repair, middle, radius, path }) => {
           if (!middle) return null;
           const opened = repair.id === open;
+          if (path)
+            return (
+              <g key={repair.id} opacity={repair.on ? 1 : 0.45} strokeLinecap="round" strokeLinejoin="round">
+                <path d={path} stroke="#fff" strokeWidth={opened ? 4 : 3} strokeOpacity={0.75} />
+                <path d={path} stroke="#161616" strokeWidth={opened ? 1.8 : 1.1} />
+              </g>
+            );
           return (
             <g key={repair.id} opacity={repair.on ? 1 : 0.45}>
               <circle
@@ -82,8 +119,8 @@ export function Rings({ screen }: { screen: OnScreen }) {
       </svg>
       {show !== "dust" &&
         rings.map(
-          ({ repair, number, middle, radius }) =>
-            middle && (
+          ({ repair, number, tag }) =>
+            tag && (
               <button
                 key={repair.id}
                 type="button"
@@ -91,7 +128,7 @@ export function Rings({ screen }: { screen: OnScreen }) {
                 aria-label={`${KIND_WORDS[repair.kind]} ${number} on the picture`}
                 onClick={() => useRepairs.setState({ open: repair.id === open ? null : repair.id })}
                 className={`pointer-events-auto absolute flex h-[17px] min-w-[17px] items-center justify-center rounded-full border px-1 text-[11px] font-semibold leading-none ${repair.id === open ? "border-white bg-ink text-white" : "border-ink bg-white/90 text-ink"}`}
-                style={{ left: middle[0] + radius * 0.72 - 2, top: middle[1] - radius * 0.72 - 15 }}
+                style={{ left: tag[0] - 2, top: tag[1] - 15 }}
               >
                 {number}
               </button>
