@@ -251,3 +251,27 @@ def test_sources_colours_and_small_pictures() -> None:
 def test_what_cannot_be_is_told(wrong: dict[str, Any], words: str) -> None:
     with pytest.raises(RecipeError, match=words):
         with_repairs(wrong)
+
+
+def test_dust_of_one_frame_looked_for_on_another() -> None:
+    """The same sensor at a smaller aperture: smaller and darker where it is seen, left out where nothing is."""
+    rng, (y, x) = np.random.default_rng(9), np.mgrid[:400, :600]
+    placed = [(80, 60), (300, 200), (500, 330)]
+
+    def frame(radius: float, depth: float, seen: list[tuple[int, int]]) -> Source:
+        pixels = np.full((400, 600, 3), 0.5) + 0.006 * rng.normal(size=(400, 600, 3))
+        for px, py in seen:
+            pixels *= (1 - depth * np.clip((1.2 * radius - np.hypot(x - px, y - py)) / (0.4 * radius), 0, 1))[..., None]
+        return rendered(np.rint(np.clip(pixels, 0, 1) * 65535).astype(np.uint16))
+
+    first, second = frame(9, 0.1, placed), frame(5, 0.25, placed[:2])
+    dirty = mending.as_items(mending.find_dust(renderer(), first, key(first), NEUTRAL))
+    hole = {"id": "h", "kind": "removal", "strokes": [stroke((420, 100))], "fill": ""}
+    repairs = [r.model_dump() for r in with_repairs(*dirty, hole).value("repair", "repairs")]
+    again, told = mending.dust_again(renderer(), second, key(second), repairs)
+    assert len(repairs) == 4 and [r["kind"] for r in again].count("spot") == 2 and again[-1]["id"] == "h"
+    assert told == ["1 of 3 spots is not seen here and left out."]
+    sizes = {r["id"]: r["strokes"][0]["size"] for r in repairs}
+    assert all(r["strokes"][0]["size"] < 0.8 * sizes[r["id"]] for r in again if r["kind"] == "spot")
+    with pytest.raises(RecipeError, match="No dust"):
+        mending.find_dust(renderer(), second, key(second), with_repairs(*(r for r in again if r["kind"] == "spot")))

@@ -8,14 +8,15 @@ import pytest
 
 from tests.services.test_carrying import six, targets  # noqa: F401  a fixture
 from tests.services.test_use_cases import put as put_values
+from tests.services.test_use_cases import run_jobs
 from zincplate.recipe.document import Recipe
 from zincplate.recipe.repair_carry import carried_repairs
 from zincplate.recipe.repair_words import repairs_in_short
 from zincplate.recipe.words import describe
-from zincplate.services import carry, mending
+from zincplate.services import carry, carry_areas, mending
 from zincplate.services.carry import Carry
 from zincplate.services.context import Context, UserError
-from zincplate.store.models import HistoryEntry, Version
+from zincplate.store.models import HistoryEntry, Job, Version
 
 NEUTRAL = Recipe.neutral(True)
 DAB = {"id": "s", "points": [8000, 6000], "size": 0.05}
@@ -114,3 +115,20 @@ def test_each_repair_is_one_small_step_of_the_history(context: Context, six: lis
     put(context, version, with_repairs(*many, {**SPOT, "id": "last"}))
     entry = HistoryEntry.select().where(HistoryEntry.version == version.id).order_by(HistoryEntry.id.desc()).first()
     assert entry.words == "Spot mended" and len(str(entry.difference)) < 1500
+
+
+def test_dust_is_carried_to_where_it_is_seen(context: Context, six: list[Version]) -> None:  # noqa: F811
+    """A job; what it could not see it leaves out and says so, and all of it is one step."""
+    source, first = six[0], six[1]
+    put(context, source, with_repairs(SPOT, HOLE))
+    job = carry_areas.start(
+        context, Carry(source=source.id, operations=["repairs"], areas="found_again", joining="add", targets=targets([first]))
+    )
+    assert job.title == f"Carry repairs from {source.frame.name} to 1 frames"
+    run_jobs(context)
+    result = Job.get_by_id(job.id).result
+    assert result["changed"] == [first.id] and "1 of 1 spots is not seen here" in " ".join(result["told"])
+    assert [r["id"] for r in of(first)] == ["b"]
+    put(context, source, with_repairs(HOLE))
+    with pytest.raises(UserError, match="neither"):
+        carry_areas.start(context, Carry(source=source.id, operations=["repairs"], areas="found_again", targets=targets([first])))

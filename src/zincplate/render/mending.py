@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from zincplate.core.repair import dust
 from zincplate.core.repair.healing import to_roots
 from zincplate.core.repair.source_search import candidates
+from zincplate.ops.repair.repairs import MOST_REPAIRS
 from zincplate.plan.repairs import RepairPlan
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.render.render import Renderer
@@ -25,6 +26,8 @@ MOST_CANDIDATES = 12
 LARGE_PX = 9_000_000
 """Of a larger frame dust is looked for at half its size."""
 GREY = (0.25, 0.5, 0.25)
+LEAST_AGAIN, NEAR_TIMES, NEAR_PX = 0.2, 1.0, 4.0
+"""What may pass for dust where dust is known to lie, and how far from there, in its radii and in pixels."""
 ROOM = 1.45
 """A spot is mended a little larger than it is."""
 NOTHING = "There is nothing around this place that could be taken. Choose by hand where it comes from."
@@ -141,24 +144,67 @@ def find_dust(
 ) -> list[FoundSpot]:
     """All dust that the recipe's repairs leave on a frame, the surest first; raises :class:`RecipeError` when there is none."""
     recipe = recipe.with_switch("repair", True)
-    hot = source.plan(recipe).plate.hot_pixels
     repaired, repaired_key = renderer.repaired(source, key, recipe)
-    step = 2 if source.width * source.height > LARGE_PX else 1
-
-    def look() -> list[dust.Spot]:
-        return dust.spots(_grey(repaired, step, hot), light_too, least_chance)
-
-    found = renderer.on_render_thread(look)
+    hot = source.plan(recipe).plate.hot_pixels
+    found = _spots(renderer, repaired, hot, light_too, least_chance)
     if not found:
         raise RecipeError(NO_DUST)
+    return [s for s in _with_sources(renderer, repaired, repaired_key, hot, found[:MOST_REPAIRS]) if s is not None]
+
+
+def dust_again(
+    renderer: Renderer, source: Source, key: str, repairs: list[dict[str, Any]]
+) -> tuple[list[dict[str, Any]], list[str]]:
+    """Repairs of another frame of the same camera, as this frame wants them: a spot stays only where something stands out here as
+    well, with the size that it has here (a small aperture draws dust small and dark) and a source of this frame's own. Other
+    kinds are as they were, without their fills. Sentences say what was left out."""
+    recipe = Recipe.neutral(source.raw)
+    hot = source.plan(recipe).plate.hot_pixels
+    told: list[str] = []
+    wanted = [r for r in repairs if r["kind"] == "spot"]
+    here: list[dust.Spot] = _spots(renderer, source, hot, False, LEAST_AGAIN) if wanted else []
+    long_edge = max(source.width, source.height)
+    near: dict[str, dust.Spot] = {}
+    for one in wanted:
+        stroke = one["strokes"][0]
+        x, y = (v / 20_000 * long_edge for v in stroke["points"][:2])
+        reach = max(NEAR_TIMES * stroke["size"] * long_edge / 2, NEAR_PX)
+        around = [s for s in here if np.hypot(s.x - x, s.y - y) <= reach]
+        if around:
+            near[one["id"]] = min(around, key=lambda s: float(np.hypot(s.x - x, s.y - y)))
+    if gone := len(wanted) - len(near):
+        told.append(f"{gone} of {len(wanted)} spots {'is' if gone == 1 else 'are'} not seen here and left out.")
+    placed = dict(zip(near, _with_sources(renderer, source, key, hot, list(near.values())), strict=True))
+    out = []
+    for one in repairs:
+        spot = placed.get(one["id"])
+        if one["kind"] != "spot":
+            out.append({**one, "fill": ""})
+        elif spot is not None:
+            stroke = {**one["strokes"][0], "points": [round(spot.x * 20_000), round(spot.y * 20_000)], "size": spot.size}
+            out.append({**one, "dx": spot.dx, "dy": spot.dy, "candidate": 0, "strokes": [stroke]})
+    return out, told
+
+
+def _spots(renderer: Renderer, source: Source, hot: bool, light_too: bool, least_chance: float) -> list[dust.Spot]:
+    """Spots of a whole frame in its own full-size pixels."""
+    step = 2 if source.width * source.height > LARGE_PX else 1
+    found = renderer.on_render_thread(lambda: dust.spots(_grey(source, step, hot), light_too, least_chance))
+    return [replace(s, x=s.x * step, y=s.y * step, radius_px=s.radius_px * step) for s in found]
+
+
+def _with_sources(renderer: Renderer, source: Source, key: str, hot: bool, found: list[dust.Spot]) -> list[FoundSpot | None]:
+    """Spots with where each is best taken from; None where there is nothing to take."""
+    if not found:
+        return []
     long_edge = max(source.width, source.height)
     places = [
         {
             "kind": "spot",
             "strokes": [
                 {
-                    "points": [round(s.x * step / long_edge * 20_000), round(s.y * step / long_edge * 20_000)],
-                    "size": 2 * ROOM * s.radius_px * step / long_edge,
+                    "points": [round(s.x / long_edge * 20_000), round(s.y / long_edge * 20_000)],
+                    "size": 2 * ROOM * s.radius_px / long_edge,
                     "hardness": 70,
                 }
             ],
@@ -167,14 +213,11 @@ def find_dust(
     ]
     dusty = Recipe.neutral(source.raw).with_values({"repair": {"repairs": places}})
     plans = source.plan(dusty).repairs
-    mended = Mended(repaired, repaired_key, plans, renderer.repairs_kept, True)
-    out = []
+    mended = Mended(source, key, plans, renderer.repairs_kept, True)
+    out: list[FoundSpot | None] = []
     for spot, plan in zip(found, plans, strict=True):
-        one = renderer.on_render_thread(partial(_away, repaired, mended, plans, plan, hot))
-        if one is None:
-            continue
-        stroke = plan.strokes[0]
-        out.append(FoundSpot(*stroke.places[0], stroke.size, round(spot.chance, 3), one.dx, one.dy))
+        one, stroke = renderer.on_render_thread(partial(_away, source, mended, plans, plan, hot)), plan.strokes[0]
+        out.append(FoundSpot(*stroke.places[0], stroke.size, round(spot.chance, 3), one.dx, one.dy) if one else None)
     return out
 
 

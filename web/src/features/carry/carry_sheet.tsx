@@ -96,7 +96,7 @@ export function CarrySheet({ shoot, frames, source, version, onClose }: Props) {
       source: from,
       operations: [...taken],
       as_change: asChange ? relative : [],
-      ...(taken.has("passes") ? { areas, joining } : taken.has("repairs") ? { joining } : {}),
+      ...(taken.has("passes") || taken.has("repairs") ? { areas, joining } : {}),
       targets: going.map((f) => ({ version: f.version, values: wayOf(f) === "own" ? own(f) : {} })),
     });
     if (answer?.bulk) setDone({ bulk: answer.bulk, changed: new Set(answer.changed) });
@@ -177,7 +177,10 @@ export function CarrySheet({ shoot, frames, source, version, onClose }: Props) {
           )}
           <AdjustmentList {...{ adjustments, taken, onTake }} />
           {taken.has("passes") && <PassWays {...{ areas, joining, onAreas: setAreas, onJoining: setJoining }} />}
-          {taken.has("repairs") && <RepairWays alone={!taken.has("passes")} {...{ joining, onJoining: setJoining }} />}
+          {taken.has("repairs") && <RepairWays
+              alone={!taken.has("passes")}
+              {...{ areas, joining, onAreas: setAreas, onJoining: setJoining }}
+            />}
         </div>
         <div className="flex min-h-0 flex-col">
           <div className="flex items-center gap-4 border-b border-rule px-4 py-2">
