@@ -80,6 +80,20 @@ def test_the_yard_cleared_and_delivered(page: Page, yard: dict[str, Version], co
     page.keyboard.press("Control+Shift+z")
     saved(version, lambda v: v.recipe["repair"] == filled.recipe["repair"])
 
+    # two cables right after each other: both are filled, in their turn
+    tool(page, "Removal")
+    tool(page, "Removal", "1")
+    paint(page, at(0.02, 0.345), at(0.09, 0.325))
+    paint(page, at(0.02, 0.16), at(0.12, 0.145))
+    cables = saved(
+        version, lambda v: len(v.recipe["repair"]["repairs"]) == 3 and all(r["fill"] for r in v.recipe["repair"]["repairs"])
+    )
+    page.keyboard.press("Control+z")
+    page.keyboard.press("Control+z")
+    saved(version, lambda v: len(v.recipe["repair"]["repairs"]) == 1)
+    assert cables.recipe["repair"]["repairs"][0] == filled.recipe["repair"]["repairs"][0]
+    row.get_by_role("button", name=re.compile("1 *Removal")).click()
+
     # another fill by key
     expect(row.get_by_role("button", name=re.compile("1 *Removal"))).to_have_attribute("aria-expanded", "true")
     page.keyboard.press("n")

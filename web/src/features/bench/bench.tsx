@@ -30,6 +30,7 @@ import { OverAreas } from "./passes/over_areas";
 import { Picture } from "./picture";
 import { PresetsDrawer } from "./presets_drawer";
 import { OverRepairs } from "./repair/over_repairs";
+import { Fills } from "./repair/use_fills";
 import { Samplers } from "./samplers";
 import { StepRail } from "./step_rail";
 import { STEP_NUMBERS, STEPS, withControls } from "./steps/control";
@@ -282,6 +283,7 @@ export function BenchPlace({ shoot, frame: id, step: asked, version: chosenVersi
           <FrameStrip shoot={shoot} frames={frames} current={id} tied={together} onShow={show} />
         )}
       </div>
+      {frame && <Fills key={frame.id} frame={frame.id} />}
       {!room.alone && <FootBar frame={frame} />}
       {carrying && (
         <CarrySheet

@@ -177,10 +177,12 @@ export function CarrySheet({ shoot, frames, source, version, onClose }: Props) {
           )}
           <AdjustmentList {...{ adjustments, taken, onTake }} />
           {taken.has("passes") && <PassWays {...{ areas, joining, onAreas: setAreas, onJoining: setJoining }} />}
-          {taken.has("repairs") && <RepairWays
+          {taken.has("repairs") && (
+            <RepairWays
               alone={!taken.has("passes")}
               {...{ areas, joining, onAreas: setAreas, onJoining: setJoining }}
-            />}
+            />
+          )}
         </div>
         <div className="flex min-h-0 flex-col">
           <div className="flex items-center gap-4 border-b border-rule px-4 py-2">

@@ -212,15 +212,17 @@ export function settleAll(leastChance: number): void {
   walkOn(1);
 }
 
-/** Looks for the fill of a removal; the answer goes on with what the hand did last. */
+/** Looks for the fill of a removal; the answer goes on with what the hand did last, and is no step of the history by itself. */
 export async function fill(frame: number, recipe: Recipe, repair: Repair, here: Here): Promise<void> {
-  const gesture = lastGesture();
   const body = { recipe: asked(recipe), repair: repair.id };
   const told = await need(api.POST("/api/frames/{id}/repairs/fill", { params: { path: { id: frame } }, body }));
   const same = (one: Repair) =>
     one.fill === "" &&
     JSON.stringify([one.strokes, one.seed, one.reach]) === JSON.stringify([repair.strokes, repair.seed, repair.reach]);
   const change = (r: Recipe) => withRepair(r, repair.id, (one) => (same(one) ? { ...one, fill: told.fill } : one));
-  if (useBench.getState().frame === frame && gesture === lastGesture()) useBench.getState().save(change, gesture);
+  const { frame: open, mayRedo, save } = useBench.getState();
+  // somebody walks through the history meanwhile: a change now would cut off what can be made again
+  if (open === frame && mayRedo) return;
+  if (open === frame && lastGesture()) save(change, lastGesture());
   else put(frame, here, change);
 }

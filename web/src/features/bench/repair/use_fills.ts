@@ -1,23 +1,26 @@
-import { useEffect, useRef } from "react";
-import type { Recipe } from "../../../api/generated/recipe";
+import { useEffect, useRef, useState } from "react";
 import { useBench } from "../../../state/bench";
 import { complain } from "../../../state/notices";
 import { repairsOf, useRepairs } from "../../../state/repairs";
 import { fill } from "./actions";
 
-/** Fills removals that have none yet, one after the other, so that what is seen is what is delivered. */
-export function useFills(frame: number, recipe: Recipe): void {
+/** Fills removals that have none yet, one after the other and whatever step is open, so that what is seen is what is delivered.
+ * Draws nothing: a part of its own, so that the bench is not drawn anew with every draft. */
+export function Fills({ frame }: { frame: number }): null {
+  const recipe = useBench((s) => s.draft);
   const refused = useRef(new Set<string>());
-  const busy = useRef(false);
+  const [busy, setBusy] = useState(false);
   const moving = useBench((s) => s.moving);
+  // while the history is walked through nothing is added to it
+  const walking = useBench((s) => s.mayRedo);
   const waiting = repairsOf(recipe).find(
     (r) => r.kind === "removal" && r.on && r.fill === "" && !refused.current.has(key(r)),
   );
-  const next = waiting && !moving ? key(waiting) : null;
+  const next = waiting && !moving && !walking ? key(waiting) : null;
   // biome-ignore lint/correctness/useExhaustiveDependencies: the key says which fill is wanted
   useEffect(() => {
-    if (!waiting || !next || busy.current) return;
-    busy.current = true;
+    if (!waiting || !next || !recipe || busy) return;
+    setBusy(true);
     const here = useBench.getState().forThis();
     useRepairs.setState((s) => ({ filling: [...s.filling, waiting.id] }));
     fill(frame, recipe, waiting, here)
@@ -26,10 +29,11 @@ export function useFills(frame: number, recipe: Recipe): void {
         complain(error);
       })
       .finally(() => {
-        busy.current = false;
+        setBusy(false);
         useRepairs.setState((s) => ({ filling: s.filling.filter((id) => id !== waiting.id) }));
       });
-  }, [next, frame]);
+  }, [next, frame, busy]);
+  return null;
 }
 
 const key = (r: ReturnType<typeof repairsOf>[number]): string => JSON.stringify([r.id, r.strokes, r.seed, r.reach]);

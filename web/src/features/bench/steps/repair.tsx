@@ -7,7 +7,6 @@ import { DustWalk } from "../repair/dust_walk";
 import { RepairRow } from "../repair/repair_row";
 import { useTinyPairs } from "../repair/tiny_pairs";
 import { ToolSettings } from "../repair/tool_settings";
-import { useFills } from "../repair/use_fills";
 import { useRepairKeys } from "../repair/use_repair_keys";
 import type { StepProps } from "./control";
 
@@ -33,7 +32,6 @@ export function RepairStep({ frame, recipe }: StepProps) {
   const [lightToo, setLightToo] = useState(false);
   const { setTool } = useRepairs.getState();
   useRepairKeys(frame);
-  useFills(frame.id, recipe);
   useEffect(() => putDown, []);
   const full = repairs.length >= MOST_REPAIRS;
   const shown = repairs.filter((r, i) => r.id === open || i >= repairs.length - PICTURED).map((r) => r.id);
