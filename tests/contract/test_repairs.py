@@ -105,6 +105,35 @@ def with_filled(recipe: Recipe) -> Recipe:
     return with_repairs(*repairs, recipe=recipe)
 
 
+@pytest.mark.parametrize(("width", "height", "step"), [(421, 283, 2), (422, 281, 4), (419, 279, 6)])
+def test_reduced_to_the_last_row_of_sizes_that_do_not_divide(width: int, height: int, step: int) -> None:
+    rng = np.random.default_rng(3)
+    pixels = rng.integers(0, 65536, (height, width, 3)).astype(np.uint16)
+    source = rendered(pixels)
+    where = [(width - 3, height - 2), (2, 3), (width - 4, 5)]
+    clones = [
+        {
+            "kind": "clone",
+            "strokes": [{"points": [round(v / width * 20_000) for v in place], "size": 20 / width, "hardness": 100}],
+            "dx": (-60 if place[0] > 100 else 60) / width,
+        }
+        for place in where
+    ]
+    repaired, _ = renderer().repaired(source, key(source), with_repairs(*clones))
+    # the same light as from a file that has the clones in it
+    table = source.code_table()
+    codes = np.stack([np.searchsorted(table[c], repaired.window(0, 0, width, height)[c] - 1e-9) for c in range(3)], -1)
+    baked = rendered(codes.astype(np.uint16))
+    assert (codes != pixels).any()
+    assert np.abs(repaired.reduced(step).planes - baked.reduced(step).planes).max() < 1e-4
+
+
+def test_many_over_each_other_take_no_longer_than_many_apart() -> None:
+    """Forty strokes in one place: each depends on all before it, and is worked out once."""
+    many = [{"kind": "clone", "strokes": [stroke((150, 120), size=16)], **away(30, 0), "strength": 50} for _ in range(40)]
+    assert (shown(with_repairs(*many)) != PLAIN()).any()
+
+
 @pytest.mark.parametrize("kind", KINDS)
 @pytest.mark.parametrize(("turn", "mirror"), [("90", False), ("180", True), ("270", False), ("0", True)])
 def test_turned_and_mirrored_it_is_the_same(kind: str, turn: str, mirror: bool) -> None:

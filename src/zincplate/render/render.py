@@ -47,7 +47,7 @@ from zincplate.render.strips import deliver_whole
 from zincplate.render.view import View, ViewRequest
 from zincplate.sources.file import Source
 from zincplate.sources.readers import Plate
-from zincplate.sources.repaired import Mended, plain_key, repaired_key
+from zincplate.sources.repaired import Mended, digest_of, plain_key, repaired_key
 from zincplate.tables.colour_plan import reach_of
 
 Float32 = NDArray[np.float32]
@@ -105,7 +105,7 @@ class Renderer:
         if not repairs:
             return source, key
         mended = Mended(source, key, repairs, self.repairs_kept, quick, moving)
-        name = hashlib.sha256(repr((repairs, quick, moving)).encode()).hexdigest()[:20]
+        name = hashlib.sha256(repr(([digest_of(r) for r in repairs], quick, moving)).encode()).hexdigest()[:20]
         return source.repaired(mended), repaired_key(key, name)
 
     def mended(self, source: Source, key: str, recipe: Recipe, quick: bool = True) -> Mended:

@@ -6,16 +6,18 @@ Each is worked on plates as they are after the repairs before it. What one depen
 places it reads; so only what has to is worked out anew.
 """
 
+import hashlib
 import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Protocol
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.geometry.orientation import on_sensor, to_sensor
+from zincplate.core.geometry.orientation import FLIPS, on_sensor, to_sensor
 from zincplate.core.repair.fill import Fill, blended, fill_from_text, found
 from zincplate.core.repair.healing import CLOSE, CLOSE_WHILE_MOVING, from_roots, grain_of, healed, mixed, to_roots
 from zincplate.core.sensor.colour_shift import ColourShift
@@ -51,6 +53,12 @@ def plain_key(key: str) -> str:
     """The key of the same source without its repairs, turned as it is."""
     first, mark, rest = key.partition(MARK)
     return first + rest[_DIGITS:] if mark else key
+
+
+@lru_cache(maxsize=4096)
+def digest_of(repair: RepairPlan) -> str:
+    """A name that tells a repair's plan from every other."""
+    return hashlib.sha256(repr(repair).encode()).hexdigest()
 
 
 class Plain(Protocol):
@@ -101,7 +109,7 @@ class Mended:
         self._source, self._key, self._repairs, self._cache, self._quick = source, key, repairs, cache, quick
         self._close = CLOSE_WHILE_MOVING if moving else CLOSE
         self._whole = Rect(0, 0, source.width, source.height)
-        self._chains: list[tuple[object, Rect, Rect]] | None = None
+        self._chains: list[tuple[str, Rect, Rect]] | None = None
 
     def mends(self, hot_pixels: bool, shift: ColourShift | None, first: int | None = None) -> list[Mend]:
         """All of them that do something, in order; only the first so many when asked."""
@@ -145,8 +153,12 @@ class Mended:
             padded = np.zeros((3, (j1 - j0) * step, (i1 - i0) * step), np.float32)
             inner = padded[:, y - j0 * step : y - j0 * step + h, x - i0 * step : x - i0 * step + w]
             inner[:] = difference[:, : inner.shape[1], : inner.shape[2]]
-            cells = padded.reshape(3, j1 - j0, step, i1 - i0, step)
-            planes[:, j0:j1, i0:i1] += cells.mean((2, 4))
+            sums = padded.reshape(3, j1 - j0, step, i1 - i0, step).sum((2, 4))
+            # at the picture's ends a sample is the mean of what it has
+            right, bottom = upright[::-1] if FLIPS[orientation].transpose else upright
+            down = _filled(np.arange(j0, j1) * step + origin_y, step, bottom)
+            across = _filled(np.arange(i0, i1) * step + origin_x, step, right)
+            planes[:, j0:j1, i0:i1] += sums / (down[:, None] * across)
 
     def reaches(self, levels: Float32, hot_pixels: bool) -> bool:
         """Whether anything that is mended was, or becomes, as light as ``levels`` (3,)."""
@@ -157,17 +169,17 @@ class Mended:
 
     # ----- one repair
 
-    def _chained(self) -> list[tuple[object, Rect, Rect]]:
-        """For every repair what it depends on, where it changes something, and where it reads."""
+    def _chained(self) -> list[tuple[str, Rect, Rect]]:
+        """For every repair a name of all that it depends on, where it changes something, and where it reads."""
         if self._chains is None:
             self._chains = []
             for repair in self._repairs:
                 target = self.target(repair)
                 reads = self._reads(repair, target)
-                touched = tuple(c[0] for c in self._chains if not c[1].within(reads).empty)
-                self._chains.append(
-                    ((repair, self._quick and repair.kind == "removal", repair.heals and self._close, touched), target, reads)
-                )
+                # names and not the plans themselves: of many that lie over each other each would hold all before it
+                touched = "".join(c[0] for c in self._chains if not c[1].within(reads).empty)
+                how = (digest_of(repair), self._quick and repair.kind == "removal", repair.heals and self._close, touched)
+                self._chains.append((hashlib.sha256(repr(how).encode()).hexdigest(), target, reads))
         return self._chains
 
     def _mend(self, number: int, hot_pixels: bool, shift: ColourShift | None) -> Mend | None:
@@ -367,6 +379,11 @@ class Mended:
         # what brightens by less than the hole itself is left as it was
         weight = inside.astype(np.float32) * np.float32(repair.strength)
         return _where_covered(before, mixed(before, light, weight), weight)
+
+
+def _filled(first: NDArray[np.intp], step: int, size: int) -> Float32:
+    """How many pixels of 0 to ``size`` lie in cells of ``step`` that begin at ``first``."""
+    return (np.minimum(first + step, size) - np.maximum(first, 0)).astype(np.float32)
 
 
 def _where_covered(before: Float32, after: Float32, cover: Float32) -> Float32:
