@@ -207,10 +207,16 @@ def test_the_sheet_cleaned(page: Page, yard: dict[str, Version]) -> None:
     paint(page, at(0.66, 0.85), at(0.66, 0.9))
     cover = saved(version, lambda v: v.recipe["repair"]["repairs"][-1]["kind"] == "cover").recipe["repair"]["repairs"][-1]
     assert cover["grain"] and 0.3 < cover["colour"][1] < 0.95
+    # the tool stays in the hand on the next frame
+    page.keyboard.press("ArrowLeft")
+    expect(page.get_by_role("banner")).to_contain_text("TW-0091")
+    tools = page.get_by_role("group", name="Tools of repair")
+    expect(tools.get_by_role("button", name="Cover")).to_have_attribute("aria-pressed", "true")
+    page.keyboard.press("ArrowRight")
+    expect(page.get_by_role("banner")).to_contain_text("TW-0092")
+    drawn(page)
     # dust light on and off by key; Esc puts the tool down
     page.keyboard.press("a")
     expect(page.get_by_role("button", name="Dust light")).to_have_attribute("aria-pressed", "true")
     page.keyboard.press("Escape")
-    expect(page.get_by_role("group", name="Tools of repair").get_by_role("button", name="Cover")).to_have_attribute(
-        "aria-pressed", "false"
-    )
+    expect(tools.get_by_role("button", name="Cover")).to_have_attribute("aria-pressed", "false")

@@ -93,6 +93,7 @@ export function BenchPlace({ shoot, frame: id, step: asked, version: chosenVersi
   );
   const setStep = useCallback(
     (s: Step) => {
+      putDown();
       useBench.setState({
         tool: "hand",
         show: "picture",

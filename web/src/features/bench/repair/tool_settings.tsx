@@ -36,6 +36,7 @@ export function ToolSettings({ frame }: { frame: Frame }) {
   const { tool, brush, setBrush } = s;
   if (tool === "none") return null;
   const painted = tool !== "patch";
+  const takes = tool === "clone" || tool === "heal";
   const gauges = BRUSH.filter(([name]) => name !== "flow" || tool === "clone" || tool === "cover");
   const check = (label: string, help: string, on: boolean, set: (on: boolean) => void) => (
     <label className="flex h-6 items-center gap-1" title={help}>
@@ -72,7 +73,7 @@ export function ToolSettings({ frame }: { frame: Frame }) {
           onCancel={() => {}}
         />
       )}
-      {tool === "clone" && (
+      {takes && (
         <Gauge
           facts={ANGLE}
           value={s.angle}
@@ -87,14 +88,14 @@ export function ToolSettings({ frame }: { frame: Frame }) {
       <div className="flex flex-wrap items-center gap-x-3 px-3.5 text-xs">
         {painted &&
           check("rub out", "Takes away from the open repair (E)", brush.erase, (erase) => setBrush({ erase }))}
-        {(tool === "clone" || tool === "heal") &&
+        {takes &&
           check(
             "go on",
             "Further strokes keep the way to where they come from; off, each begins at the picked place again",
             s.aligned,
             (aligned) => useRepairs.setState({ aligned, ...(aligned ? {} : { open: null }) }),
           )}
-        {tool === "clone" &&
+        {takes &&
           check("mirrored", "What is taken is seen in a mirror", s.mirrored, (mirrored) =>
             useRepairs.setState({ mirrored }),
           )}

@@ -1,6 +1,6 @@
 import { useEffect, useRef, useState } from "react";
 import { useBench } from "../../../state/bench";
-import { KIND_WORDS, MOST_REPAIRS, putDown, type RepairKind, repairsOf, useRepairs } from "../../../state/repairs";
+import { KIND_WORDS, MOST_REPAIRS, type RepairKind, repairsOf, useRepairs } from "../../../state/repairs";
 import { Button, Hint } from "../../../ui/controls";
 import { findDust } from "../repair/actions";
 import { DustWalk } from "../repair/dust_walk";
@@ -32,7 +32,8 @@ export function RepairStep({ frame, recipe }: StepProps) {
   const [lightToo, setLightToo] = useState(false);
   const { setTool } = useRepairs.getState();
   useRepairKeys(frame);
-  useEffect(() => putDown, []);
+  // the tool stays in the hand from frame to frame; what belongs to one frame does not
+  useEffect(() => useRepairs.setState({ open: null, anchor: null, walk: null }), []);
   const full = repairs.length >= MOST_REPAIRS;
   const shown = repairs.filter((r, i) => r.id === open || i >= repairs.length - PICTURED).map((r) => r.id);
   const pairs = useTinyPairs(frame.id, recipe, shown);
