@@ -1,6 +1,7 @@
 """Repairs: nothing outside their places, the same at every size and turn, in their order, and untouched by everything after."""
 
 from functools import lru_cache
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -9,6 +10,8 @@ import pytest
 from tests.contract.test_operations import rendered
 from tests.contract.test_passes import key, renderer
 from zincplate.core.geometry.resample import reduce_box
+from zincplate.formats.isolated import Decoder
+from zincplate.pipeline.windows import Window
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.render import mending
 from zincplate.render.mending_pictures import before_and_after
@@ -304,3 +307,26 @@ def test_dust_of_one_frame_looked_for_on_another() -> None:
     assert all(r["strokes"][0]["size"] < 0.8 * sizes[r["id"]] for r in again if r["kind"] == "spot")
     with pytest.raises(RecipeError, match="No dust"):
         mending.find_dust(renderer(), second, key(second), with_repairs(*(r for r in again if r["kind"] == "spot")))
+
+
+@pytest.mark.parametrize("raw", [False, True])
+def test_laid_over_what_is_kept_it_is_the_same(raw: bool, dng: Path, decoder: Decoder) -> None:
+    """Views lay repairs over kept windows, deliveries read them: the same, at any size, window and level."""
+    source = Source(decoder.decode(dng)) if raw else scene()
+    long_edge = max(source.width, source.height)
+    values = [
+        {**one, "strokes": [{**s, "size": 0.06} for s in one["strokes"]]} if "strokes" in one else one for one in KINDS.values()
+    ]
+    recipe = with_repairs(*values, recipe=Recipe.neutral(source.raw))
+    repaired, name = renderer().repaired(source, key(source), recipe)
+    stages, plan = renderer().stages, source.plan(recipe).plate
+    sizes = [(source.width, source.height), (source.width // 2, source.height // 2), (97, 61), (160, 107), (33, 20)]
+    for width, height in sizes:
+        for x, y, w, h in ((0, 0, width, height), (width // 4, height // 5, width // 2, height // 2)):
+            window = Window(width, height, x, y, w, h)
+            laid = stages.plate(repaired, name, plan, window, True)
+            read = stages.plate(repaired, name, plan, window, False)
+            assert np.abs(laid - read).max() < (1e-6 if width < source.width else 1e-9)
+            plain = stages.plate(source, key(source), plan, window, True)
+            assert np.abs(laid - plain).max() > 1e-3
+    assert long_edge > 400

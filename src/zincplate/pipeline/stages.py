@@ -26,6 +26,7 @@ from zincplate.core.tone.pass_light import EVEN, HAZE, apply_asked
 from zincplate.pipeline.areas import Areas
 from zincplate.pipeline.cache import ByteCache
 from zincplate.pipeline.framing import Framed
+from zincplate.pipeline.mended import laid_over
 from zincplate.pipeline.passes import light_parameters, scene_key, sums_of
 from zincplate.pipeline.windows import Window, fitted_size, level_of, scale_of
 from zincplate.plan.light import LightPlan
@@ -196,6 +197,10 @@ class Stages:
         """Plates of a window after recovery and noise reduction."""
         rebuilding = plan.recovery == "rebuild" and source.raw
         calming = plan.luminance_noise > 0 or plan.colour_noise > 0
+        if keep and source.mended is not None and not calming:
+            over = self._over_plain(source, key, plan, window, shift)
+            if over is not None:
+                return over
         if not rebuilding and not calming:
             return self._read(source, key, window, plan.hot_pixels, shift)
 
@@ -219,6 +224,20 @@ class Stages:
         if not keep:
             return make()
         return self._cache.get((key, "plate", window, plan, shift and shift.key), make, lambda a: a.nbytes)
+
+    def _over_plain(self, source: Source, key: str, plan: PlatePlan, window: Window, shift: ColourShift | None) -> Float32 | None:
+        """Plates of a window with repairs laid over those that are kept without them; None where that is not the same."""
+        mended = source.mended
+        assert mended is not None
+        if plan.recovery == "rebuild" and source.raw and mended.reaches(source.white_limits * np.float32(0.9), plan.hot_pixels):
+            return None
+        plain, plainly = source.plain, plain_key(key)
+
+        def make() -> Float32 | None:
+            return laid_over(source, self.plate(plain, plainly, plan, window, True, shift), window, plan.hot_pixels, shift)
+
+        stage = (key, "over plain", window, plan, shift and shift.key)
+        return self._cache.get(stage, make, lambda a: a.nbytes if a is not None else 64)
 
     def _blown(self, source: Source, key: str, hot_pixels: bool, width_px: int) -> Surroundings:
         """What stands around blown areas, for windows at a size of the whole."""

@@ -218,6 +218,11 @@ class Source:
         self._mended.over_reduced(plate, hot_pixels, self.capture.orientation)
         return self._upright_plate(plate)
 
+    @property
+    def recorded_origin(self) -> tuple[int, int]:
+        """Column and row of the sensor where reduced plates begin."""
+        return self._reader.origin
+
     def recorded_plate(self, step: int, hot_pixels: bool) -> Plate:
         """A reduced plate in the sensor's orientation, without repairs."""
         return self._reader.reduced(step, hot_pixels)

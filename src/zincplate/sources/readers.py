@@ -38,6 +38,11 @@ class Reader(Protocol):
     ceiling: float
     """Where camera values end, in white levels."""
 
+    @property
+    def origin(self) -> tuple[int, int]:
+        """Column and row where reduced plates begin."""
+        ...
+
     def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False, shift: ColourShift | None = None) -> Float32: ...
 
     def reduced(self, step: int, hot_pixels: bool = False) -> Plate: ...
@@ -105,12 +110,12 @@ class Mosaic:
         demosaic_window(sites, planes, scratch, shift, middle)
         return planes[:, y - y0 : y - y0 + h, x - x0 : x - x0 + w]
 
+    @property
+    def origin(self) -> tuple[int, int]:
+        return -self._red_x, -self._red_y
+
     def reduced(self, step: int, hot_pixels: bool = False) -> Plate:
-        x0, y0 = -self._red_x, -self._red_y
-        if self._red_x:
-            x0 = -1
-        if self._red_y:
-            y0 = -1
+        x0, y0 = self.origin
         columns, rows = -(-(self.width - x0) // step), -(-(self.height - y0) // step)
         planes = np.empty((3, rows, columns), np.float32)
         sites = self.clean()[0] if hot_pixels else self._sites
@@ -161,6 +166,8 @@ def _trusted(levels: Float32) -> Float32:
 
 
 class Picture:
+    origin = (0, 0)
+
     def __init__(
         self, pixels: NDArray[Any], table: NDArray[np.float64] | None, ceiling: float = 1.0, by_codes: bool = False
     ) -> None:

@@ -142,23 +142,32 @@ class Mended:
 
     def over_reduced(self, plate: Plate, hot_pixels: bool, orientation: int) -> None:
         """Lays them over a reduced plate of the sensor's orientation, in place: what they change, averaged as the plate is."""
-        planes, step, origin_x, origin_y = plate.planes, plate.step, plate.origin_x, plate.origin_y
+        rows, columns = plate.planes.shape[1:]
+        for (i, j), cells in self.cells(plate.step, (plate.origin_x, plate.origin_y), hot_pixels, orientation):
+            part = cells[:, : rows - j, : columns - i]
+            plate.planes[:, j : j + part.shape[1], i : i + part.shape[2]] += part
+
+    def cells(
+        self, step: int, origin: tuple[int, int], hot_pixels: bool, orientation: int = 1
+    ) -> list[tuple[tuple[int, int], Float32]]:
+        """What every repair adds to a plate of the sensor's orientation that averages ``step`` pixels from ``origin`` on: the
+        column and row where it begins, and planes (3, h, w)."""
+        upright = (self._source.width, self._source.height)
+        right, bottom = upright[::-1] if FLIPS[orientation].transpose else upright
+        found = []
         for mend in self.mends(hot_pixels, None):
             difference, r = on_sensor(mend.difference, orientation, 1), mend.rect
-            upright = (self._source.width, self._source.height)
             x, y, w, h = to_sensor(r.x, r.y, r.w, r.h, *upright, orientation)
-            x, y = x - origin_x, y - origin_y
+            x, y = x - origin[0], y - origin[1]
             i0, j0, i1, j1 = x // step, y // step, -(-(x + w) // step), -(-(y + h) // step)
-            j1, i1 = min(j1, planes.shape[1]), min(i1, planes.shape[2])
             padded = np.zeros((3, (j1 - j0) * step, (i1 - i0) * step), np.float32)
-            inner = padded[:, y - j0 * step : y - j0 * step + h, x - i0 * step : x - i0 * step + w]
-            inner[:] = difference[:, : inner.shape[1], : inner.shape[2]]
+            padded[:, y - j0 * step : y - j0 * step + h, x - i0 * step : x - i0 * step + w] = difference
             sums = padded.reshape(3, j1 - j0, step, i1 - i0, step).sum((2, 4))
             # at the picture's ends a sample is the mean of what it has
-            right, bottom = upright[::-1] if FLIPS[orientation].transpose else upright
-            down = _filled(np.arange(j0, j1) * step + origin_y, step, bottom)
-            across = _filled(np.arange(i0, i1) * step + origin_x, step, right)
-            planes[:, j0:j1, i0:i1] += sums / (down[:, None] * across)
+            down = _filled(np.arange(j0, j1) * step + origin[1], step, bottom)
+            across = _filled(np.arange(i0, i1) * step + origin[0], step, right)
+            found.append(((i0, j0), sums / (down[:, None] * across)))
+        return found
 
     def reaches(self, levels: Float32, hot_pixels: bool) -> bool:
         """Whether anything that is mended was, or becomes, as light as ``levels`` (3,)."""
