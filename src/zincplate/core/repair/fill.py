@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 from zincplate.core.kernels.kernel_math import KERNEL
 from zincplate.core.repair.membrane import poisson
 from zincplate.core.repair.repeats import translations
-from zincplate.core.repair.shift_map import UNKNOWN, Problem, chosen, finer, moved, reachable, thickness
+from zincplate.core.repair.shift_map import UNKNOWN, Problem, chosen, finer, moved, reachable, thickness, twice
 
 Float32 = NDArray[np.float32]
 Bool = NDArray[np.bool_]
@@ -100,7 +100,8 @@ def found(
     most = QUICK_HOLE if quick else COARSE_HOLE
     while (count >> (2 * levels)) > most or (max(hole.shape) >> levels) > COARSE_SIDE * (1 if quick else 1.3):
         levels += 1
-    stack = [Problem(_features(roots, hole), hole, source)]
+    # in a hurry seams stay as they are at half the size, so nothing is compared at full size
+    stack = [Problem(roots if quick and levels else _features(roots, hole), hole, source)]
     planes = roots
     for _ in range(levels):
         planes, hole, source = _halved(planes, hole, source)
@@ -135,7 +136,10 @@ def found(
     labels, _ = chosen(coarsest, offsets, STRANGE_COSTS * prior, seed)
     for level, problem in reversed(list(enumerate(stack[:-1]))):
         breathe()
-        labels, offsets = finer(problem, labels, offsets, 1 if quick else 2, settle=not quick or level > 0)
+        if quick and level == 0:
+            labels, offsets = twice(labels, *problem.hole.shape), 2 * offsets
+        else:
+            labels, offsets = finer(problem, labels, offsets, 1 if quick else 2)
     labels, offsets = _all_led(stack[0], labels, offsets, rng)
     hole = stack[0].hole
     ys, xs = np.nonzero(hole)

@@ -16,6 +16,8 @@ Bool = NDArray[np.bool_]
 RIM_PX = 3
 """Pixels outside that say what light the border has."""
 _CALM = 1.2
+_ROOM = 9
+"""Pixels about the inside that its border is calmed with."""
 CLOSE, CLOSE_WHILE_MOVING = 1e-4, 4e-3
 """How near the membrane is to the exact one, of the range along the border: below anything that can be seen, and while a hand
 moves."""
@@ -46,6 +48,16 @@ def healed(target: Float32, source: Float32, inside: Bool, fit: Bool | None = No
     The difference is calmed along the border, so that single grains of it do not run in as streaks. ``fit`` says where the
     source can be seen; a border of which nothing can be seen lets the source stand as it is.
     """
+    h, w = inside.shape
+    ys, xs = np.nonzero(inside)
+    if not len(ys):
+        return np.array(target, np.float32)
+    part = tuple(slice(max(int(a.min()) - _ROOM, 0), min(int(a.max()) + _ROOM + 1, n)) for a, n in ((ys, h), (xs, w)))
+    if part[0].stop - part[0].start < h or part[1].stop - part[1].start < w:
+        out = np.array(target, np.float32)
+        of = (slice(None), *part)
+        out[of] = healed(target[of], source[of], inside[part], None if fit is None else fit[part], close)
+        return out
     border = rim(inside) if fit is None else rim(inside) & fit
     if not border.any():
         return np.where(inside, source, target)

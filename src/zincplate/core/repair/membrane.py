@@ -24,6 +24,8 @@ Bool = NDArray[np.bool_]
 CLOSE = 5e-6
 """Largest residual that is left, as a share of the range of what is given."""
 MOST_CYCLES = 40
+ROUGHLY = 1e-3
+"""Where that much may be left, one cycle on top of the answer at half the size is enough."""
 _NESTED = 4000
 """Pixels of an inside from which the answer at half the size comes first."""
 SMALLEST = 3
@@ -250,15 +252,17 @@ def poisson(given: Float32, inside: Bool, right: Float32 | None = None, close: f
         return u
     outside = ~inside
     ranges = np.array([np.ptp(p[outside]) if outside.any() else 1.0 for p in u])
+    cycles = MOST_CYCLES
     if right is None and outside.any() and inside.sum() > _NESTED:
         _begin_with_smaller(u, inside, close)
+        cycles = 1 if close > ROUGHLY else MOST_CYCLES
     else:
         for plane in u:
             plane[inside] = plane[outside].mean() if outside.any() else plane.mean()
     sides = np.zeros_like(u) if right is None else np.ascontiguousarray(right, np.float32)
     ranges = np.maximum(ranges, np.abs(sides).reshape(len(u), -1).max(1))
     insides, shapes = _sizes(np.ascontiguousarray(inside))
-    _solve_all(u, sides, insides, shapes, (close * np.maximum(ranges, 1e-9)).astype(np.float32), MOST_CYCLES)
+    _solve_all(u, sides, insides, shapes, (close * np.maximum(ranges, 1e-9)).astype(np.float32), cycles)
     return u
 
 

@@ -276,14 +276,11 @@ def _settle(features, hole, source, labels, offsets, rounds):
     return changed
 
 
-def finer(
-    problem: Problem, labels: NDArray[np.int32], offsets: Int, reach_px: int = 2, settle: bool = True
-) -> tuple[NDArray[np.int32], Int]:
-    """A labelling of half the size at this one: translations moved by up to ``reach_px``, seams settled
-    unless in a hurry."""
+def finer(problem: Problem, labels: NDArray[np.int32], offsets: Int, reach_px: int = 2) -> tuple[NDArray[np.int32], Int]:
+    """A labelling of half the size at this one: translations moved by up to ``reach_px``, seams settled."""
     features, hole, source = problem.features, problem.hole, problem.source
     h, w = hole.shape
-    grown = _filled_out(labels, h, w)
+    grown = twice(labels, h, w)
     used = np.unique(grown[hole])
     index = np.zeros(len(offsets), np.int32)
     index[used] = np.arange(len(used))
@@ -298,12 +295,11 @@ def finer(
         for one in range(len(offsets)):
             _label_cost(features, hole, source, grown, offsets, boxes, one, deltas, costs)
             offsets[one] += deltas[int(costs.argmin())]
-    if settle:
-        _settle(features, hole, source, grown, offsets, 4)
+    _settle(features, hole, source, grown, offsets, 4)
     return grown, offsets
 
 
-def _filled_out(labels: NDArray[np.int32], h: int, w: int) -> NDArray[np.int32]:
+def twice(labels: NDArray[np.int32], h: int, w: int) -> NDArray[np.int32]:
     """Every cell twice as large, cut or drawn out to a size."""
     rows = np.minimum(np.arange(h) // 2, labels.shape[0] - 1)
     columns = np.minimum(np.arange(w) // 2, labels.shape[1] - 1)
