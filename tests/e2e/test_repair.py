@@ -208,6 +208,7 @@ def test_the_sheet_cleaned(page: Page, yard: dict[str, Version]) -> None:
     cover = saved(version, lambda v: v.recipe["repair"]["repairs"][-1]["kind"] == "cover").recipe["repair"]["repairs"][-1]
     assert cover["grain"] and 0.3 < cover["colour"][1] < 0.95
     # the tool stays in the hand on the next frame
+    page.get_by_role("heading", name="Repair").click()  # on the picture arrows move the brush
     page.keyboard.press("ArrowLeft")
     expect(page.get_by_role("banner")).to_contain_text("TW-0091")
     tools = page.get_by_role("group", name="Tools of repair")

@@ -148,8 +148,9 @@ class Stages:
         return self._cache.get((key, "frame", window, plan, framed.key), make, lambda a: a.nbytes)
 
     def as_recorded(self, framed: Framed, key: str, window: Window, hot_pixels: bool) -> Float32:
-        """What the sensor recorded at the places of a window, without interpolation where that is avoidable."""
-        source, source_key = framed.source, framed.source_key(key)
+        """What the sensor recorded at the places of a window, without repairs, and without interpolation where that is
+        avoidable."""
+        source, source_key = framed.source.plain, plain_key(framed.source_key(key))
         if framed.direct:
             return self._read(source, source_key, framed.direct_window(window), hot_pixels)
         part = framed.source_window(window, WARP_MARGIN)
