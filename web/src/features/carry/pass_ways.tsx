@@ -44,21 +44,35 @@ export function PassWays({ areas, joining, onAreas, onJoining }: Props) {
   );
 }
 
-/** What is said of repairs that go to other frames, and what becomes of those that are there. */
+/** How repairs go to other frames: to the same places or where dust is seen, and what becomes of those that are there. */
 export function RepairWays({
   alone,
+  areas,
   joining,
+  onAreas,
   onJoining,
-}: {
-  /** No passes go along: how lists are joined is chosen here. */
+}: Props & {
+  /** No passes go along: how places are found and lists joined is chosen here. */
   alone: boolean;
-  joining: PassJoining;
-  onJoining: (joining: PassJoining) => void;
 }) {
+  const again = areas === "found_again";
   return (
     <section aria-label="How repairs are carried" className="mt-3 border-t border-rule pt-2 text-xs">
-      <p className="pb-1 text-ink2">
-        Repairs go to the same places of every frame, whatever is there: dust of the sensor, marks of a scanner.
+      {alone && (
+        <Choices
+          label="Spots of dust"
+          value={again ? "found_again" : "as_drawn"}
+          onChange={onAreas}
+          options={[
+            ["as_drawn", "at the same places"],
+            ["found_again", "where dust is seen"],
+          ]}
+        />
+      )}
+      <p className="py-1 text-ink2">
+        {again
+          ? "Each spot is looked for on every frame: those not seen are left out, the others get the size and the source that fit there."
+          : "Repairs go to the same places of every frame, whatever is there."}{" "}
         Removals are filled anew on each.
       </p>
       {alone && (
