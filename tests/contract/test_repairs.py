@@ -235,7 +235,10 @@ def test_a_kept_fill_is_what_is_delivered_and_a_foreign_one_is_looked_for_again(
     assert (shown(with_repairs({**elsewhere, "fill": text})) == shown(with_repairs(elsewhere))).all()
 
 
-def test_dust_is_found_mended_and_not_found_again() -> None:
+@pytest.mark.parametrize("large_px", [mending.LARGE_PX, 1000])
+def test_dust_is_found_mended_and_not_found_again(large_px: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    """At full size, and as large frames are looked at: at half."""
+    monkeypatch.setattr(mending, "LARGE_PX", large_px)
     pixels = np.full((400, 600, 3), 0.5) + 0.008 * np.random.default_rng(4).normal(size=(400, 600, 3))
     y, x = np.mgrid[:400, :600]
     placed = [(80, 60, 5), (300, 200, 8), (500, 330, 4), (420, 90, 6)]

@@ -80,13 +80,17 @@ def sources_for(renderer: Renderer, source: Source, key: str, recipe: Recipe, na
     return found
 
 
+def _searched(source: Source, target: Rect) -> Rect:
+    """Where it is looked for what a place may be taken from."""
+    around = int(np.clip(SEARCH_TIMES * max(target.w, target.h), LEAST_SEARCH_PX, MOST_SEARCH_PX))
+    return target.grown(around).within(Rect(0, 0, source.width, source.height))
+
+
 def _candidates(source: Source, mended: Mended, number: int, plan: RepairPlan, hot: bool, most: int) -> list[Candidate]:
     target = mended.target(plan)
     if target.empty:
         return []
-    whole = Rect(0, 0, source.width, source.height)
-    around = int(np.clip(SEARCH_TIMES * max(target.w, target.h), LEAST_SEARCH_PX, MOST_SEARCH_PX))
-    region = target.grown(around).within(whole)
+    region = _searched(source, target)
     planes = np.array(source.window(region.x, region.y, region.w, region.h, hot), np.float32, order="C")
     mended.over(planes, region, hot, None, number)
     roots = to_roots(planes, source.root_shift)
@@ -189,8 +193,13 @@ def dust_again(
 def _spots(renderer: Renderer, source: Source, hot: bool, light_too: bool, least_chance: float) -> list[dust.Spot]:
     """Spots of a whole frame in its own full-size pixels."""
     step = 2 if source.width * source.height > LARGE_PX else 1
-    found = renderer.on_render_thread(lambda: dust.spots(_grey(source, step, hot), light_too, least_chance))
-    return [replace(s, x=s.x * step, y=s.y * step, radius_px=s.radius_px * step) for s in found]
+
+    def look() -> list[dust.Spot]:
+        grey, (left, top) = _grey(source, step, hot)
+        found = dust.spots(grey, light_too, least_chance)
+        return [replace(s, x=s.x * step + left, y=s.y * step + top, radius_px=s.radius_px * step) for s in found]
+
+    return renderer.on_render_thread(look)
 
 
 def _with_sources(renderer: Renderer, source: Source, key: str, hot: bool, found: list[dust.Spot]) -> list[FoundSpot | None]:
@@ -226,9 +235,7 @@ def _away(source: Source, mended: Mended, plans: tuple[RepairPlan, ...], plan: R
     target = mended.target(plan)
     if target.empty:
         return None
-    whole = Rect(0, 0, source.width, source.height)
-    around = int(np.clip(SEARCH_TIMES * max(target.w, target.h), LEAST_SEARCH_PX, MOST_SEARCH_PX))
-    region = target.grown(around).within(whole)
+    region = _searched(source, target)
     roots = to_roots(source.window(region.x, region.y, region.w, region.h, hot), source.root_shift)
     usable = np.ones((region.h, region.w), np.bool_)
     for other in plans:
@@ -241,17 +248,18 @@ def _away(source: Source, mended: Mended, plans: tuple[RepairPlan, ...], plan: R
     return Candidate(found[0][1] / long_edge, found[0][0] / long_edge, found[0][2]) if found else None
 
 
-def _grey(source: Source, step: int, hot: bool) -> Float32:
-    """(h, w) roots of light of the whole frame, its colours weighted; at full size in strips."""
+def _grey(source: Source, step: int, hot: bool) -> tuple[Float32, tuple[int, int]]:
+    """(h, w) roots of light of the whole frame, its colours weighted, and where it begins; at full size in strips."""
     weights = np.asarray(GREY, np.float32)
     if step > 1:
         plate = source.reduced(step, hot)
-        return np.asarray(np.tensordot(weights, to_roots(plate.planes, source.root_shift), 1), np.float32)
+        grey = np.asarray(np.tensordot(weights, to_roots(plate.planes, source.root_shift), 1), np.float32)
+        return grey, (plate.origin_x, plate.origin_y)
     out = np.empty((source.height, source.width), np.float32)
     for y in range(0, source.height, 512):
         rows = min(512, source.height - y)
         out[y : y + rows] = np.tensordot(weights, to_roots(source.window(0, y, source.width, rows, hot), source.root_shift), 1)
-    return out
+    return out, (0, 0)
 
 
 def as_items(found: list[FoundSpot]) -> list[dict[str, Any]]:

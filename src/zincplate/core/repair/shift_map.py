@@ -55,12 +55,6 @@ def _takes(source, y, x):
 
 
 @njit(**INLINE)
-def _inside(source, y, x):
-    h, w = source.shape
-    return 0 <= y < h and 0 <= x < w
-
-
-@njit(**INLINE)
 def _seam_end(features, source, y, x, ay, ax, by, bx):
     """How unlike two translations are at one end of a pair of neighbours."""
     if not _takes(source, y + ay, x + ax) or not _takes(source, y + by, x + bx):

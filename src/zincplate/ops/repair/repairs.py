@@ -16,14 +16,6 @@ from zincplate.ops.items import WITH_IDS, Item
 from zincplate.plan.light import LightPlan
 from zincplate.plan.repairs import RepairPlan
 
-KINDS = {
-    "spot": "spot",
-    "clone": "clone",
-    "heal": "heal",
-    "patch": "patch",
-    "removal": "removal",
-    "cover": "cover",
-}
 MOST_REPAIRS = 600
 Away = Annotated[float, Field(ge=-3, le=3, allow_inf_nan=False)]
 PlateValue = Annotated[float, Field(ge=-1, le=1000, allow_inf_nan=False)]

@@ -31,15 +31,7 @@ export function PassWays({ areas, joining, onAreas, onJoining }: Props) {
         ]}
       />
       <p className="py-1 text-ink2">{TOLD[areas]}</p>
-      <Choices
-        label="Passes that are there"
-        value={joining}
-        onChange={onJoining}
-        options={[
-          ["add", "added to theirs"],
-          ["replace", "instead of theirs"],
-        ]}
-      />
+      <Joining what="Passes" {...{ joining, onJoining }} />
     </section>
   );
 }
@@ -75,17 +67,22 @@ export function RepairWays({
           : "Repairs go to the same places of every frame, whatever is there."}{" "}
         Removals are filled anew on each.
       </p>
-      {alone && (
-        <Choices
-          label="Repairs that are there"
-          value={joining}
-          onChange={onJoining}
-          options={[
-            ["add", "added to theirs"],
-            ["replace", "instead of theirs"],
-          ]}
-        />
-      )}
+      {alone && <Joining what="Repairs" {...{ joining, onJoining }} />}
     </section>
+  );
+}
+
+/** What becomes of those that are there. */
+function Joining({ what, joining, onJoining }: Pick<Props, "joining" | "onJoining"> & { what: string }) {
+  return (
+    <Choices
+      label={`${what} that are there`}
+      value={joining}
+      onChange={onJoining}
+      options={[
+        ["add", "added to theirs"],
+        ["replace", "instead of theirs"],
+      ]}
+    />
   );
 }

@@ -5,6 +5,7 @@ import type { Pass } from "../../../api/generated/recipe";
 import { newItemId } from "../../../state/items";
 import { saveAs, usePasses, withDouble, withPass } from "../../../state/passes";
 import { Hint, Switch } from "../../../ui/controls";
+import { Act } from "../drawing/act";
 import { Strength } from "./strength";
 import type { Tiny } from "./tiny_areas";
 import { What } from "./what";
@@ -133,21 +134,6 @@ export function PassRow({ frame, pass, tiny, opened, before, onMove, onPlace }: 
         </div>
       )}
     </li>
-  );
-}
-
-function Act({ label, icon, onClick }: { label: string; icon: ReactNode; onClick: () => void }) {
-  return (
-    <Hint text={label}>
-      <button
-        type="button"
-        aria-label={label}
-        onClick={onClick}
-        className="flex h-6 w-6 items-center justify-center rounded-[2px] border border-transparent text-ink2 hover:border-rule hover:text-ink"
-      >
-        {icon}
-      </button>
-    </Hint>
   );
 }
 

@@ -1,13 +1,14 @@
 import { ArrowDown, ArrowUp, ChevronLeft, ChevronRight, Trash2 } from "lucide-react";
-import { type ReactNode, useState } from "react";
+import { useState } from "react";
 import type { Frame } from "../../../api/client";
 import type { Recipe, Repair } from "../../../api/generated/recipe";
 import { useBench } from "../../../state/bench";
 import { complain } from "../../../state/notices";
 import { saveAs } from "../../../state/passes";
 import { KIND_WORDS, repairsOf, useRepairs, withOrder, withRepair } from "../../../state/repairs";
-import { Hint, Switch } from "../../../ui/controls";
+import { Switch } from "../../../ui/controls";
 import { Gauge, type GaugeFacts } from "../../../ui/gauge";
+import { Act } from "../drawing/act";
 import { nextCandidate } from "./actions";
 import type { Pair } from "./tiny_pairs";
 
@@ -151,18 +152,16 @@ function Opened(props: {
             <Act
               label={repair.kind === "removal" ? "The fill before" : "The place before (Shift+N)"}
               onClick={() => step(-1)}
-            >
-              <ChevronLeft size={15} aria-hidden />
-            </Act>
+              icon={<ChevronLeft size={15} aria-hidden />}
+            />
             <span className="text-xs text-ink2" aria-live="polite">
               {repair.kind === "removal" ? `fill ${repair.seed + 1}` : `place ${repair.candidate + 1}`}
             </span>
             <Act
               label={repair.kind === "removal" ? "Another fill (N)" : "Another place to take it from (N)"}
               onClick={() => step(1)}
-            >
-              <ChevronRight size={15} aria-hidden />
-            </Act>
+              icon={<ChevronRight size={15} aria-hidden />}
+            />
           </>
         )}
         {repair.kind === "cover" && (
@@ -182,21 +181,20 @@ function Opened(props: {
           </label>
         )}
         <span className="grow" />
-        <Act label="Do it earlier" onClick={() => number > 1 && move(-1)}>
-          <ArrowUp size={14} aria-hidden />
-        </Act>
-        <Act label="Do it later" onClick={() => number < repairsOf(useBench.getState().draft).length && move(1)}>
-          <ArrowDown size={14} aria-hidden />
-        </Act>
+        <Act label="Do it earlier" onClick={() => number > 1 && move(-1)} icon={<ArrowUp size={14} aria-hidden />} />
+        <Act
+          label="Do it later"
+          onClick={() => number < repairsOf(useBench.getState().draft).length && move(1)}
+          icon={<ArrowDown size={14} aria-hidden />}
+        />
         <Act
           label={`Strike out ${name}`}
           onClick={() => {
             useRepairs.setState({ open: null });
             saveAs("", (r) => withRepair(r, repair.id, () => null));
           }}
-        >
-          <Trash2 size={14} aria-hidden />
-        </Act>
+          icon={<Trash2 size={14} aria-hidden />}
+        />
       </div>
     </div>
   );
@@ -228,20 +226,5 @@ function ReachGauge({
       onReset={() => set(100)}
       onCancel={() => setHeld(null)}
     />
-  );
-}
-
-function Act({ label, children, onClick }: { label: string; children: ReactNode; onClick: () => void }) {
-  return (
-    <Hint text={label}>
-      <button
-        type="button"
-        aria-label={label}
-        onClick={onClick}
-        className="flex h-6 w-6 items-center justify-center rounded-[2px] border border-transparent text-ink2 hover:border-rule hover:text-ink"
-      >
-        {children}
-      </button>
-    </Hint>
   );
 }
