@@ -10,7 +10,8 @@ from scipy.sparse.csgraph import maximum_flow
 from scipy.sparse.linalg import spsolve
 
 from zincplate.core.repair.dust import spots
-from zincplate.core.repair.fill import Fill, blended, fill_from_text, found
+from zincplate.core.repair.fill import blended, found
+from zincplate.core.repair.fill_map import Fill, fill_from_text
 from zincplate.core.repair.healing import from_roots, healed, to_roots
 from zincplate.core.repair.max_flow import smallest_cut
 from zincplate.core.repair.membrane import poisson

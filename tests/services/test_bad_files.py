@@ -13,7 +13,8 @@ from PIL import Image
 from tests.conftest import small_dng
 from tests.services.test_use_cases import run_jobs
 from zincplate.formats import isolated
-from zincplate.formats.isolated import SEGMENT, SHARED, Decoder, sweep
+from zincplate.formats.decoder_wire import SEGMENT, SHARED
+from zincplate.formats.isolated import Decoder, sweep
 from zincplate.formats.preview import preview_of
 from zincplate.services import bring_in, deliver, shoots, work
 from zincplate.services.context import Context, UserError
@@ -205,7 +206,7 @@ def test_a_decoder_that_was_killed_is_tried_once_more(tmp_path: Path, monkeypatc
     path.write_bytes(small_dng())
     decoder = Decoder()
     decoder.facts(path)
-    real, kills = isolated._receive, []
+    real, kills = isolated.receive, []
 
     def receive(stream: object) -> object:
         if not kills:
@@ -214,7 +215,7 @@ def test_a_decoder_that_was_killed_is_tried_once_more(tmp_path: Path, monkeypatc
             return None
         return real(stream)
 
-    monkeypatch.setattr(isolated, "_receive", receive)
+    monkeypatch.setattr(isolated, "receive", receive)
     assert decoder.decode(path).kind == "mosaic"
     assert kills and decoder.process_ids[0] != kills[0]
     decoder.close()

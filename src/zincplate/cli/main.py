@@ -183,7 +183,12 @@ def _suggest(arguments: argparse.Namespace) -> None:
 def _info(arguments: argparse.Namespace) -> None:
     from zincplate.formats.isolated import Decoder
 
-    capture, preview = Decoder().facts(arguments.input)
+    decoder = Decoder()
+    decoder.start()  # while the child loads what it reads with, this process loads what the answer is made of
+    from zincplate.formats.capture import CaptureData  # noqa: F401
+    from zincplate.formats.preview import Preview  # noqa: F401
+
+    capture, preview = decoder.facts(arguments.input)
     facts = capture.as_dict() | {"preview_bytes": len(preview.whole) if preview else 0}
     if arguments.json:
         print(json.dumps(facts, indent=1, ensure_ascii=False))
@@ -280,9 +285,8 @@ def main(argv: list[str] | None = None) -> int:
             case "suggest":
                 _suggest(arguments)
             case "schema":
-                from zincplate.recipe.schema import recipe_schema
-
-                print(json.dumps(recipe_schema(), indent=1))
+                # as generated: putting it together takes the models of every adjustment
+                sys.stdout.write((Path(__file__).parents[1] / "recipe/recipe.schema.json").read_text())
             case "verify":
                 return _verify(arguments)
             case "drill":

@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.core.colour.camera_colour import CameraMatrices
-from zincplate.core.repair.fill import blended, fill_from_text, found
+from zincplate.core.repair.fill import blended, found
+from zincplate.core.repair.fill_map import fill_from_text
 from zincplate.demo.camera import CameraModel, Settings, expose
 from zincplate.demo.lens import ZOOM
 from zincplate.demo.scenes import even_field

@@ -20,7 +20,7 @@ from typing import Any
 
 from zincplate.drill import processes
 from zincplate.drill.user import GaveUp, Server, Tab
-from zincplate.formats.isolated import SEGMENT, SHARED
+from zincplate.formats.decoder_wire import SEGMENT, SHARED
 
 FRAMES = 6
 SMALL_DISK_MB = 24

@@ -49,7 +49,7 @@ def of_home(home: Path, launcher: int) -> list[Process]:
             kind = "web" if parent in webs else "web master"
         elif pid in workers:
             kind = "worker" if parent in workers else "workers"
-        elif b"zincplate.formats.isolated" in command:
+        elif b"zincplate.formats.decoder_child" in command:
             kind = "decoder"
         elif b"mariadbd" in command:
             kind = "database"

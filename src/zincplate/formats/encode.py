@@ -5,7 +5,6 @@ always complete. A full disk is reported as such and leaves nothing behind.
 """
 
 import errno
-import io
 import struct
 import zlib
 from dataclasses import replace
@@ -14,7 +13,6 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image
 
 from zincplate import __version__
 from zincplate.formats.capture import CaptureData
@@ -23,13 +21,12 @@ from zincplate.formats.errors import FileError
 from zincplate.formats.exif_writer import Written, add_capture_entries
 from zincplate.formats.files import whole_file
 from zincplate.formats.icc import profile_of
+from zincplate.formats.jpeg_writer import LONGEST_SEGMENT, jpeg, segment
 from zincplate.formats.tiff_writer import BYTE, IFD, UNDEFINED, rgb_image, write_structure
 
 Format = Literal["jpeg", "tiff", "png"]
 SUFFIX: dict[str, str] = {"jpeg": ".jpg", "tiff": ".tif", "png": ".png"}
 SOFTWARE = f"Zincplate {__version__}"
-_LARGEST_SEGMENT = 65_000
-"""Bytes that fit into one segment of a JPEG (ITU-T T.81, B.1.1.4)."""
 
 
 def exif_block(capture: CaptureData, written: Written | None = None) -> bytes:
@@ -39,28 +36,19 @@ def exif_block(capture: CaptureData, written: Written | None = None) -> bytes:
 
 def jpeg_bytes(image: NDArray[np.uint8], space: str, capture: CaptureData, quality: int, changed_at: str = "") -> bytes:
     """(h, w, 3) uint8 -> JPEG; 4:4:4 from quality 90 on, 4:2:0 below."""
-    out = io.BytesIO()
     written = Written(image.shape[1], image.shape[0], space, changed_at)
     xmp, iptc = xmp_packet(capture, SOFTWARE, changed_at), iptc_block(capture)
     exif = exif_block(capture, written)
-    if len(exif) > _LARGEST_SEGMENT:  # the longest texts; XMP and IPTC hold them too
+    if len(exif) > LONGEST_SEGMENT:  # the longest texts; XMP and IPTC hold them too
         shorter = {name: getattr(capture, name)[:1000] for name in ("caption", "artist", "copyright", "user_comment")}
         exif = exif_block(replace(capture, **shorter), written)
-    segments = b""
-    if iptc and len(iptc) < _LARGEST_SEGMENT:
-        data = image_resource(iptc)
-        segments = b"\xff\xed" + struct.pack(">H", len(data) + 2) + data
-    Image.fromarray(image).save(
-        out,
-        "JPEG",
-        quality=quality,
-        subsampling=0 if quality >= 90 else 2,
-        icc_profile=profile_of(space),
-        exif=b"Exif\0\0" + exif,
-        extra=segments,
-        **({"xmp": xmp} if xmp and len(xmp) < _LARGEST_SEGMENT else {}),
-    )
-    return out.getvalue()
+    extra = [segment(0xE1, b"Exif\0\0" + exif)]
+    if xmp and len(xmp) < LONGEST_SEGMENT:
+        extra.append(segment(0xE1, b"http://ns.adobe.com/xap/1.0/\0" + xmp))
+    extra.append(segment(0xE2, b"ICC_PROFILE\0\1\1" + profile_of(space)))
+    if iptc and len(iptc) < LONGEST_SEGMENT:
+        extra.append(segment(0xED, image_resource(iptc)))
+    return jpeg(image, quality, full_colour=quality >= 90, extra=extra)
 
 
 def tiff_bytes(image: NDArray[np.uint8] | NDArray[np.uint16], space: str, capture: CaptureData, changed_at: str = "") -> bytes:

@@ -5,33 +5,29 @@ A file that crashes or stalls the decoder costs that file a sentence and nothing
 
 import atexit
 import contextlib
+import math
 import mmap
 import os
-import pickle
-import resource
-import secrets
 import select
-import struct
 import subprocess
 import sys
 import threading
 from collections.abc import Callable
-from multiprocessing import resource_tracker, shared_memory
 from pathlib import Path
-from typing import IO, Any
+from typing import IO, TYPE_CHECKING, Any
 
-import numpy as np
-
-from zincplate.formats.capture import CaptureData
-from zincplate.formats.decoded import Decoded
+from zincplate.formats.decoder_wire import MEMORY_LIMIT, SEGMENT, SHARED, receive, send
 from zincplate.formats.errors import FileError
-from zincplate.formats.preview import Preview
 from zincplate.formats.turns import AT_ONCE, Turn, TurnLock
 
-MEMORY_LIMIT = 6 << 30
+if TYPE_CHECKING:  # the child has them; a handle on it need not wait for numpy
+    import numpy as np
+
+    from zincplate.formats.capture import CaptureData
+    from zincplate.formats.decoded import Decoded
+    from zincplate.formats.preview import Preview
+
 TIMEOUT_S = 60.0
-SHARED, SEGMENT = Path("/dev/shm"), "zincplate-"  # noqa: S108  (where POSIX shared memory stands on Linux)
-"""Segments are named for the process that takes them over and the one that made them."""
 
 
 class Decoder:
@@ -44,13 +40,15 @@ class Decoder:
         self._child: subprocess.Popen[bytes] | None = None
         atexit.register(self.close)
 
-    def decode(self, path: Path, turn: Turn = AT_ONCE) -> Decoded:
+    def decode(self, path: Path, turn: Turn = AT_ONCE) -> "Decoded":
         """Like :func:`zincplate.formats.decode.decode`; raises ``Superseded`` when it is not wanted any more by then."""
+        from zincplate.formats.decoded import Decoded
+
         result = self._ask("decode", path, turn)
         shape, dtype, name = result.pop("pixels")
-        return Decoded(pixels=_adopt(name, shape, np.dtype(dtype)), **result)
+        return Decoded(pixels=_adopt(name, shape, dtype), **result)
 
-    def ahead(self, path: Path) -> Callable[[], Decoded]:
+    def ahead(self, path: Path) -> "Callable[[], Decoded]":
         """Starts decoding and returns at once; the function returned waits for it, and raises what it raised."""
         found: list[Decoded | BaseException] = []
 
@@ -63,7 +61,7 @@ class Decoder:
         thread = threading.Thread(target=work, daemon=True)
         thread.start()
 
-        def result() -> Decoded:
+        def result() -> "Decoded":
             thread.join()
             if isinstance(found[0], BaseException):
                 raise found[0]
@@ -71,7 +69,12 @@ class Decoder:
 
         return result
 
-    def facts(self, path: Path) -> tuple[CaptureData, Preview | None]:
+    def start(self) -> None:
+        """Starts the child, so that it gets ready while the caller does something else."""
+        with self._lock.held(AT_ONCE):
+            self._started()
+
+    def facts(self, path: Path) -> "tuple[CaptureData, Preview | None]":
         """Like :func:`zincplate.formats.decode.facts`."""
         capture, preview = self._ask("facts", path)
         return capture, preview
@@ -103,7 +106,7 @@ class Decoder:
                 "PYTHONPATH": os.pathsep.join(p for p in sys.path if p),
             }
             self._child = subprocess.Popen(
-                [sys.executable, "-m", "zincplate.formats.isolated"],
+                [sys.executable, "-m", "zincplate.formats.decoder_child"],
                 stdin=subprocess.PIPE,
                 stdout=subprocess.PIPE,
                 stderr=subprocess.DEVNULL,
@@ -115,7 +118,7 @@ class Decoder:
         """Sends to the child, started if need be; returns the stream on which it answers."""
         child = self._started()
         assert child.stdin is not None and child.stdout is not None
-        _send(child.stdin, request)
+        send(child.stdin, request)
         return child.stdout
 
     def _ask(self, what: str, path: Path, turn: Turn = AT_ONCE) -> Any:
@@ -129,13 +132,13 @@ class Decoder:
             if not ready:
                 self.close()
                 raise FileError(path, f"Reading it took longer than {self._timeout_s:.0f} seconds and was stopped.")
-            answer = _receive(answers)
+            answer = receive(answers)
             if answer is None:
                 # it may have been killed for what others did: the file is blamed when it happens again
                 self.close()
                 answers = self._send_to_child((what, str(path)))
                 ready, _, _ = select.select([answers], [], [], self._timeout_s)
-                answer = _receive(answers) if ready else None
+                answer = receive(answers) if ready else None
             if answer is None:
                 self.close()
                 raise FileError(path, "Reading it brought the decoder down twice; the file is damaged.")
@@ -156,67 +159,14 @@ def sweep() -> int:
     return count
 
 
-def _adopt(name: str, shape: tuple[int, ...], dtype: np.dtype[Any]) -> np.ndarray[Any, Any]:
+def _adopt(name: str, shape: tuple[int, ...], dtype: str) -> "np.ndarray[Any, Any]":
     """Takes over a child's shared memory without copying it: it goes when the array goes."""
+    import numpy as np
+
     place = SHARED / name
     try:
         with open(place, "r+b") as file:
             memory = mmap.mmap(file.fileno(), 0)
     finally:
         place.unlink(missing_ok=True)
-    count = int(np.prod(shape))
-    return np.frombuffer(memory, dtype, count).reshape(shape)
-
-
-def _send(stream: Any, message: Any) -> None:
-    data = pickle.dumps(message)
-    stream.write(struct.pack("<Q", len(data)) + data)
-    stream.flush()
-
-
-def _receive(stream: Any) -> Any:
-    head = stream.read(8)
-    if len(head) < 8:
-        return None
-    data = stream.read(struct.unpack("<Q", head)[0])
-    return pickle.loads(data) if data else None  # our own child's messages only
-
-
-def _child_main() -> None:
-    out = os.fdopen(os.dup(1), "wb")
-    os.dup2(2, 1)  # what libraries print must not reach the pipe
-    limit = int(os.environ.get("ZINCPLATE_DECODER_MEMORY", MEMORY_LIMIT))
-    resource.setrlimit(resource.RLIMIT_AS, (limit, limit))
-    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
-    from zincplate.formats.decode import decode, facts
-
-    while True:
-        request = _receive(sys.stdin.buffer)
-        if request is None:
-            return
-        what, path = request
-        try:
-            _send(out, ("ok", _decode_to_shared(decode(Path(path))) if what == "decode" else facts(Path(path))))
-        except FileError as error:
-            _send(out, ("refused", error.reason))
-        except MemoryError:
-            _send(out, ("refused", "It needs more memory than decoding may use."))
-        except Exception:  # whatever a library throws becomes a sentence, the child lives on
-            _send(out, ("refused", "It cannot be read: something in it is damaged, or of a kind that is not known here."))
-
-
-def _decode_to_shared(result: Decoded) -> dict[str, Any]:
-    pixels = result.pixels
-    # under a name that says for whom it is, so that what a killed process left is known
-    name = f"{SEGMENT}{os.getppid()}-{os.getpid()}-{secrets.token_hex(6)}"
-    memory = shared_memory.SharedMemory(name, create=True, size=max(pixels.nbytes, 1))
-    np.ndarray(pixels.shape, pixels.dtype, memory.buf)[...] = pixels
-    fields = {k: getattr(result, k) for k in Decoded.__dataclass_fields__ if k != "pixels"}
-    fields["pixels"] = (pixels.shape, pixels.dtype.str, memory.name)
-    memory.close()
-    resource_tracker.unregister(f"/{memory.name}", "shared_memory")  # the parent unlinks it
-    return fields
-
-
-if __name__ == "__main__":
-    _child_main()
+    return np.frombuffer(memory, np.dtype(dtype), math.prod(shape)).reshape(shape)

@@ -25,7 +25,7 @@ class RepairPlan:
     """By which what is taken is turned clockwise."""
     mirrored: bool = False
     fill: str = ""
-    """:meth:`zincplate.core.repair.fill.Fill.to_text`; empty when it is still to be found."""
+    """:meth:`zincplate.core.repair.fill_map.Fill.to_text`; empty when it is still to be found."""
     seed: int = 0
     reach: float = 1.0
     """How far about a removal is looked, in its own sizes."""

@@ -1,5 +1,6 @@
 """The recipe's JSON schema, put together from the parameter models (JSON Schema 2020-12)."""
 
+import json
 from typing import Any
 
 from zincplate.ops.base import STEPS
@@ -49,3 +50,7 @@ def panel() -> dict[str, Any]:
         "steps": {step: list(schema["properties"].get(step, {}).get("properties", {})) for step in STEPS},
         "neutral": {"raw": Recipe.neutral(True).to_document(), "rendered": Recipe.neutral(False).to_document()},
     }
+
+
+if __name__ == "__main__":
+    print(json.dumps(recipe_schema(), indent=1))

@@ -18,7 +18,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.core.geometry.orientation import FLIPS, on_sensor, to_sensor
-from zincplate.core.repair.fill import Fill, blended, fill_from_text, found
+from zincplate.core.repair.fill import blended, found
+from zincplate.core.repair.fill_map import Fill, fill_from_text
 from zincplate.core.repair.healing import CLOSE, CLOSE_WHILE_MOVING, from_roots, grain_of, healed, mixed, to_roots
 from zincplate.core.sensor.colour_shift import ColourShift
 from zincplate.plan.repairs import RepairPlan

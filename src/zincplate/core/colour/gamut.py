@@ -27,12 +27,14 @@ def chroma_limits(space: str) -> Float32:
     hue = np.radians(oklab.hue_of_diamond(np.arange(HUES + 1) * (4 / HUES)))[:, None]
     lightness = np.broadcast_to(np.linspace(0, 1, LIGHTNESSES + 1)[None], (HUES + 1, LIGHTNESSES + 1))
     low, high = np.zeros_like(lightness), np.full_like(lightness, CHROMA_END)
-    from_working = SPACES[space].from_working
+    grey = lightness[..., None] * oklab.LAB_TO_LMS[:, 0]
+    away = np.stack([np.cos(hue), np.sin(hue)], -1) @ oklab.LAB_TO_LMS[:, 1:].T
+    to_space = (SPACES[space].from_working @ oklab.LMS_TO_WORKING).T
     for _ in range(SEARCH_STEPS):
         middle = (low + high) / 2
-        lab = np.stack([lightness, middle * np.cos(hue), middle * np.sin(hue)], -1)
-        rgb = oklab.to_working(lab) @ from_working.T
-        inside = (rgb >= -1e-6).all(-1) & (rgb <= 1 + 1e-6).all(-1)
+        roots = grey + middle[..., None] * away
+        rgb = (roots * roots * roots) @ to_space
+        inside = ((rgb >= -1e-6) & (rgb <= 1 + 1e-6)).all(-1)
         low, high = np.where(inside, middle, low), np.where(inside, high, middle)
     # between two table lightnesses the limit is a cusp: the plain value is a hair too large there, the clamp takes the rest
     return np.ascontiguousarray(low, np.float32).ravel()

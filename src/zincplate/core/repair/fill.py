@@ -5,12 +5,7 @@ picture itself. ``blended`` copies by it and joins the gradients (Perez et al. 2
 fill depends on places only: it can be used again on the same picture read in another way.
 """
 
-import base64
-import binascii
-import struct
-import zlib
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import cv2
 import numpy as np
@@ -18,6 +13,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from zincplate.core.kernels.kernel_math import KERNEL
+from zincplate.core.repair.fill_map import Fill
 from zincplate.core.repair.membrane import poisson
 from zincplate.core.repair.repeats import translations
 from zincplate.core.repair.shift_map import UNKNOWN, Problem, chosen, finer, moved, reachable, thickness, twice
@@ -31,55 +27,12 @@ COARSE_HOLE = 5000
 COARSE_SIDE = 220
 MOST_TRANSLATIONS = 72
 QUICK_HOLE, QUICK_TRANSLATIONS = 1500, 32
-_LARGEST = 20_000
 _GRADIENT = 1.4
 STRANGE_COSTS, BESIDE, STRANGEST = 0.12, 1.0, 4.0
 """A translation costs as much as it is rare in the picture (the logarithm of how many times as common the commonest is): what
 repeats goes on rather than what happens to fit; and what those cost that are only beside the hole, or taken for want of
 others."""
-_HEAD = "<iiHHH"
 MOST_USED = 2000
-
-
-@dataclass(frozen=True)
-class Fill:
-    """``labels`` (h, w) uint16 of a rectangle whose first row and column are ``top`` and ``left``, and ``offsets`` (n, 2):
-    rows and columns from a place to what goes there. Places outside the hole count nothing."""
-
-    left: int
-    top: int
-    labels: NDArray[np.uint16]
-    offsets: Int
-
-    def to_text(self) -> str:
-        """As the recipe keeps it: numbers, then the labels' differences along each row, deflated, in base 64."""
-        h, w = self.labels.shape
-        steps = np.diff(self.labels, axis=1, prepend=np.uint16(0))
-        head = struct.pack(_HEAD, self.left, self.top, w, h, len(self.offsets))
-        halves = (steps & 255).astype(np.uint8).tobytes() + (steps >> 8).astype(np.uint8).tobytes()
-        body = zlib.compress(np.ascontiguousarray(self.offsets, "<i4").tobytes() + halves, 9)
-        return base64.b64encode(head + body).decode()
-
-
-def fill_from_text(text: str) -> Fill:
-    """The opposite of :meth:`Fill.to_text`; raises ``ValueError`` with a sentence when the text is none."""
-    try:
-        data = base64.b64decode(text, validate=True)
-        left, top, w, h, n = struct.unpack_from(_HEAD, data)
-        if not (0 < w <= _LARGEST and 0 < h <= _LARGEST and n > 0):
-            raise ValueError
-        unpacker = zlib.decompressobj()
-        body = unpacker.decompress(data[struct.calcsize(_HEAD) :], 8 * n + 2 * w * h + 1)
-        if len(body) != 8 * n + 2 * w * h:
-            raise ValueError
-    except (binascii.Error, struct.error, zlib.error, ValueError) as error:
-        raise ValueError("the fill of a removal is damaged; fill it again") from error
-    offsets = np.frombuffer(body[: 8 * n], "<i4").reshape(n, 2).astype(np.int64)
-    low, high = np.frombuffer(body[8 * n :], np.uint8).reshape(2, h, w).astype(np.uint16)
-    labels = np.cumsum(low | (high << 8), axis=1, dtype=np.uint16)
-    if int(labels.max()) >= n:
-        raise ValueError("the fill of a removal is damaged; fill it again")
-    return Fill(left, top, labels, offsets)
 
 
 def found(

@@ -9,7 +9,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import AfterValidator, Field, model_validator
 
-from zincplate.core.repair.fill import fill_from_text
+from zincplate.core.repair.fill_map import fill_from_text
 from zincplate.ops.areas import POINT_SCALE, Percent, Stroke
 from zincplate.ops.base import Operation, Parameters
 from zincplate.ops.items import WITH_IDS, Item
