@@ -218,3 +218,20 @@ def test_odd_requests_get_a_clear_answer(stack: Stack, context: Context, method:
     status, answer = call(stack, method, path, body, {"X-Zincplate": "1", "Content-Type": "application/json"})
     assert 400 <= status < 500, (status, answer)
     assert words in answer["error"] and "Error" not in answer["error"]
+
+
+@pytest.mark.parametrize(
+    ("place", "wanted"),
+    [
+        ("/shoots/7", "/api/shoots/7/frames"),
+        ("/shoots/12/frames/3?step=repair", "/api/shoots/12/frames"),
+        ("/", ""),
+        ("/find", ""),
+    ],
+)
+def test_the_page_of_a_shoot_names_its_list(context: Context, tmp_path: Path, place: str, wanted: str) -> None:
+    """HTML Living Standard, link type "preload": the browser fetches the list while it loads the page's script."""
+    (tmp_path / "index.html").write_text("page")
+    answer = web.create_app(context, tmp_path).test_client().get(place)
+    link = answer.headers.get("Link", "")
+    assert answer.text == "page" and link == (f"<{wanted}>; rel=preload; as=fetch; crossorigin" if wanted else "")

@@ -23,19 +23,20 @@ import { NoticeList } from "./ui/notices";
 function useJobEvents() {
   useEffect(
     () =>
-      listen((job, before) => {
-        if (
-          job.kind === "bring_in" ||
-          job.kind === "thumbs" ||
-          ((job.kind === "sets" || job.kind === "merge") && !isActive(job))
-        ) {
-          void queryClient.invalidateQueries({ queryKey: ["frames"] });
-          if (!isActive(job)) void queryClient.invalidateQueries({ queryKey: ["shoots"] });
+      listen((changes) => {
+        // the first message names every job of the last weeks: each list is asked for once, not once for each of them
+        const asked = new Set<string>();
+        for (const { job, before } of changes) {
+          const ended = !isActive(job);
+          const arrives = job.kind === "bring_in" || job.kind === "thumbs";
+          if (arrives || (ended && (job.kind === "sets" || job.kind === "merge"))) {
+            asked.add("frames");
+            if (ended) asked.add("shoots");
+          }
+          if (ended && job.kind === "deliver") for (const key of ["ledger", "frames", "shoots"]) asked.add(key);
+          if (job.state === "failed" && before && before.state !== "failed") complain(`${job.title}: ${job.note}`);
         }
-        if (job.kind === "deliver" && !isActive(job)) {
-          for (const key of ["ledger", "frames", "shoots"]) void queryClient.invalidateQueries({ queryKey: [key] });
-        }
-        if (job.state === "failed" && before && before.state !== "failed") complain(`${job.title}: ${job.note}`);
+        for (const key of asked) void queryClient.invalidateQueries({ queryKey: [key] });
       }),
     [],
   );

@@ -3,6 +3,7 @@
 import errno
 import json
 import os
+import re
 import secrets
 from pathlib import Path
 from typing import Any
@@ -163,7 +164,11 @@ def _serve_page(app: Any, page: Path) -> None:
             return {"error": "There is nothing at this address."}, 404
         if place == "icon.svg":
             return send_from_directory(page, "icon.svg")
-        return send_from_directory(page, "index.html", max_age=0)
+        answer = send_from_directory(page, "index.html", max_age=0)
+        if shoot := re.match(r"shoots/(\d+)(/|$)", place):
+            # the browser asks for the list while it still loads the page's script (HTML, link type "preload")
+            answer.headers["Link"] = f"</api/shoots/{shoot[1]}/frames>; rel=preload; as=fetch; crossorigin"
+        return answer
 
 
 def openapi_document() -> str:

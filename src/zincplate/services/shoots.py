@@ -140,7 +140,8 @@ def columns(shoot_id: int, since: datetime | None = None) -> dict[str, Any]:
         .where(mine, Frame.removed_at.is_null())
         .order_by(*order)
     )
-    rows: list[list[Any]] = json.loads(f"[{','.join(text for (text,) in query.tuples())}]")
+    # straight from the driver: made into rows by peewee they take twice as long
+    rows: list[list[Any]] = json.loads(f"[{','.join(text for (text,) in database.execute(query).fetchall())}]")
     lists: dict[str, list[Any]] = {name: [row[i] for row in rows] for i, name in enumerate(COLUMNS)}
     for name in ("captured_at", "changed_at"):
         lists[name] = [_iso(value) for value in lists[name]]

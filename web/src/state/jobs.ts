@@ -13,8 +13,13 @@ export const useJobs = create<Jobs>(() => ({ jobs: [], connected: false, availab
 
 export const isActive = (job: Job): boolean => job.state === "queued" || job.state === "running";
 
-/** Follows the event stream; calls back for every job whose state or progress changed. */
-export function listen(changed: (job: Job, before: Job | undefined) => void): () => void {
+export interface Change {
+  job: Job;
+  before: Job | undefined;
+}
+
+/** Follows the event stream; calls back with the jobs of a message whose state or progress changed. */
+export function listen(changed: (changes: Change[]) => void): () => void {
   return followStream("/api/events", (text) => {
     if (text === null) {
       useJobs.setState({ connected: false });
@@ -28,10 +33,10 @@ export function listen(changed: (job: Job, before: Job | undefined) => void): ()
     const before = new Map(useJobs.getState().jobs.map((job) => [job.id, job]));
     const jobs = data.jobs ?? [];
     useJobs.setState({ jobs, connected: true, available: true });
-    for (const job of jobs) {
-      const old = before.get(job.id);
-      if (!old || old.state !== job.state || old.progress !== job.progress) changed(job, old);
-    }
+    const changes = jobs
+      .map((job) => ({ job, before: before.get(job.id) }))
+      .filter(({ job, before: old }) => !old || old.state !== job.state || old.progress !== job.progress);
+    if (changes.length) changed(changes);
   });
 }
 

@@ -9,21 +9,25 @@ export const queryClient = new QueryClient({
 
 export const useShoots = () => useQuery({ queryKey: ["shoots"], queryFn: () => need(api.GET("/api/shoots")) });
 
-export const useFrames = (shoot: number) =>
-  useQuery({
-    queryKey: ["frames", shoot],
-    queryFn: async () => {
-      const asked = performance.now();
-      const before = queryClient.getQueryData<Frames>(["frames", shoot]);
-      const query = before ? { since: before.stamp } : {};
-      const answer = await need(api.GET("/api/shoots/{id}/frames", { params: { path: { id: shoot }, query } }));
-      // what was marked meanwhile is in the list as it is now, and what the server read before that does not undo it
-      const now = before ? (queryClient.getQueryData<Frames>(["frames", shoot]) ?? before) : undefined;
-      return marked(brought(now, answer), newerThan(asked));
-    },
-    // rows that did not change are the same objects already
-    structuralSharing: false,
-  });
+const framesOf = (shoot: number) => ({
+  queryKey: ["frames", shoot],
+  queryFn: async () => {
+    const asked = performance.now();
+    const before = queryClient.getQueryData<Frames>(["frames", shoot]);
+    const query = before ? { since: before.stamp } : {};
+    const answer = await need(api.GET("/api/shoots/{id}/frames", { params: { path: { id: shoot }, query } }));
+    // what was marked meanwhile is in the list as it is now, and what the server read before that does not undo it
+    const now = before ? (queryClient.getQueryData<Frames>(["frames", shoot]) ?? before) : undefined;
+    return marked(brought(now, answer), newerThan(asked));
+  },
+  // rows that did not change are the same objects already
+  structuralSharing: false,
+});
+
+export const useFrames = (shoot: number) => useQuery(framesOf(shoot));
+
+/** Asks for a shoot's list before it is opened, when a hand is on the way to it. */
+export const expectFrames = (shoot: number) => queryClient.prefetchQuery(framesOf(shoot));
 
 export const usePresets = () => useQuery({ queryKey: ["presets"], queryFn: () => need(api.GET("/api/presets")) });
 

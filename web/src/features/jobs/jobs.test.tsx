@@ -45,7 +45,11 @@ afterEach(() => {
 it("tells of a job only when it moved", () => {
   vi.stubGlobal("EventSource", Source);
   const told: string[] = [];
-  const stop = listen((now, before) => told.push(`${before?.state ?? "new"} -> ${now.state} ${now.progress}`));
+  let messages = 0;
+  const stop = listen((changes) => {
+    messages += 1;
+    for (const { job: now, before } of changes) told.push(`${before?.state ?? "new"} -> ${now.state} ${now.progress}`);
+  });
   expect(Source.last.url).toBe("/api/events");
   const send = (...jobs: Job[]) => Source.last.onmessage?.({ data: JSON.stringify({ jobs }) });
   send(job({ progress: 0 }));
@@ -53,6 +57,10 @@ it("tells of a job only when it moved", () => {
   send(job({ progress: 0.5 }));
   send(job({ progress: 1, state: "done" }));
   expect(told).toEqual(["new -> running 0", "running -> running 0.5", "running -> done 1"]);
+  send(job({ id: "second", state: "done" }), job({ id: "third", state: "done" }), job({ progress: 1, state: "done" }));
+  // two more jobs in one message are one call, so that what they changed is asked for once
+  expect(told.length).toBe(5);
+  expect(messages).toBe(4);
   expect(useJobs.getState().connected).toBe(true);
   Source.last.onerror?.();
   expect(useJobs.getState().connected).toBe(false);

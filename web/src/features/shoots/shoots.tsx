@@ -1,6 +1,6 @@
 import { useState } from "react";
 import type { Shoot } from "../../api/client";
-import { thumbUrl, useShoots } from "../../state/queries";
+import { expectFrames, thumbUrl, useShoots } from "../../state/queries";
 import { go } from "../../state/route";
 import { Button } from "../../ui/controls";
 import { bytes } from "../../ui/number";
@@ -81,6 +81,8 @@ function Row({ shoot }: { shoot: Shoot }) {
     <li className="border-b border-rule">
       <button
         type="button"
+        onPointerEnter={() => void expectFrames(shoot.id)}
+        onFocus={() => void expectFrames(shoot.id)}
         onClick={() => go({ place: "sheet", shoot: shoot.id })}
         className="flex w-full items-center gap-6 py-3.5 text-left hover:bg-white"
       >
