@@ -9,6 +9,7 @@ import urllib.request
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import ExitStack, contextmanager
+from pathlib import Path
 from typing import Any
 
 import pytest
