@@ -233,6 +233,7 @@ def test_odd_requests_get_a_clear_answer(stack: Stack, context: Context, method:
 def test_the_page_of_a_shoot_names_its_list(context: Context, tmp_path: Path, place: str, wanted: str) -> None:
     """HTML Living Standard, link type "preload": the browser fetches the list while it loads the page's script."""
     (tmp_path / "index.html").write_text("page")
-    answer = web.create_app(context, tmp_path).test_client().get(place)
+    with ThreadPoolExecutor(1) as other:
+        answer = other.submit(web.create_app(context, tmp_path).test_client().get, place).result()
     link = answer.headers.get("Link", "")
     assert answer.text == "page" and link == (f"<{wanted}>; rel=preload; as=fetch; crossorigin" if wanted else "")
