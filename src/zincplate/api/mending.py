@@ -57,6 +57,16 @@ class DustOut(BaseModel):
     spots: list[DustSpotOut]
 
 
+class BeyondIn(In):
+    recipe: dict[str, Any]
+
+
+class BeyondOut(BaseModel):
+    """x, y, x, y ... in 1/20,000 of the long edge, frame coordinates."""
+
+    outlines: list[list[int]]
+
+
 class PlateColourIn(In):
     """A place in frame coordinates, and the half side of the square that is averaged."""
 
@@ -105,6 +115,12 @@ def repair_fill(path: m.Id, body: RepairIn) -> Any:
 def find_dust(path: m.Id, body: DustIn) -> Any:
     """All dust that the recipe's repairs leave, the surest first."""
     return {"spots": mending.dust(context(), path.id, body.recipe, body.light_too, body.least_chance / 100)}
+
+
+@api.post("/frames/<int:id>/repairs/beyond", responses={200: BeyondOut})
+def beyond(path: m.Id, body: BeyondIn) -> Any:
+    """What the crop shows beyond the picture and nothing has filled, as outlines for removals."""
+    return {"outlines": mending.beyond(context(), path.id, body.recipe)}
 
 
 @api.post("/frames/<int:id>/repairs/colour", responses={200: PlateColourOut})

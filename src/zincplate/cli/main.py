@@ -121,6 +121,9 @@ def _of_repairs(commands: Any) -> None:
     )
     command.add_argument("--light-too", action="store_true", help="light spots as well")
     command.add_argument("--fill", action="store_true", help="fill the recipe's removals that have no fill yet")
+    command.add_argument(
+        "--beyond", action="store_true", help="remove, and with --fill fill, what the crop shows beyond the picture"
+    )
     command.add_argument("--recipe", type=Path, help="recipe as JSON")
     command.add_argument("--set", action="append", default=[], metavar="STEP.CONTROL=VALUE", help="may be repeated")
     command.add_argument("--lenses", type=Path, metavar="FOLDER", help=_LENSES_HELP)

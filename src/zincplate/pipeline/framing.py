@@ -17,18 +17,16 @@ from zincplate.core.geometry.orientation import turned_back, turned_points
 from zincplate.core.geometry.projective import FramingError, Movements, apply, of_four_points, of_movements
 from zincplate.core.geometry.radial import LensDataError, Radial, compose
 from zincplate.core.geometry.warp import Sampling
-from zincplate.formats.capture import CaptureData
 from zincplate.formats.dng.lens import curve_of
-from zincplate.formats.lens_profiles import LensDatabase, Match
+from zincplate.formats.lens_profiles import LensDatabase
+from zincplate.pipeline.lens_of import Shape, fitting_profile, focal_of, match_of
 from zincplate.pipeline.windows import Window
 from zincplate.plan.frame import NO_CORNERS, CropPlan, FramePlan
 from zincplate.sources.file import Source
+from zincplate.sources.rect import Rect
 
 Float64 = NDArray[np.float64]
 
-ASSUMED_MM = 35.0
-"""Focal length on 36 x 24 mm where the file does not tell: between a phone's and a normal lens."""
-DIAGONAL_MM = math.hypot(36, 24)
 OWN_LENS = "the file"
 """Stands for the lens that a file describes itself, where a profile is named."""
 FINEST = 3
@@ -40,15 +38,6 @@ LARGEST_SIDE = 60_000
 LEAST_LEFT = 0.1
 """Of the automatic crop's size is left at least, however far it is moved."""
 VIEW_MARGIN = 0.02
-
-
-@dataclass(frozen=True)
-class Shape:
-    """What framing needs to know of a source: its upright size and its capture data."""
-
-    width: int
-    height: int
-    capture: CaptureData
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
@@ -102,10 +91,15 @@ class Framing:
         if self.shrunk:
             what = "The crop" if self.plan.crop.middle is not None else "The picture"
             found.append(f"{what} was made smaller ({self.width} x {self.height}) to stay on what the file shows.")
-        if self.beyond >= 0.0005:
+        if self.bare >= 0.0005:
             how = "its mirror image" if self.plan.crop.mirrored else "its edge, drawn out"
-            found.append(f"{self.beyond:.1%} lies beyond the picture and shows {how}.")
+            found.append(f"{self.bare:.1%} lies beyond the picture and shows {how}.")
         return found
+
+    @property
+    def bare(self) -> float:
+        """Share 0..1 of the finished picture where nothing of the file stands."""
+        return self.beyond
 
     @property
     def direct(self) -> bool:
@@ -162,8 +156,9 @@ class Framing:
         left, top = self.left + self.map.width / 2, self.top + self.map.height / 2
         return replace(window, left=left, top=top, span_x=float(self.width), span_y=float(self.height))
 
-    def sampling(self, window: Window, source_window: Window) -> Sampling:
-        """How a window of the finished picture reads planes of a window of the source."""
+    def sampling(self, window: Window, source_window: Window, reach: Rect | None = None) -> Sampling:
+        """How a window of the finished picture reads planes of a window of the source. ``reach``: what of the plane of the
+        source the planes hold, where that is more than the picture."""
         step_x, step_y = self.width / window.full_width, self.height / window.full_height
         scale_x, scale_y = source_window.full_width / self.map.width, source_window.full_height / self.map.height
         # reduced plates are averages and soft already; full-size ones hold detail up to their last frequency
@@ -182,11 +177,13 @@ class Framing:
             source_window.x,
             source_window.y,
             self.plan.crop.mirrored,
+            (reach.x, reach.y, reach.right, reach.bottom) if reach is not None else None,
             finer,
         )
 
-    def source_window(self, window: Window, margin: int) -> Window:
-        """The part of the source, at a suitable size, that a window of the finished picture reads."""
+    def source_window(self, window: Window, margin: int, reach: Rect | None = None) -> Window:
+        """The part of the source, at a suitable size, that a window of the finished picture reads; where it ``reach``es beyond
+        the picture so may the part."""
         step = min(self.width / window.full_width, self.height / window.full_height)
         scale = 1 / (step * max(self.steps[0], SOFTEST))
         # sizes in steps of a fifth of an octave: a drag meets the same plates again
@@ -195,25 +192,31 @@ class Framing:
         full_width = max(round(self.map.width * scale), 1)
         full_height = max(round(self.map.height * scale), 1)
         whole = Window(full_width, full_height, 0, 0, full_width, full_height)
+        size = np.array([self.map.width, self.map.height], np.float64)
+        low, high = np.zeros(2), size
+        if reach is not None:
+            low, high = np.array([reach.x, reach.y], np.float64), np.array([reach.right, reach.bottom], np.float64)
+        reduced = np.array([full_width, full_height]) / size
+        (least_x, least_y), (most_x, most_y) = np.floor(low * reduced).astype(int), np.ceil(high * reduced).astype(int)
         if full_width * full_height < 2_500_000:
-            return whole
+            return replace(whole, x=int(least_x), y=int(least_y), width=int(most_x - least_x), height=int(most_y - least_y))
         step_x, step_y = self.width / window.full_width, self.height / window.full_height
         grid = np.linspace(0, 1, 17)
         columns, rows = np.meshgrid(window.x + window.width * grid, window.y + window.height * grid)
         places = np.stack([self.left + columns.ravel() * step_x, self.top + rows.ravel() * step_y], 1)
         found = np.concatenate([self.map.to_source(places, channel) for channel in range(3)])
         found = found[np.isfinite(found).all(1)]
-        size = np.array([self.map.width, self.map.height], np.float64)
         if len(found) == 0:
             found = size[None] / 2
         if self.plan.crop.mirrored:
-            found = size - np.abs(size - np.abs(found))
-        found = np.clip(found, 0, size) * [full_width / size[0], full_height / size[1]]
+            held = ((found >= low) & (found <= high)).all(1, keepdims=True)
+            found = np.where(held, found, size - np.abs(size - np.abs(found)))
+        found = np.clip(found, low, high) * reduced
         # between the points of the grid the edge may bend out a little
         x0, y0 = (np.floor(found.min(0)) - margin - 2).astype(int)
         x1, y1 = (np.ceil(found.max(0)) + margin + 2).astype(int)
-        x0, y0 = max(int(x0), 0), max(int(y0), 0)
-        x1, y1 = min(int(x1), full_width), min(int(y1), full_height)
+        x0, y0 = max(int(x0), int(least_x)), max(int(y0), int(least_y))
+        x1, y1 = min(int(x1), int(most_x)), min(int(y1), int(most_y))
         return replace(whole, x=x0, y=y0, width=max(x1 - x0, 1), height=max(y1 - y0, 1))
 
     def around(self) -> Rectangle:
@@ -232,18 +235,26 @@ class Framed(Framing):
     source: Source
     """Turned by quarters and mirrored."""
 
+    @cached_property
+    def reach(self) -> Rect | None:
+        """What of the source's plane has something on it, where repairs go beyond the picture and the crop shows that."""
+        if self.beyond == 0:
+            return None
+        reach = self.source.reach
+        return reach if reach.area != self.map.width * self.map.height else None
 
-def focal_of(shape: Shape, lenses: LensDatabase) -> tuple[float, bool]:
-    """Focal length in pixels, and whether the file (and what is known of its camera) tells it."""
-    capture = shape.capture
-    diagonal = math.hypot(shape.width, shape.height)
-    if capture.focal_length_35mm > 0:
-        return capture.focal_length_35mm / DIAGONAL_MM * diagonal, True
-    if capture.focal_length_mm > 0:
-        crop_factor = _match(shape, lenses).crop_factor
-        if crop_factor > 0:
-            return capture.focal_length_mm * crop_factor / DIAGONAL_MM * diagonal, True
-    return ASSUMED_MM / DIAGONAL_MM * diagonal, False
+    @property
+    def bare(self) -> float:
+        """Share 0..1 of the finished picture that the source does not reach and no repair has filled."""
+        mended = self.source.mended
+        if self.reach is None or mended is None:
+            return self.beyond
+        x, y = np.meshgrid((np.arange(96) + 0.5) / 96 * self.width, (np.arange(96) + 0.5) / 96 * self.height)
+        places = np.stack([x.ravel(), y.ravel()], 1)
+        source = self.map.to_source(places + np.array([self.left, self.top]))
+        out = ~((source >= 0) & (source <= [self.map.width, self.map.height])).all(1)
+        filled = mended.fills_at(self.to_frame(places[out]) * max(self.unturned))
+        return float(out.sum() - filled.sum()) / len(places)
 
 
 def framed(source: Source, plan: FramePlan, lenses: LensDatabase) -> Framed:
@@ -267,7 +278,7 @@ def framing(shape: Shape, plan: FramePlan, lenses: LensDatabase) -> Framing:
     if curve is not None:
         profile = OWN_LENS
     elif profile:
-        capture, crop_factor = shape.capture, _match(shape, lenses).crop_factor
+        capture, crop_factor = shape.capture, match_of(shape, lenses).crop_factor
         curve = lenses.curve(profile, crop_factor, shape.width, shape.height, capture.focal_length_mm, capture.f_number)
         if curve is None:
             name = profile.split(" / ")[1] if " / " in profile else profile
@@ -295,17 +306,6 @@ def framing(shape: Shape, plan: FramePlan, lenses: LensDatabase) -> Framing:
         profile=profile,
         shrunk=shrunk,
     )
-
-
-def _match(shape: Shape, lenses: LensDatabase) -> Match:
-    c = shape.capture
-    return lenses.match(c.camera_make, c.camera_model, c.lens, c.focal_length_mm)
-
-
-def fitting_profile(shape: Shape, lenses: LensDatabase) -> str:
-    """Id of the profile whose lens the file names for certain; empty when there is none."""
-    certain = _match(shape, lenses).certain
-    return certain.id if certain is not None else ""
 
 
 def _matrix(plan: FramePlan, radial: Radial, width: int, height: int, shape: Shape, lenses: LensDatabase) -> Float64:

@@ -33,7 +33,7 @@ from zincplate.plan.light import LightPlan
 from zincplate.plan.local import LocalPlan
 from zincplate.plan.plate import PlatePlan
 from zincplate.sources.file import Source
-from zincplate.sources.repaired import plain_key
+from zincplate.sources.repair_keys import plain_key
 
 Float32 = NDArray[np.float32]
 
@@ -130,8 +130,8 @@ class Stages:
             return self.plate(source, source_key, plan, framed.direct_window(window), keep)
 
         def make() -> Float32:
-            part = framed.source_window(window, WARP_MARGIN + _noise_margin(plan))
-            sampling, radial = framed.sampling(window, part), framed.map.radial
+            part = framed.source_window(window, WARP_MARGIN + _noise_margin(plan), framed.reach)
+            sampling, radial = framed.sampling(window, part, framed.reach), framed.map.radial
             # reduced plates average over red and blue sites, so nothing of green is in them: there the resampling shifts them
             shift = source.colour_shift(radial) if level_of(source, part) == 0 else None
             planes = self.plate(source, source_key, plan, part, keep, shift)
@@ -230,6 +230,8 @@ class Stages:
         """Plates of a window with repairs laid over those that are kept without them; None where that is not the same."""
         mended = source.mended
         assert mended is not None
+        if not window.span_x and window.grown(0) != window:  # beyond the picture there are no kept plates to lay over
+            return None
         if plan.recovery == "rebuild" and source.raw and mended.reaches(source.white_limits * np.float32(0.9), plan.hot_pixels):
             return None
         plain, plainly = source.plain, plain_key(key)

@@ -15,7 +15,7 @@ class RepairPlan:
     kind: RepairKind
     strokes: tuple[Stroke, ...] = ()
     outline: Points = ()
-    """Of a patch."""
+    """Of a patch, or of a part of a removal."""
     soften_px: float = 0.0
     """Distance over which the border of an outline runs out, in pixels of the full picture."""
     strength: float = 1.0
@@ -26,6 +26,8 @@ class RepairPlan:
     mirrored: bool = False
     fill: str = ""
     """:meth:`zincplate.core.repair.fill_map.Fill.to_text`; empty when it is still to be found."""
+    source_outline: Points = ()
+    """In which a removal may take; empty: all about it."""
     seed: int = 0
     reach: float = 1.0
     """How far about a removal is looked, in its own sizes."""

@@ -20,34 +20,34 @@ from zincplate.core.colour import oklab
 from zincplate.core.colour.colour_spaces import SPACES
 from zincplate.core.colour.lab import xyz_to_lab
 from zincplate.core.geometry.projective import FramingError
-from zincplate.core.geometry.resample import reduce_box
 from zincplate.core.kernels.light import to_8_bit, to_float
 from zincplate.core.measure.depth import depth_of
 from zincplate.core.measure.statistics import CLIP_GAMUT, measure, raw_histogram
-from zincplate.core.sensor.colour_shift import ColourShift
 from zincplate.core.tone.finish import edge_area, luma_of
 from zincplate.formats.isolated import Decoder
 from zincplate.formats.lens_profiles import LensDatabase
 from zincplate.formats.turns import AT_ONCE, Turn
 from zincplate.pipeline.cache import ByteCache
 from zincplate.pipeline.finishing import finished, margin_of
-from zincplate.pipeline.framing import LARGEST_SIDE, Framed, Framing, Shape, framing, of_source
+from zincplate.pipeline.framing import LARGEST_SIDE, Framed, Framing, framing, of_source
+from zincplate.pipeline.lens_of import Shape
 from zincplate.pipeline.passes import in_display, laid_over, lit
 from zincplate.pipeline.stages import Stages
-from zincplate.pipeline.windows import Window, level_of, scale_of
+from zincplate.pipeline.windows import Window, scale_of
 from zincplate.plan.finish import FinishPlan
 from zincplate.plan.frame import FramePlan
 from zincplate.plan.light import LightPlan
 from zincplate.plan.passes import AreaPlan
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.render.films import alone, amber_film, dust_light, film, grey_where_not
+from zincplate.render.plates import Plates
 from zincplate.render.read_again import ReadAgain
 from zincplate.render.render_thread import RenderThread
 from zincplate.render.strips import deliver_whole
 from zincplate.render.view import View, ViewRequest
 from zincplate.sources.file import Source
-from zincplate.sources.readers import Plate
-from zincplate.sources.repaired import Mended, digest_of, plain_key, repaired_key
+from zincplate.sources.repair_keys import digest_of, plain_key, repaired_key
+from zincplate.sources.repaired import Mended
 from zincplate.tables.colour_plan import reach_of
 
 Float32 = NDArray[np.float32]
@@ -79,10 +79,10 @@ class Renderer:
         self.lenses = lenses or LensDatabase()
         self._framed = ByteCache(FRAMED_KEPT)
         self._sources = ByteCache(int(PARTS["sources"] * memory_bytes))
-        self._plates = ByteCache(int(PARTS["plates"] * memory_bytes))
+        self._plates = Plates(int(PARTS["plates"] * memory_bytes))
         self.repairs_kept = ByteCache(int(PARTS["repairs"] * memory_bytes))
         self._stage_bytes = int(PARTS["stages"] * memory_bytes)
-        self.stages = Stages(self._read, self._stage_bytes)
+        self.stages = Stages(self._plates.read, self._stage_bytes)
         self._thread = RenderThread()
 
     def on_render_thread(self, work: Callable[[], T], turn: Turn = AT_ONCE) -> T:
@@ -104,13 +104,15 @@ class Renderer:
         repairs = source.plan(recipe).repairs
         if not repairs:
             return source, key
-        mended = Mended(source, key, repairs, self.repairs_kept, quick, moving)
-        name = hashlib.sha256(repr(([digest_of(r) for r in repairs], quick, moving)).encode()).hexdigest()[:20]
+        mirrored = source.plan(recipe).frame.crop.mirrored
+        mended = Mended(source, key, repairs, self.repairs_kept, quick, moving, mirrored)
+        name = hashlib.sha256(repr(([digest_of(r) for r in repairs], quick, moving, mirrored)).encode()).hexdigest()[:20]
         return source.repaired(mended), repaired_key(key, name)
 
     def mended(self, source: Source, key: str, recipe: Recipe, quick: bool = True) -> Mended:
         """The repairs of a recipe on a source."""
-        return Mended(source, key, source.plan(recipe).repairs, self.repairs_kept, quick)
+        plan = source.plan(recipe)
+        return Mended(source, key, plan.repairs, self.repairs_kept, quick, mirrored=plan.frame.crop.mirrored)
 
     def framed(self, source: Source, key: str, plan: FramePlan) -> Framed:
         """The frame stage of a plan, kept for a while; raises :class:`RecipeError` when it makes no sense on this source."""
@@ -124,57 +126,6 @@ class Renderer:
                 raise RecipeError(str(error)) from error
 
         return of_source(self._framed.get(stage, make, lambda _: 1), source)
-
-    def _read(self, source: Source, key: str, window: Window, hot_pixels: bool, shift: ColourShift | None = None) -> Float32:
-        """Plates of a window at its size, kept."""
-        make = lambda: self._window(source, key, window, hot_pixels, shift)  # noqa: E731
-        stage = (key, "window", window, hot_pixels, shift and shift.key)
-        return self._plates.get(stage, make, lambda a: a.nbytes)
-
-    def read_once(self, source: Source, key: str, window: Window, hot_pixels: bool, shift: ColourShift | None = None) -> Float32:
-        """The same without keeping it: strips of a delivery are read once."""
-        return self._window(source, key, window, hot_pixels, shift)
-
-    def _window(self, source: Source, key: str, r: Window, hot_pixels: bool, shift: ColourShift | None) -> Float32:
-        span_x, span_y = r.span(source)
-        step_x, step_y = span_x / r.full_width, span_y / r.full_height
-        x0, x1 = r.left + r.x * step_x, r.left + (r.x + r.width) * step_x
-        y0, y1 = r.top + r.y * step_y, r.top + (r.y + r.height) * step_y
-        level = level_of(source, r)
-        if level >= 2:
-            plate = self._plate(source, key, level, hot_pixels)
-            return reduce_box(
-                plate.planes,
-                ((x0 - plate.origin_x) / level, (x1 - plate.origin_x) / level),
-                ((y0 - plate.origin_y) / level, (y1 - plate.origin_y) / level),
-                r.width,
-                r.height,
-            )
-        left, top = int(x0), int(y0)
-        right, bottom = min(int(np.ceil(x1 - 1e-9)), source.width), min(int(np.ceil(y1 - 1e-9)), source.height)
-        rect = (left, top, right - left, bottom - top)
-        if source.mended is None:
-            full = source.window(*rect, hot_pixels, shift)
-        else:
-            # demosaiced once, however often a repair is moved
-            stage = (plain_key(key), "full", rect, source.orientation, hot_pixels, shift and shift.key)
-            plain = self._plates.get(stage, lambda: source.plain.window(*rect, hot_pixels, shift), lambda a: a.nbytes)
-            full = source.mend(plain, left, top, hot_pixels, shift)
-        if step_x == 1 and step_y == 1:
-            return full
-        return reduce_box(full, (x0 - left, x1 - left), (y0 - top, y1 - top), r.width, r.height)
-
-    def _plate(self, source: Source, key: str, level: int, hot_pixels: bool) -> Plate:
-        stage = (key, "plate", level, hot_pixels)
-
-        def make() -> Plate:
-            if source.mended is None:
-                return source.reduced(level, hot_pixels)
-            plain = (plain_key(key), "recorded plate", level, hot_pixels)
-            recorded = self._plates.get(plain, lambda: source.recorded_plate(level, hot_pixels), lambda p: p.planes.nbytes)
-            return source.mended_plate(recorded, hot_pixels)
-
-        return self._plates.get(stage, make, lambda p: p.planes.nbytes)
 
     def view(
         self, source: Source, key: str, recipe: Recipe, request: ViewRequest, space: str = "srgb", turn: Turn = AT_ONCE
@@ -349,7 +300,7 @@ class Renderer:
 
         ``progress`` is called with 0..1 and stops the delivery by returning False (:class:`Cancelled`).
         """
-        stages = Stages(ReadAgain(self.read_once), self._stage_bytes, best=True)
+        stages = Stages(ReadAgain(self._plates.read_once), self._stage_bytes, best=True)
         source, key = self.repaired(source, key or f"delivery {next(_SERIAL)}", recipe, quick=False)
         return deliver_whole(
             stages, self.framed(source, key, source.plan(recipe).frame), key, recipe, space, bits, long_edge, progress

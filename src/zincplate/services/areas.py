@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 
 from zincplate.core.geometry.projective import FramingError
 from zincplate.formats.capture import CaptureData
-from zincplate.pipeline.framing import Framing, Shape, framing
+from zincplate.pipeline.framing import Framing, framing
+from zincplate.pipeline.lens_of import Shape
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.render import finders
 from zincplate.services.context import Context, UserError

@@ -9,7 +9,8 @@ from pydantic import BaseModel, ConfigDict, Field
 from zincplate.core.geometry.projective import FramingError
 from zincplate.formats.capture import CaptureData
 from zincplate.pipeline import framing_actions as actions
-from zincplate.pipeline.framing import Framed, Shape, framing
+from zincplate.pipeline.framing import Framed, framing
+from zincplate.pipeline.lens_of import Shape
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.render.suggest_framing import suggest_framing
 from zincplate.services.context import Context, UserError

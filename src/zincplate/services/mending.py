@@ -7,6 +7,7 @@ import imagecodecs
 
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.render import mending
+from zincplate.render.beyond import outlines_beyond
 from zincplate.render.mending_pictures import before_and_after
 from zincplate.services.context import Context, UserError
 from zincplate.services.views import frame_of, opened, parsed
@@ -58,6 +59,15 @@ def dust(context: Context, frame_id: int, recipe: dict[str, Any], light_too: boo
         }
         for s in found
     ]
+
+
+def beyond(context: Context, frame_id: int, recipe: dict[str, Any]) -> list[list[int]]:
+    """Outlines of what the crop shows beyond the picture; :class:`UserError` when there is nothing."""
+    source, key, asked = _asked(context, frame_id, recipe)
+    try:
+        return outlines_beyond(context.renderer, source, key, asked)
+    except RecipeError as error:
+        raise UserError(str(error)) from error
 
 
 def colour(context: Context, frame_id: int, recipe: dict[str, Any], x: float, y: float, radius_px: int) -> list[float]:

@@ -8,6 +8,7 @@ import copy
 import math
 import threading
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,6 +24,7 @@ from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import CameraColour, Decoded
 from zincplate.plan.light import LightPlan
 from zincplate.recipe.document import Recipe
+from zincplate.sources.beyond import Laid
 from zincplate.sources.readers import Mosaic, Picture, Plate, Reader
 from zincplate.sources.rect import Rect
 from zincplate.sources.repaired import Mended
@@ -121,6 +123,33 @@ class Source:
         recorded = np.array(on_sensor(planes, self.orientation, 1), np.float32, order="C")
         self._mended.over(upright(recorded, first, 1), rect, hot_pixels, shift)
         return np.ascontiguousarray(upright(recorded, self.orientation, 1))
+
+    @property
+    def reach(self) -> Rect:
+        """The picture with all that repairs put beyond it, as this view of it is turned."""
+        whole = Rect(0, 0, self.width, self.height)
+        reach = self._mended.reach if self._mended is not None else whole
+        return whole if reach.area == whole.area else self._as_turned(reach)
+
+    def beyond(self, hot_pixels: bool, shift: ColourShift | None) -> list[Laid]:
+        """What repairs put beyond the picture, as this view of it is turned."""
+        if self._mended is None:
+            return []
+        first = self.capture.orientation
+
+        def turned(planes: NDArray[Any]) -> NDArray[Any]:
+            offset = planes.ndim - 2
+            return np.ascontiguousarray(upright(on_sensor(planes, first, offset), self.orientation, offset))
+
+        found = self._mended.beyond(hot_pixels, shift)
+        return [Laid(self._as_turned(one.rect), turned(one.planes), turned(one.changed)) for one in found]
+
+    def _as_turned(self, rect: Rect) -> Rect:
+        """A rectangle of the upright frame in this view of it."""
+        width, height = self._reader.width, self._reader.height
+        size = upright_size(width, height, self.capture.orientation)
+        recorded = to_sensor(rect.x, rect.y, rect.w, rect.h, *size, self.capture.orientation)
+        return Rect(*_upright_rect(*recorded, width, height, self.orientation))
 
     @property
     def root_shift(self) -> float:

@@ -22,6 +22,11 @@ class Rect:
         """First row below."""
         return self.y + self.h
 
+    @property
+    def area(self) -> int:
+        """How many pixels."""
+        return self.w * self.h
+
     def grown(self, by: int) -> "Rect":
         """With a margin on all sides."""
         return Rect(self.x - by, self.y - by, self.w + 2 * by, self.h + 2 * by)

@@ -19,6 +19,8 @@ def cover_of(repair: RepairPlan, rect: Rect, long_edge_px: int) -> Float32:
     if repair.kind == "patch":
         return _outlined(np.asarray(repair.outline) * long_edge_px, repair.soften_px, rect)
     out = np.zeros((rect.h, rect.w), np.float32)
+    if repair.outline:
+        out = _outlined(np.asarray(repair.outline) * long_edge_px, 0.0, rect)
     for stroke in repair.strokes:
         places = np.asarray(stroke.places, np.float64) * long_edge_px
         radii = np.full(len(places), stroke.size * long_edge_px / 2)
@@ -41,14 +43,30 @@ def extent_of(repair: RepairPlan, long_edge_px: int) -> Rect:
         low, high = points.min(0) - repair.soften_px, points.max(0) + repair.soften_px
     else:
         drawn = [s for s in repair.strokes if not s.erase]
-        if not drawn:
-            return Rect(0, 0, 0, 0)
         ends = [(np.asarray(s.places) * long_edge_px, s.size * long_edge_px / 2) for s in drawn]
+        if repair.outline:
+            ends.append((np.asarray(repair.outline) * long_edge_px, 0.0))
+        if not ends:
+            return Rect(0, 0, 0, 0)
         low = np.min([places.min(0) - radius for places, radius in ends], axis=0)
         high = np.max([places.max(0) + radius for places, radius in ends], axis=0)
     x, y = (math.floor(v) - 1 for v in low)
     right, bottom = (math.ceil(v) + 1 for v in high)
     return Rect(x, y, right - x, bottom - y)
+
+
+def taken_within(repair: RepairPlan, rect: Rect, long_edge_px: int) -> NDArray[np.bool_]:
+    """(h, w) in which pixels of a rectangle a removal may take."""
+    if not repair.source_outline:
+        return np.ones((rect.h, rect.w), np.bool_)
+    return _outlined(np.asarray(repair.source_outline) * long_edge_px, 0.0, rect) > 0.5
+
+
+def taken_extent(repair: RepairPlan, long_edge_px: int) -> Rect:
+    """The rectangle about where a removal may take, where that was drawn."""
+    points = np.asarray(repair.source_outline) * long_edge_px
+    (x, y), (right, bottom) = np.floor(points.min(0)).astype(int), np.ceil(points.max(0)).astype(int)
+    return Rect(int(x), int(y), int(right - x), int(bottom - y))
 
 
 def _outlined(points: NDArray[np.float64], soften_px: float, rect: Rect) -> Float32:

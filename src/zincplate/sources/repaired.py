@@ -7,25 +7,26 @@ places it reads; so only what has to is worked out anew.
 """
 
 import hashlib
-import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from functools import lru_cache
+from functools import reduce
 from typing import Protocol
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.core.geometry.orientation import FLIPS, on_sensor, to_sensor
 from zincplate.core.repair.fill import blended, found
-from zincplate.core.repair.fill_map import Fill, fill_from_text
+from zincplate.core.repair.fill_map import Fill
 from zincplate.core.repair.healing import CLOSE, CLOSE_WHILE_MOVING, from_roots, grain_of, healed, mixed, to_roots
 from zincplate.core.sensor.colour_shift import ColourShift
 from zincplate.plan.repairs import RepairPlan
+from zincplate.sources.beyond import MOST_BEYOND, Laid, drawn_out, outside
 from zincplate.sources.readers import Plate
 from zincplate.sources.rect import Rect
-from zincplate.sources.repair_cover import cover_of, extent_of
+from zincplate.sources.repair_cover import cover_of, extent_of, taken_extent, taken_within
+from zincplate.sources.repair_keys import digest_of, fill_of_text
+from zincplate.sources.taken_from import source_of, taken_from
 
 Float32 = NDArray[np.float32]
 Bool = NDArray[np.bool_]
@@ -38,28 +39,6 @@ COVERED = 0.02
 """Cover from which a place takes part."""
 REMOVED = 0.25
 """Cover from which a place is removed."""
-
-
-MARK = "\0repaired "
-"""Between the key of a source and that of its repairs; no path has it."""
-_DIGITS = 20
-
-
-def repaired_key(key: str, name: str) -> str:
-    """Key of a source with repairs that ``name`` tells apart (20 digits)."""
-    return f"{key}{MARK}{name[:_DIGITS]}"
-
-
-def plain_key(key: str) -> str:
-    """The key of the same source without its repairs, turned as it is."""
-    first, mark, rest = key.partition(MARK)
-    return first + rest[_DIGITS:] if mark else key
-
-
-@lru_cache(maxsize=4096)
-def digest_of(repair: RepairPlan) -> str:
-    """A name that tells a repair's plan from every other."""
-    return hashlib.sha256(repr(repair).encode()).hexdigest()
 
 
 class Plain(Protocol):
@@ -103,13 +82,24 @@ class Mended:
     """The repairs of one recipe on one source."""
 
     def __init__(
-        self, source: Plain, key: str, repairs: tuple[RepairPlan, ...], cache: Kept, quick: bool, moving: bool = False
+        self,
+        source: Plain,
+        key: str,
+        repairs: tuple[RepairPlan, ...],
+        cache: Kept,
+        quick: bool,
+        moving: bool = False,
+        mirrored: bool = False,
     ) -> None:
         """``key`` names the source's content. With ``quick`` removals that are still to be filled are filled in a hurry;
-        while something is ``moving`` membranes are drawn less exactly."""
+        while something is ``moving`` membranes are drawn less exactly. What stands beyond the picture until something is put
+        there is its mirror image when ``mirrored``, else its edge."""
         self._source, self._key, self._repairs, self._cache, self._quick = source, key, repairs, cache, quick
         self._close = CLOSE_WHILE_MOVING if moving else CLOSE
         self._whole = Rect(0, 0, source.width, source.height)
+        self._long_edge = max(source.width, source.height)
+        self._limits = self._whole.grown(round(MOST_BEYOND * max(source.width, source.height)))
+        self.mirrored = mirrored
         self._chains: list[tuple[str, Rect, Rect]] | None = None
 
     def mends(self, hot_pixels: bool, shift: ColourShift | None, first: int | None = None) -> list[Mend]:
@@ -137,6 +127,31 @@ class Mended:
             target = planes[(slice(None), *there)]
             np.copyto(target, mend.planes[(slice(None), *here)], where=mend.changed[here])
 
+    @property
+    def reach(self) -> Rect:
+        """The picture with all that repairs put beyond it."""
+        return reduce(Rect.joined, (target for _, target, _ in self._chained() if not target.empty), self._whole)
+
+    def beyond(self, hot_pixels: bool, shift: ColourShift | None) -> list[Laid]:
+        """What repairs put beyond the picture, in order."""
+        found = (
+            self._mend(number, hot_pixels, shift)
+            for number, (_, target, _) in enumerate(self._chained())
+            if target.within(self._whole) != target
+        )
+        return [Laid(mend.rect, mend.planes, mend.changed) for mend in found if mend is not None]
+
+    def fills_at(self, places_px: NDArray[np.float64]) -> Bool:
+        """(n,) which places of the upright frame, in pixels, something is put onto that reaches beyond the picture."""
+        out = np.zeros(len(places_px), np.bool_)
+        x, y = np.floor(places_px).astype(int).T
+        for repair, (_, target, _) in zip(self._repairs, self._chained(), strict=True):
+            if target.empty or target.within(self._whole) == target:
+                continue
+            there = (x >= target.x) & (x < target.right) & (y >= target.y) & (y < target.bottom)
+            out[there] |= self.cover(repair, target)[y[there] - target.y, x[there] - target.x] > REMOVED
+        return out
+
     def touches(self, rect: Rect) -> bool:
         """Whether any repair may change something of a rectangle."""
         return any(not target.grown(CONTEXT_PX).within(rect).empty for _, target, _ in self._chained())
@@ -157,7 +172,10 @@ class Mended:
         right, bottom = upright[::-1] if FLIPS[orientation].transpose else upright
         found = []
         for mend in self.mends(hot_pixels, None):
-            difference, r = on_sensor(mend.difference, orientation, 1), mend.rect
+            r = mend.rect.within(self._whole)
+            if r.empty:
+                continue
+            difference = on_sensor(mend.difference[(slice(None), *r.of(mend.rect))], orientation, 1)
             x, y, w, h = to_sensor(r.x, r.y, r.w, r.h, *upright, orientation)
             x, y = x - origin[0], y - origin[1]
             i0, j0, i1, j1 = x // step, y // step, -(-(x + w) // step), -(-(y + h) // step)
@@ -204,15 +222,15 @@ class Mended:
         repair, target = self._repairs[number], self._chained()[number][1]
 
         def read(rect: Rect) -> Float32:
-            planes = np.array(self._source.window(rect.x, rect.y, rect.w, rect.h, hot_pixels, shift), np.float32, order="C")
+            planes = self._plain(rect, hot_pixels, shift)
             self.over(planes, rect, hot_pixels, shift, number)
             return planes
 
-        outer = target.grown(CONTEXT_PX).within(self._whole)
+        outer = target.grown(CONTEXT_PX).within(self._whole).joined(target)
         before = read(outer)
         cover = self.cover(repair, outer)
         if repair.kind == "removal":
-            after = self._removed(repair, outer, before, cover, read)
+            after = self._removed(number, repair, outer, before, read)
         elif repair.kind == "cover":
             after = self._covered(repair, outer, before, cover, read)
         else:
@@ -224,11 +242,25 @@ class Mended:
 
     def cover(self, repair: RepairPlan, rect: Rect) -> Float32:
         """(h, w) 0..1 how much of a repair lies on every pixel of a rectangle, without its strength."""
-        return cover_of(repair, rect, max(self._source.width, self._source.height))
+        return cover_of(repair, rect, self._long_edge)
 
     def target(self, repair: RepairPlan) -> Rect:
         """Where a repair may change something."""
-        return extent_of(repair, max(self._source.width, self._source.height)).within(self._whole)
+        limits = self._whole if repair.heals else self._limits
+        if repair.fill:
+            fill = fill_of_text(repair.fill)
+            # a fill that was looked for within the picture only
+            if Rect(fill.left, fill.top, fill.labels.shape[1], fill.labels.shape[0]).within(self._whole).area == fill.labels.size:
+                limits = self._whole
+        return extent_of(repair, self._long_edge).within(limits)
+
+    def _plain(self, rect: Rect, hot_pixels: bool, shift: ColourShift | None) -> Float32:
+        """Plates of a rectangle that may reach beyond the picture, without repairs; the caller's own."""
+        if rect.within(self._whole) == rect:
+            return np.array(self._source.window(rect.x, rect.y, rect.w, rect.h, hot_pixels, shift), np.float32, order="C")
+        inner, rows, columns = drawn_out(rect, self._whole, self.mirrored)
+        planes = self._source.window(inner.x, inner.y, inner.w, inner.h, hot_pixels, shift)
+        return np.ascontiguousarray(planes[:, rows[:, None], columns], np.float32)
 
     def _reads(self, repair: RepairPlan, target: Rect) -> Rect:
         outer = target.grown(CONTEXT_PX)
@@ -236,65 +268,12 @@ class Mended:
             return self._surroundings(repair, target)
         if repair.kind == "cover" and not repair.grain:
             return outer
-        return outer.joined(self._taken_from(repair, outer)).within(self._whole)
-
-    def away_px(self, repair: RepairPlan) -> tuple[int, int]:
-        """Whole columns and rows from a place to where it is taken from."""
-        long_edge = max(self._source.width, self._source.height)
-        return round(repair.away[0] * long_edge), round(repair.away[1] * long_edge)
-
-    def _matrix(self, repair: RepairPlan) -> NDArray[np.float64]:
-        """(2, 3) from a place to where it is taken from, in pixels: turned about where the first stroke began."""
-        dx, dy = self.away_px(repair)
-        if not repair.angle_degrees and not repair.mirrored:
-            return np.array([[1.0, 0, dx], [0, 1.0, dy]])
-        long_edge = max(self._source.width, self._source.height)
-        # on half pixels, so that mirror images and quarter turns are copies to the value
-        x, y = np.rint(2 * long_edge * np.asarray(repair.strokes[0].places[0])) / 2
-        a = -math.radians(repair.angle_degrees)
-        turn = np.array([[math.cos(a), -math.sin(a)], [math.sin(a), math.cos(a)]])
-        if repair.mirrored:
-            turn = np.diag([-1.0, 1.0]) @ turn
-        middle = np.array([x, y])
-        return np.column_stack([turn, middle + np.array([dx, dy]) - turn @ middle])
-
-    def _taken_from(self, repair: RepairPlan, rect: Rect) -> Rect:
-        m = self._matrix(repair)
-        corners = (
-            np.array([[rect.x, rect.y, 1], [rect.right, rect.y, 1], [rect.x, rect.bottom, 1], [rect.right, rect.bottom, 1]]) @ m.T
-        )
-        whole = not repair.angle_degrees and not repair.mirrored
-        margin = 0 if whole else 4
-        x, y = (math.floor(v) - margin for v in corners.min(0))
-        right, bottom = (math.ceil(v) + margin for v in corners.max(0))
-        return Rect(x, y, right - x, bottom - y)
-
-    def _source_of(self, repair: RepairPlan, rect: Rect, read: Callable[[Rect], Float32]) -> tuple[Float32, Bool]:
-        """(3, h, w) what is taken for every pixel of a rectangle, and where the picture has it."""
-        wanted = self._taken_from(repair, rect)
-        inside = wanted.within(self._whole)
-        planes, there = np.zeros((3, rect.h, rect.w), np.float32), np.zeros((rect.h, rect.w), np.bool_)
-        if inside.empty:
-            return planes, there
-        light = read(inside)
-        if not repair.angle_degrees and not repair.mirrored:
-            at = inside.of(wanted)
-            planes[(slice(None), *at)] = light
-            there[at] = True
-            return planes, there
-        m = self._matrix(repair)
-        ys, xs = np.mgrid[rect.y : rect.bottom, rect.x : rect.right] + 0.5
-        map_x = (m[0, 0] * xs + m[0, 1] * ys + m[0, 2] - inside.x - 0.5).astype(np.float32)
-        map_y = (m[1, 0] * xs + m[1, 1] * ys + m[1, 2] - inside.y - 0.5).astype(np.float32)
-        for c in range(3):
-            planes[c] = cv2.remap(light[c], map_x, map_y, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
-        there = (map_x >= 0) & (map_y >= 0) & (map_x <= inside.w - 1) & (map_y <= inside.h - 1)
-        return planes, there
+        return outer.joined(taken_from(repair, outer, self._long_edge)).within(self._limits)
 
     def _laid_over(
         self, repair: RepairPlan, rect: Rect, before: Float32, cover: Float32, read: Callable[[Rect], Float32]
     ) -> Float32:
-        source, there = self._source_of(repair, rect, read)
+        source, there = source_of(repair, rect, self._whole, read)
         cover = np.where(there, cover, 0).astype(np.float32)
         if repair.heals:
             inside = cover > COVERED
@@ -312,7 +291,7 @@ class Mended:
         result[:] = np.asarray(repair.colour, np.float32)[:, None, None]
         if repair.grain:
             shift = self._source.root_shift
-            light, there = self._source_of(repair, rect, read)
+            light, there = source_of(repair, rect, self._whole, read)
             grain = grain_of(to_roots(light, shift))
             result = from_roots(to_roots(result, shift) + np.where(there, grain, 0), shift)
         return _where_covered(before, mixed(before, result, cover * np.float32(repair.strength)), cover)
@@ -323,8 +302,11 @@ class Mended:
         most = MOST_AROUND_PX if repair.fill or not self._quick else HURRIED_AROUND_PX
         around = min(max(int(repair.reach * max(target.w, target.h)), LEAST_AROUND_PX), most)
         region = target.grown(around)
+        if repair.source_outline:
+            # no farther about it than what tells how it goes on
+            region = target.grown(min(around, LEAST_AROUND_PX)).joined(taken_extent(repair, self._long_edge))
         if repair.fill:
-            fill = fill_from_text(repair.fill)
+            fill = fill_of_text(repair.fill)
             used = fill.offsets
             leads = Rect(
                 fill.left + int(used[:, 1].min()),
@@ -334,11 +316,21 @@ class Mended:
             )
             leads = Rect(leads.x, leads.y, leads.w + fill.labels.shape[1], leads.h + fill.labels.shape[0])
             region = region.joined(leads.grown(2))
-        return region.within(self._whole)
+        return region.within(self._whole).joined(target)
 
-    def hole(self, repair: RepairPlan, rect: Rect) -> Bool:
-        """Pixels that a removal takes away."""
-        return self.cover(repair, rect) > REMOVED
+    def _parts(self, number: int, repair: RepairPlan, target: Rect, rect: Rect) -> tuple[Bool, Bool, Bool]:
+        """(h, w) what a removal takes away of a rectangle; with that, what is filled so that it goes on well: all that lies
+        beyond the picture where it reaches there; and what of the rest is not there to go by."""
+        removed = self.cover(repair, rect) > REMOVED
+        void = outside(rect, self._whole)
+        if not void.any():
+            return removed, removed, void
+        for earlier, (_, other, _) in zip(self._repairs[:number], self._chained(), strict=False):
+            if not other.within(rect).empty and not earlier.heals:
+                void &= self.cover(earlier, rect) <= REMOVED
+        filled = removed.copy()
+        filled[target.of(rect)] |= void[target.of(rect)]
+        return removed, filled, void & ~filled
 
     def fill_of(
         self, number: int, hot_pixels: bool, shift: ColourShift | None = None, breathe: Callable[[], None] = lambda: None
@@ -351,40 +343,41 @@ class Mended:
         if target.empty:
             return None
         region = self._surroundings(repair, target)
-        planes = np.array(self._source.window(region.x, region.y, region.w, region.h, hot_pixels, shift), np.float32, order="C")
+        planes = self._plain(region, hot_pixels, shift)
         self.over(planes, region, hot_pixels, shift, number)
-        hole = self.hole(repair, region)
-        if not hole.any():
+        removed, hole, void = self._parts(number, repair, target, region)
+        if not removed.any():
             return None
-        return self._looked_for(repair, region, planes, hole, False, breathe)
+        return self._looked_for(repair, region, planes, hole, void, False, breathe)
 
     def _looked_for(
-        self, repair: RepairPlan, region: Rect, planes: Float32, hole: Bool, quick: bool, breathe: Callable[[], None]
+        self, repair: RepairPlan, region: Rect, planes: Float32, hole: Bool, void: Bool, quick: bool, breathe: Callable[[], None]
     ) -> Fill:
         roots = to_roots(planes, self._source.root_shift)
-        fill = found(roots, hole, ~hole, repair.seed, quick, breathe)
+        usable = ~hole & ~outside(region, self._whole) & taken_within(repair, region, self._long_edge)
+        fill = found(roots, hole, usable, repair.seed, quick, breathe, void)
         return Fill(fill.left + region.x, fill.top + region.y, fill.labels, fill.offsets)
 
-    def _removed(
-        self, repair: RepairPlan, rect: Rect, before: Float32, cover: Float32, read: Callable[[Rect], Float32]
-    ) -> Float32:
-        region = self._surroundings(repair, self.target(repair)).joined(rect).within(self._whole)
+    def _removed(self, number: int, repair: RepairPlan, rect: Rect, before: Float32, read: Callable[[Rect], Float32]) -> Float32:
+        target = self.target(repair)
+        region = self._surroundings(repair, target).joined(rect)
         planes = read(region)
-        hole = self.hole(repair, region)
-        if not hole.any() or hole.all():
+        removed, hole, void = self._parts(number, repair, target, region)
+        if not removed.any() or hole.all():
             return before
         shift = self._source.root_shift
         roots = to_roots(planes, shift)
         try:
             if repair.fill:
-                fill = fill_from_text(repair.fill)
+                fill = fill_of_text(repair.fill)
             else:
-                fill = self._looked_for(repair, region, planes, hole, self._quick, lambda: None)
-            result = blended(roots, hole, Fill(fill.left - region.x, fill.top - region.y, fill.labels, fill.offsets))
+                fill = self._looked_for(repair, region, planes, hole, void, self._quick, lambda: None)
+            here = Fill(fill.left - region.x, fill.top - region.y, fill.labels, fill.offsets)
+            result = blended(roots, hole, here, void=void if void.any() else None)
         except ValueError:
             # its strokes were changed, or it came from another frame: it is looked for again; else there is nothing to take
-            return self._removed(replace(repair, fill=""), rect, before, cover, read) if repair.fill else before
-        inside = hole[rect.of(region)]
+            return self._removed(number, replace(repair, fill=""), rect, before, read) if repair.fill else before
+        inside = removed[rect.of(region)]
         light = from_roots(result, shift)[(slice(None), *rect.of(region))]
         # what brightens by less than the hole itself is left as it was
         weight = inside.astype(np.float32) * np.float32(repair.strength)

@@ -162,6 +162,9 @@ class Sampling:
     origin_y: int
     mirrored: bool = False
     """Beyond the picture: its mirror image (True) or its edge drawn out."""
+    reach: tuple[float, float, float, float] | None = None
+    """Left, top, right and bottom (full-size pixels of the picture) of what the source planes hold, where that is more than the
+    picture: what lies beyond it but within is read as it is."""
     finer: int = 1
     """Places read per pixel and direction, where the source is much finer than the window."""
 
@@ -169,7 +172,8 @@ class Sampling:
         """For the kernels."""
         places = (self.start_x, self.start_y, self.step_x, self.step_y, self.picture_width, self.picture_height)
         rest = (self.scale_x, self.scale_y, self.origin_x, self.origin_y, float(self.mirrored))
-        return np.concatenate([np.ravel(self.to_picture), places, rest])
+        reach = self.reach or (0.0, 0.0, self.picture_width, self.picture_height)
+        return np.concatenate([np.ravel(self.to_picture), places, rest, reach])
 
 
 @njit(inline="always")
@@ -219,10 +223,13 @@ def _samples(numbers, place, scales, channel, width, height, middle, out):
     origin_x, origin_y = np.float32(numbers[17] + middle), np.float32(numbers[18] + middle)
     mirrored = numbers[19] > 0
     last_x, last_y = np.float32(width - 1), np.float32(height - 1)
+    left, top, right, bottom = np.float32(numbers[20]), np.float32(numbers[21]), np.float32(numbers[22]), np.float32(numbers[23])
     for x in range(BLOCK):
         s = scales[x + channel * BLOCK]
-        sx = _into(place[x] * s + half_x, full_x, mirrored) * scale_x - origin_x
-        sy = _into(place[x + BLOCK] * s + half_y, full_y, mirrored) * scale_y - origin_y
+        px, py = place[x] * s + half_x, place[x + BLOCK] * s + half_y
+        held = (px >= left) & (px <= right) & (py >= top) & (py <= bottom)
+        sx = (px if held else _into(px, full_x, mirrored)) * scale_x - origin_x
+        sy = (py if held else _into(py, full_y, mirrored)) * scale_y - origin_y
         out[x], out[x + BLOCK] = min(max(sx, np.float32(0)), last_x), min(max(sy, np.float32(0)), last_y)
 
 

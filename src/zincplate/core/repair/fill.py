@@ -12,7 +12,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from zincplate.core.kernels.kernel_math import KERNEL
+from zincplate.core.kernels.kernel_math import INLINE, KERNEL
 from zincplate.core.repair.fill_map import Fill
 from zincplate.core.repair.membrane import poisson
 from zincplate.core.repair.repeats import translations
@@ -33,19 +33,29 @@ STRANGE_COSTS, BESIDE, STRANGEST = 0.12, 1.0, 4.0
 repeats goes on rather than what happens to fit; and what those cost that are only beside the hole, or taken for want of
 others."""
 MOST_USED = 2000
+JUMP_TIMES, JUMP_SHARE = 3.0, 0.4
+"""Steps between what is copied and what is beside it (roots of light), so many times as large as most and such a share of the
+picture's spread, are no difference in light but another subject: they are left as they are."""
 
 
 def found(
-    roots: Float32, hole: Bool, source: Bool, seed: int = 0, quick: bool = False, breathe: Callable[[], None] = lambda: None
+    roots: Float32,
+    hole: Bool,
+    source: Bool,
+    seed: int = 0,
+    quick: bool = False,
+    breathe: Callable[[], None] = lambda: None,
+    void: Bool | None = None,
 ) -> Fill:
     """What goes where. ``roots`` (3, h, w) roots of light of the hole and its surroundings, ``hole`` (h, w) where to fill,
-    ``source`` (h, w) what may be taken. Another ``seed`` gives another result, the same one the same. Places are those of the
-    arrays.
+    ``source`` (h, w) what may be taken, ``void`` (h, w) where the picture does not go and nothing is filled: values there say
+    nothing. Another ``seed`` gives another result, the same one the same. Places are those of the arrays.
 
     Raises ``ValueError`` with a sentence when nothing may be taken.
     """
     rng = np.random.default_rng(seed)
-    source = source & ~hole
+    void = np.zeros_like(hole) if void is None else void & ~hole
+    source = source & ~hole & ~void
     if not source.any():
         raise ValueError("there is nothing around the place to take from")
     levels = 0
@@ -54,11 +64,11 @@ def found(
     while (count >> (2 * levels)) > most or (max(hole.shape) >> levels) > COARSE_SIDE * (1 if quick else 1.3):
         levels += 1
     # in a hurry seams stay as they are at half the size, so nothing is compared at full size
-    stack = [Problem(roots if quick and levels else _features(roots, hole), hole, source)]
+    stack = [Problem(roots if quick and levels else _features(roots, hole, void), hole, source)]
     planes = roots
     for _ in range(levels):
-        planes, hole, source = _halved(planes, hole, source)
-        stack.append(Problem(_features(planes, hole), hole, source))
+        planes, hole, source, void = _halved(planes, hole, source, void)
+        stack.append(Problem(_features(planes, hole, void), hole, source))
     coarsest = stack[-1]
     if not coarsest.source.any():  # a rim so thin that nothing of it is left at a smaller size
         while len(stack) > 1 and not stack[-1].source.any():
@@ -136,14 +146,10 @@ def _close_by(deep: float, directions: int) -> Int:
     return np.rint(around).astype(np.int64)
 
 
-def _features(roots: Float32, hole: Bool) -> Float32:
+def _features(roots: Float32, hole: Bool, void: Bool) -> Float32:
     """What seams are judged by: roots of light and their slopes, in units of the picture's own spread."""
-    thinned = (slice(None, None, max(hole.shape[0] // 256, 1)), slice(None, None, max(hole.shape[1] // 256, 1)))
-    known = ~hole[thinned]
-    spread = 1.0
-    if known.any():
-        low, high = np.percentile(roots[(slice(None), *thinned)][:, known], [2, 98], axis=1)
-        spread = float((high - low).mean())
+    unseen = hole | void
+    spread = _spread(roots, hole, void)
     scaled = roots / np.float32(max(spread, 1e-4))
     grey = (scaled[0] + scaled[1] + scaled[2]) / np.float32(3)
     across = np.zeros_like(grey)
@@ -151,27 +157,87 @@ def _features(roots: Float32, hole: Bool) -> Float32:
     across[:, :-1] = np.float32(_GRADIENT) * np.diff(grey, axis=1)
     down[:-1] = np.float32(_GRADIENT) * np.diff(grey, axis=0)
     # a slope one end of which lies in the hole says nothing
-    across[:, :-1][hole[:, 1:] | hole[:, :-1]] = UNKNOWN
-    down[:-1][hole[1:] | hole[:-1]] = UNKNOWN
+    across[:, :-1][unseen[:, 1:] | unseen[:, :-1]] = UNKNOWN
+    down[:-1][unseen[1:] | unseen[:-1]] = UNKNOWN
+    if void.any():
+        scaled[:, void] = UNKNOWN
+        across[void] = down[void] = UNKNOWN
     return np.ascontiguousarray(np.concatenate([scaled, across[None], down[None]]), np.float32)
 
 
-def _halved(planes: Float32, hole: Bool, source: Bool) -> tuple[Float32, Bool, Bool]:
-    """Half the size: means of what is known; a cell is in the hole when any of it is."""
+def _spread(roots: Float32, hole: Bool, void: Bool | None) -> float:
+    """From the dark to the light of what is known, the last hundredths left out."""
+    thinned = (slice(None, None, max(hole.shape[0] // 256, 1)), slice(None, None, max(hole.shape[1] // 256, 1)))
+    known = ~hole[thinned] if void is None else ~(hole | void)[thinned]
+    if not known.any():
+        return 1.0
+    low, high = np.percentile(roots[(slice(None), *thinned)][:, known], [2, 98], axis=1)
+    return float((high - low).mean())
+
+
+def _halved(planes: Float32, hole: Bool, source: Bool, void: Bool) -> tuple[Float32, Bool, Bool, Bool]:
+    """Half the size: means of what is known; a cell is in the hole when any of it is, and void when all of the rest is."""
     h, w = hole.shape
     even = ((0, h % 2), (0, w % 2))
-    weight = np.pad((~hole).astype(np.float32), even)
+    weight = np.pad((~(hole | void)).astype(np.float32), even)
     known = weight.reshape(weight.shape[0] // 2, 2, -1, 2).sum((1, 3))
     padded = np.pad(planes, ((0, 0), *even), mode="edge") * weight
     sums = padded.reshape(len(planes), weight.shape[0] // 2, 2, -1, 2).sum((2, 4))
     whole = np.asarray(np.pad(hole, even).reshape(weight.shape[0] // 2, 2, -1, 2).any((1, 3)), np.bool_)
     takes = np.asarray(np.pad(source, even, mode="edge").reshape(weight.shape[0] // 2, 2, -1, 2).all((1, 3)), np.bool_)
-    return np.ascontiguousarray(sums / np.maximum(known, 1), np.float32), whole, takes & ~whole
+    return np.ascontiguousarray(sums / np.maximum(known, 1), np.float32), whole, takes & ~whole, (known == 0) & ~whole
+
+
+@njit(**INLINE)
+def _inside(hole, y, x):
+    h, w = hole.shape
+    return 0 <= y < h and 0 <= x < w and not hole[y, x]
+
+
+@njit(**INLINE)
+def _jump(roots, hole, py, px, qy, qx, there_y, there_x):
+    """How far what is copied to one place is from what its own surroundings would go on with there; -1 where that is not told."""
+    if not _inside(hole, qy, qx):
+        return np.float32(-1)
+    most = np.float32(0)
+    for c in range(roots.shape[0]):
+        most = max(most, abs(roots[c, there_y, there_x] - roots[c, qy, qx]))
+    return most
 
 
 @njit(**KERNEL)
-def _copied(roots, hole, labels, offsets, top, left, first_row, first_column, out, right):
-    """Copies into a part of the picture, ``out``, and puts the gradients' sums into ``right``."""
+def _jumps(roots, hole, labels, offsets, top, left, first_row, first_column, out):
+    """(4, h, w) :func:`_jump` towards each neighbour; -1 where copies go on as they were."""
+    _, rows, columns = out.shape
+    h, w = hole.shape
+    for j in prange(rows):
+        y = first_row + j
+        for i in range(columns):
+            x = first_column + i
+            for d in range(4):
+                out[d, j, i] = np.float32(-1)
+            if not hole[y, x]:
+                continue
+            a = labels[y - top, x - left]
+            for d in range(4):
+                v = y + (1 if d == 2 else -1 if d == 3 else 0)
+                u = x + (1 if d == 0 else -1 if d == 1 else 0)
+                if v < 0 or v >= h or u < 0 or u >= w:
+                    continue
+                ty, tx = v, u
+                if hole[v, u]:
+                    b = labels[v - top, u - left]
+                    if b == a:
+                        continue
+                    ty, tx = v + offsets[b, 0], u + offsets[b, 1]
+                qy, qx = v + offsets[a, 0], u + offsets[a, 1]
+                out[d, j, i] = _jump(roots, hole, y + offsets[a, 0], x + offsets[a, 1], qy, qx, ty, tx)
+
+
+@njit(**KERNEL)
+def _copied(roots, hole, labels, offsets, top, left, first_row, first_column, jumps, low, high, out, right):
+    """Copies into a part of the picture, ``out``, and puts the gradients' sums into ``right``: those of what is copied, but
+    across jumps above ``low`` to ``high`` the step that is there, since another subject's light would be smeared."""
     channels, h, w = roots.shape
     for j in prange(out.shape[1]):
         y = first_row + j
@@ -184,6 +250,7 @@ def _copied(roots, hole, labels, offsets, top, left, first_row, first_column, ou
             for c in range(channels):
                 out[c, j, i] = roots[c, ay, ax]
             for d in range(4):
+                steps = min(max((jumps[d, j, i] - low) / (high - low), np.float32(0)), np.float32(1))
                 v = y + (1 if d == 2 else -1 if d == 3 else 0)
                 u = x + (1 if d == 0 else -1 if d == 1 else 0)
                 if v < 0 or v >= h or u < 0 or u >= w:
@@ -201,12 +268,18 @@ def _copied(roots, hole, labels, offsets, top, left, first_row, first_column, ou
                     if hole[py, px] or hole[qy, qx]:
                         continue
                     for c in range(channels):
-                        right[c, j, i] += (roots[c, py, px] - roots[c, qy, qx]) / np.float32(count)
+                        right[c, j, i] += (np.float32(1) - steps) * (roots[c, py, px] - roots[c, qy, qx]) / np.float32(count)
+                if steps > 0:
+                    ty, tx = v, u
+                    if hole[v, u]:
+                        ty, tx = v + offsets[b, 0], u + offsets[b, 1]
+                    for c in range(channels):
+                        right[c, j, i] += steps * (roots[c, ay, ax] - roots[c, ty, tx])
 
 
-def blended(roots: Float32, hole: Bool, fill: Fill, close: float = 1e-4) -> Float32:
-    """``roots`` (3, h, w) with the hole filled. Raises ``ValueError`` with a sentence when the fill does not fit: it does not
-    reach the whole hole, or leads outside of the arrays."""
+def blended(roots: Float32, hole: Bool, fill: Fill, close: float = 1e-4, void: Bool | None = None) -> Float32:
+    """``roots`` (3, h, w) with the hole filled; where it ends at what is ``void`` its light is free. Raises ``ValueError``
+    with a sentence when the fill does not fit: it does not reach the whole hole, or leads outside of the arrays."""
     h, w = hole.shape
     rows, columns = fill.labels.shape
     ys, xs = np.nonzero(hole)
@@ -224,11 +297,25 @@ def blended(roots: Float32, hole: Bool, fill: Fill, close: float = 1e-4) -> Floa
     part = (slice(top, bottom), slice(left, end))
     copied = np.ascontiguousarray(out[(slice(None), *part)])
     right = np.zeros_like(copied)
-    _copied(out, hole, fill.labels, fill.offsets, fill.top, fill.left, top, left, copied, right)
+    where = (out, hole, fill.labels, fill.offsets, fill.top, fill.left, top, left)
+    jumps = np.empty((4, *copied.shape[1:]), np.float32)
+    _jumps(*where, jumps)
+    if void is not None:
+        _no_jumps(jumps, void[part])
+    told = jumps[jumps >= 0]
+    low = np.float32(max(JUMP_TIMES * float(np.median(told)), JUMP_SHARE * _spread(out, hole, void), 0.01) if len(told) else 1)
+    _copied(*where, jumps, low, np.float32(1.5) * low, copied, right)
     inside = hole[part]
-    result = copied if inside.all() else _near(poisson(copied, inside, right, close), copied, inside, right)
+    free = inside if void is None else inside | void[part]
+    result = copied if free.all() else _near(poisson(copied, free, right, close), copied, inside, right)
     np.copyto(out[(slice(None), *part)], result, where=inside)
     return out
+
+
+def _no_jumps(jumps: Float32, void: Bool) -> None:
+    """What is void has no light to jump to, in place."""
+    for d, (dy, dx) in enumerate(((0, 1), (0, -1), (1, 0), (-1, 0))):
+        jumps[d][moved(void, dy, dx)] = -1
 
 
 def _near(result: Float32, copied: Float32, inside: Bool, right: Float32) -> Float32:

@@ -32,7 +32,8 @@ SWEEPS = 2
 
 @dataclass
 class Problem:
-    """A hole at one size. ``features`` (n, h, w) are compared; ``source`` says what may be taken, ``hole`` where it goes."""
+    """A hole at one size. ``features`` (n, h, w) are compared, ``UNKNOWN`` in all of them where the picture does not go;
+    ``source`` says what may be taken, ``hole`` where it goes."""
 
     features: Float32
     hole: Bool
@@ -79,7 +80,7 @@ def _data(features, hole, source, y, x, dy, dx):
     total, weight = np.float32(0), np.float32(0)
     for j in range(max(y - RING, 0), min(y + RING + 1, h)):
         for i in range(max(x - RING, 0), min(x + RING + 1, w)):
-            if hole[j, i]:
+            if hole[j, i] or features[0, j, i] > UNKNOWN / 2:
                 continue
             near = np.float32((j - y) * (j - y) + (i - x) * (i - x))
             if near > RING * RING:
@@ -190,6 +191,8 @@ def _label_cost(features, hole, source, labels, offsets, boxes, one, deltas, out
                     if v < 0 or v >= h or u < 0 or u >= w:
                         continue
                     if not hole[v, u]:
+                        if features[0, v, u] > UNKNOWN / 2:
+                            continue
                         if _takes(source, v + ay, u + ax):
                             total += np.float32(2) * _apart(features, v, u, v + ay, u + ax)
                         else:

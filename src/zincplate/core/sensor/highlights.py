@@ -204,7 +204,8 @@ def _rebuild(planes, ratios, blown_colour, nearness, limits, width_all, height_a
         j = min(np.int32(v), np.int32(max(low_height - 2, 0)))
         k = min(np.int32(j + 1), np.int32(low_height - 1))
         fv = v - np.float32(j)
-        beside = nearness[min(np.int32((np.float32(y0 + y) + half) * near_y), np.int32(near_height - 1))]
+        # a window may begin beyond the picture
+        beside = nearness[np.int32(min(max((np.float32(y0 + y) + half) * near_y, z), np.float32(near_height - 1)))]
         red, green, blue = planes[0, y], planes[1, y], planes[2, y]
         for x in range(width):
             r, g, b = red[x], green[x], blue[x]
@@ -212,7 +213,7 @@ def _rebuild(planes, ratios, blown_colour, nearness, limits, width_all, height_a
             share = max(r * scale_red, max(g * scale_green, b * scale_blue))
             if share < np.float32(MIXED_FROM):
                 continue
-            near = np.float32(beside[min(np.int32((np.float32(x0 + x) + half) * near_x), np.int32(near_width - 1))])
+            near = np.float32(beside[np.int32(min(max((np.float32(x0 + x) + half) * near_x, z), np.float32(near_width - 1)))])
             if (near == z) & (share < first):
                 continue
             near *= np.float32(1 / 255)

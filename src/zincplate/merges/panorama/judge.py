@@ -21,7 +21,7 @@ from zincplate.merges.panorama.options import PanoramaOptions
 from zincplate.merges.panorama.places import full_places, straight
 from zincplate.merges.panorama.tiles import shared_tiles
 from zincplate.merges.view import Opened, View, view_of
-from zincplate.pipeline.framing import Shape, fitting_profile, focal_of
+from zincplate.pipeline.lens_of import Shape, fitting_profile, focal_of
 
 Float32 = NDArray[np.float32]
 Float64 = NDArray[np.float64]

@@ -19,7 +19,7 @@ from zincplate.merges.judge import APART, UNSHARP, against
 from zincplate.merges.series.calibrate import Masters, calibrated, masters_of
 from zincplate.merges.series.options import Role, SeriesOptions
 from zincplate.merges.view import Opened, View, view_of
-from zincplate.pipeline.framing import Shape, focal_of
+from zincplate.pipeline.lens_of import Shape, focal_of
 
 Float32 = NDArray[np.float32]
 Float64 = NDArray[np.float64]

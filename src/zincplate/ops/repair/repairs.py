@@ -17,8 +17,14 @@ from zincplate.plan.light import LightPlan
 from zincplate.plan.repairs import RepairPlan
 
 MOST_REPAIRS = 600
+Outline = Annotated[tuple[Annotated[int, Field(ge=-40_000, le=60_000)], ...], Field(max_length=4_000)]
 Away = Annotated[float, Field(ge=-3, le=3, allow_inf_nan=False)]
 PlateValue = Annotated[float, Field(ge=-1, le=1000, allow_inf_nan=False)]
+
+
+def _points(numbers: tuple[int, ...]) -> tuple[tuple[float, float], ...]:
+    flat = [p / POINT_SCALE for p in numbers[: len(numbers) // 2 * 2]]
+    return tuple(zip(flat[::2], flat[1::2], strict=True))
 
 
 def _readable(text: str) -> str:
@@ -35,7 +41,8 @@ class Repair(Item):
     on: bool = True
     strength: Percent = 100
     strokes: Annotated[tuple[Stroke, ...], WITH_IDS, Field(max_length=400)] = ()
-    outline: Annotated[tuple[Annotated[int, Field(ge=-40_000, le=60_000)], ...], Field(max_length=4_000)] = ()
+    outline: Outline = ()
+    source_outline: Outline = ()
     soften_px: Annotated[float, Field(ge=0, le=400, allow_inf_nan=False)] = 4
     dx: Away = 0
     dy: Away = 0
@@ -53,6 +60,9 @@ class Repair(Item):
         if self.kind == "patch":
             if len(self.outline) < 6:
                 raise ValueError("a patch needs an outline of three points at least")
+        elif self.kind == "removal" and self.outline:
+            if len(self.outline) < 6:
+                raise ValueError("an outline has three points at least")
         elif not self.strokes:
             raise ValueError(f"a {self.kind} needs a stroke")
         if any(s.near_edges or s.tones != "all" for s in self.strokes):
@@ -61,15 +71,16 @@ class Repair(Item):
 
     def planned(self) -> RepairPlan:
         """In the engine's units."""
-        flat = [p / POINT_SCALE for p in self.outline[: len(self.outline) // 2 * 2]]
+        outline = _points(self.outline)
         common = RepairPlan(self.kind, tuple(s.planned() for s in self.strokes), strength=self.strength / 100)
         if self.kind == "removal":
-            return replace(common, fill=self.fill, seed=self.seed, reach=self.reach / 100)
+            taken = _points(self.source_outline)
+            how = replace(common, outline=outline, source_outline=taken if len(taken) > 2 else ())
+            return replace(how, fill=self.fill, seed=self.seed, reach=self.reach / 100)
         away = (self.dx, self.dy)
         if self.kind == "cover":
             return replace(common, away=away, colour=self.colour, grain=self.grain)
         if self.kind == "patch":
-            outline = tuple(zip(flat[::2], flat[1::2], strict=True))
             return replace(common, strokes=(), away=away, outline=outline, soften_px=self.soften_px)
         return replace(common, away=away, angle_degrees=self.angle, mirrored=self.mirrored)
 

@@ -1,0 +1,204 @@
+"""What a crop shows beyond the picture, filled: the picture stays as it is, every size and turn shows the same, nothing is left."""
+
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+from tests.contract.test_operations import rendered
+from tests.contract.test_passes import key, renderer
+from tests.reference.test_fills import picture
+from zincplate.core.geometry.resample import reduce_box
+from zincplate.formats.isolated import Decoder
+from zincplate.recipe.document import Recipe, RecipeError
+from zincplate.render import mending
+from zincplate.render.beyond import outlines_beyond
+from zincplate.render.view import ViewRequest
+from zincplate.sources.beyond import inward
+from zincplate.sources.file import Source
+
+EDGE = 24
+"""Pixels that the crop goes beyond the picture on every side."""
+NEUTRAL = Recipe.neutral(False)
+
+
+@lru_cache(maxsize=1)
+def cut() -> Source:
+    """A brick wall without its border (scikit-image)."""
+    return rendered(np.ascontiguousarray(picture("brick")[EDGE:-EDGE, EDGE:-EDGE]))
+
+
+def canvas(source: Source, **framing: Any) -> Recipe:
+    """The crop that shows the picture and its border."""
+    w, h = source.width, source.height
+    long_edge = max(w, h)
+    size = {"crop_width": (w + 2 * EDGE) / long_edge, "crop_height": (h + 2 * EDGE) / long_edge}
+    place = {"crop_x": w / 2 / long_edge, "crop_y": h / 2 / long_edge, **size, "reach_beyond": True}
+    return Recipe.neutral(source.raw).with_values({"framing": {**place, **framing}})
+
+
+def filled(source: Source, recipe: Recipe) -> Recipe:
+    """With all that is bare removed and filled, as the bench does it."""
+    outlines = outlines_beyond(renderer(), source, key(source), recipe)
+    repairs = [{"id": f"beyond-{i}", "kind": "removal", "outline": outline} for i, outline in enumerate(outlines)]
+    for one in repairs:
+        with_all = recipe.with_values({"repair": {"repairs": repairs}})
+        one["fill"] = mending.fill_for(renderer(), source, key(source), with_all, str(one["id"]))
+    return recipe.with_values({"repair": {"repairs": repairs}})
+
+
+FILLED = lru_cache(maxsize=1)(lambda: filled(cut(), canvas(cut())))
+
+
+def shown(source: Source, recipe: Recipe) -> np.ndarray:
+    return renderer().deliver(source, recipe, space="srgb", bits=16).astype(np.int64)
+
+
+def bare(source: Source, recipe: Recipe) -> tuple[float, list[str]]:
+    repaired, repaired_key = renderer().repaired(source, key(source), recipe)
+    framed = renderer().framed(repaired, repaired_key, source.plan(recipe).frame)
+    return framed.bare, framed.notes()
+
+
+def test_the_border_of_a_wall_goes_on() -> None:
+    source, true = cut(), picture("brick").astype(np.int64) * 257
+    before, after = shown(source, canvas(source)), shown(source, FILLED())
+    assert before.shape == after.shape == true.shape
+    kept = np.zeros(true.shape[:2], np.bool_)
+    kept[EDGE + 6 : -EDGE - 6, EDGE + 6 : -EDGE - 6] = True
+    assert np.abs(after - before)[kept].max() <= 2  # of 65,535: the splines begin elsewhere
+    border = ~kept
+    fine = lambda p: float(np.abs(np.diff(p[..., 1], axis=0))[border[1:]].mean())  # noqa: E731
+    # bricks have joints in both directions, an edge drawn out has them in one
+    assert 0.75 < fine(after) / fine(true) < 1.3 and fine(before) / fine(true) < 0.75
+    share, notes = bare(source, canvas(source))
+    assert share == pytest.approx(1 - cut().width * cut().height / true[..., 0].size, abs=0.02) and "its edge" in notes[0]
+    assert bare(source, FILLED()) == (0, [])
+    with pytest.raises(RecipeError, match="nothing that lies beyond"):
+        outlines_beyond(renderer(), source, key(source), FILLED())
+
+
+def test_every_size_shows_the_same() -> None:
+    source = cut()
+    whole = renderer().deliver(source, FILLED(), space="srgb", bits=8).astype(np.float64)
+    height, width = whole.shape[:2]
+    full = renderer().view(source, key(source), FILLED(), ViewRequest(width, height, 0, 0, width, height)).picture
+    assert np.abs(full.astype(np.int64) - whole).max() <= 1
+    for part in (2, 3, 5):
+        small = ViewRequest(width // part, height // part, 0, 0, width // part, height // part)
+        seen = renderer().view(source, key(source), FILLED(), small).picture.astype(np.float64) / 255
+        light = np.ascontiguousarray(np.moveaxis((whole / 255) ** 2.2, -1, 0), np.float32)
+        wanted = np.moveaxis(reduce_box(light, (0, width), (0, height), width // part, height // part), 0, -1) ** (1 / 2.2)
+        rim = np.ones(wanted.shape[:2], np.bool_)
+        rim[EDGE // part + 3 : -(EDGE // part) - 3, EDGE // part + 3 : -(EDGE // part) - 3] = False
+        assert np.sqrt(np.square(seen - wanted)[rim].mean()) < 0.025
+        plain = renderer().view(source, key(source), canvas(source), small).picture.astype(np.float64) / 255
+        assert np.sqrt(np.square(plain - wanted)[rim].mean()) > 0.06
+
+
+@pytest.mark.parametrize(("turn", "mirror"), [("90", False), ("180", False), ("270", True)])
+def test_turned_and_mirrored_it_is_the_same(turn: str, mirror: bool) -> None:
+    source = cut()
+    upright = shown(source, FILLED())
+    turned = FILLED().with_values({"framing": {"quarter_turn": turn, "mirror": mirror}})
+    if turn in ("90", "270"):
+        size = {"crop_width": FILLED().value("framing", "crop_height"), "crop_height": FILLED().value("framing", "crop_width")}
+        turned = turned.with_values({"framing": size})
+    wanted = np.rot90(upright, -int(turn) // 90)
+    assert np.abs(shown(source, turned) - (wanted[:, ::-1] if mirror else wanted)).max() <= 4
+
+
+def test_what_is_not_filled_stays_as_it_was() -> None:
+    """One piece of four is filled; the others show the mirror image as before."""
+    source = cut()
+    recipe = canvas(source, beyond="mirror")
+    before = shown(source, recipe)
+    one = FILLED().value("repair", "repairs")[0].model_dump()
+    xs, ys = np.array(one["outline"][::2]), np.array(one["outline"][1::2])
+    after = shown(source, recipe.with_values({"repair": {"repairs": [one]}}))
+    changed = np.nonzero((np.abs(after - before) > 4).any(-1))
+    scale = max(source.width, source.height) / 20_000
+    assert ys.min() * scale - 1 <= changed[0].min() - EDGE and changed[0].max() - EDGE <= ys.max() * scale + 1
+    # what lies in the picture by an overlap of some pixels is seen in the mirror beside it
+    clear = changed[0] > EDGE + source.height + 4
+    assert xs.min() * scale - 1 <= changed[1][clear].min() - EDGE and changed[1][clear].max() - EDGE <= xs.max() * scale + 1
+    assert len(changed[0]) > 2000
+
+
+def test_a_turned_picture_has_four_corners_to_fill() -> None:
+    source = cut()
+    recipe = canvas(source, angle=4)
+    outlines = outlines_beyond(renderer(), source, key(source), recipe)
+    assert len(outlines) == 4
+    assert bare(source, filled(source, recipe))[0] == 0
+
+
+def test_it_is_only_as_far_as_removals_reach(dng: Path, decoder: Decoder) -> None:
+    """A raw with noise reduction and rebuilt highlights, whose windows begin beyond the picture; painted, not outlined."""
+    source = Source(decoder.decode(dng))
+    long_edge = max(source.width, source.height)
+    stroke = {"points": [-200, 3000, -200, 9000], "size": 0.06, "hardness": 100}
+    plain = canvas(source).with_values({"tone": {"highlight_recovery": "rebuild"}, "definition": {"luminance_noise": 30}})
+    painted = plain.with_values({"repair": {"repairs": [{"kind": "removal", "strokes": [stroke]}]}})
+    before, after = shown(source, plain), shown(source, painted)
+    # noise is calmed in the light of wider surroundings: some codes of 65,535
+    changed = np.nonzero((np.abs(before - after) > 1500).any(-1))
+    assert len(changed[0]) > 100 and changed[1].max() - EDGE < (-0.01 + 0.03) * long_edge + 12
+    assert changed[1].min() == 0
+
+
+def test_fills_of_the_time_before_stay_in_the_picture() -> None:
+    """A fill that was looked for within the picture is not looked for again because its strokes reach beyond."""
+    source = cut()
+    stroke = {"points": [0, 9000], "size": 0.08, "hardness": 100}
+    recipe = NEUTRAL.with_values({"repair": {"repairs": [{"id": "one", "kind": "removal", "strokes": [stroke]}]}})
+    text = mending.fill_for(renderer(), source, key(source), recipe, "one")
+    mended = renderer().mended(source, key(source), recipe)
+    assert mended.reach.x < 0
+    from zincplate.core.repair.fill_map import Fill, fill_from_text
+
+    fill = fill_from_text(text)
+    old = Fill(0, fill.top, np.ascontiguousarray(fill.labels[:, -fill.left :]), fill.offsets)
+    kept = recipe.with_values(
+        {"repair": {"repairs": [{"id": "one", "kind": "removal", "strokes": [stroke], "fill": old.to_text()}]}}
+    )
+    assert renderer().mended(source, key(source), kept).reach.x == 0
+
+
+def test_only_from_where_it_was_drawn() -> None:
+    """A removal with a drawn place takes from nowhere else; one that is too small says so."""
+    source = cut()
+    long_edge = max(source.width, source.height)
+    stroke = {"points": [10_000, 8000], "size": 0.09, "hardness": 100}
+    box = [1000, 1000, 6000, 1000, 6000, 6000, 1000, 6000]
+    one = {"id": "one", "kind": "removal", "strokes": [stroke], "source_outline": box}
+    recipe = NEUTRAL.with_values({"repair": {"repairs": [one]}})
+    from zincplate.core.repair.fill_map import fill_from_text
+
+    fill = fill_from_text(mending.fill_for(renderer(), source, key(source), recipe, "one"))
+    hole = renderer().mended(source, key(source), recipe)
+    repair = source.plan(recipe).repairs[0]
+    cover = hole.cover(repair, hole.target(repair))
+    ys, xs = np.nonzero(cover > 0.25)
+    ys, xs = ys + hole.target(repair).y, xs + hole.target(repair).x
+    to = fill.offsets[fill.labels[ys - fill.top, xs - fill.left]]
+    x, y = (xs + to[:, 1]) / long_edge * 20_000, (ys + to[:, 0]) / long_edge * 20_000
+    assert x.min() > 900 and x.max() < 6100 and y.min() > 900 and y.max() < 6100
+    nowhere = recipe.with_values({"repair": {"repairs": [{**one, "source_outline": [-9000, 0, -8000, 0, -8000, 900]}]}})
+    with pytest.raises(RecipeError, match="nothing around the place"):
+        mending.fill_for(renderer(), source, key(source), nowhere, "one")
+
+
+@pytest.mark.parametrize(
+    ("first", "count", "size", "mirrored", "wanted"),
+    [
+        (-3, 8, 4, False, [0, 0, 0, 0, 1, 2, 3, 3]),
+        (-3, 8, 4, True, [2, 1, 0, 0, 1, 2, 3, 3]),
+        (5, 3, 4, False, [3, 3, 3]),
+        (-9, 4, 2, True, [0, 0, 1, 1]),
+    ],
+)
+def test_what_stands_for_places_beyond(first: int, count: int, size: int, mirrored: bool, wanted: list[int]) -> None:
+    assert inward(first, count, size, mirrored).tolist() == wanted
