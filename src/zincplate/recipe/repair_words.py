@@ -12,6 +12,15 @@ _DONE = {
 }
 
 
+def _made(one: Any) -> str:
+    return "Filled beyond the picture" if one.kind == "removal" and not one.strokes else _DONE[one.kind]
+
+
+def _many(fresh: list[Any]) -> str:
+    words = {_made(one) for one in fresh}
+    return f"{words.pop()} ({len(fresh)})" if len(words) == 1 and fresh[0].kind == "removal" else f"{len(fresh)} repairs made"
+
+
 def _shape(a: Any, b: Any, name: str) -> list[str]:
     found = []
     if a.strokes != b.strokes:
@@ -41,6 +50,8 @@ def _changed(a: Any, b: Any, name: str) -> list[str]:
         found.append(f"{name} turned")
     if a.soften_px != b.soften_px:
         found.append(f"{name}, border {b.soften_px:.0f} px soft")
+    if a.source_outline != b.source_outline:
+        found.append(f"{name} taken from {'where it was drawn' if b.source_outline else 'all round'}")
     if a.seed != b.seed:
         found.append(f"{name} filled another way")
     elif a.fill != b.fill and not found:
@@ -59,7 +70,7 @@ def repairs_in_words(old: Any, new: Any) -> list[str]:
     before, after = {r.id: r for r in old}, {r.id: r for r in new}
     fresh = [r for i, r in after.items() if i not in before]
     gone = [(n, r) for n, r in enumerate(old, 1) if r.id not in after]
-    found = [f"{len(fresh)} repairs made"] if len(fresh) > 3 else [_DONE[r.kind] for r in fresh]
+    found = [_many(fresh)] if len(fresh) > 3 else [_made(r) for r in fresh]
     found += [f"{len(gone)} repairs struck out"] if len(gone) > 3 else [f"{r.kind.capitalize()} {n} struck out" for n, r in gone]
     number = {r.id: n for n, r in enumerate(new, 1)}
     for i, one in after.items():

@@ -33,9 +33,7 @@ def before_and_after(renderer: Renderer, source: Source, key: str, recipe: Recip
                 continue
             pair = []
             for first in (number, number + 1):
-                planes = np.array(
-                    source.plain.window(rect.x, rect.y, rect.w, rect.h, plan.plate.hot_pixels), np.float32, order="C"
-                )
+                planes = mended.plain(rect, plan.plate.hot_pixels, None)
                 mended.over(planes, rect, plan.plate.hot_pixels, None, first)
                 small = np.stack([cv2.resize(p, (SIDE_PX, SIDE_PX), interpolation=cv2.INTER_AREA) for p in planes])
                 picture = np.empty((SIDE_PX, SIDE_PX, 3), np.uint8)
@@ -49,6 +47,9 @@ def before_and_after(renderer: Renderer, source: Source, key: str, recipe: Recip
 
 def _square(target: Rect, source: Source) -> Rect:
     side = max(int(max(target.w, target.h) * (1 + 2 * AROUND)), SIDE_PX)
+    if target.within(Rect(0, 0, source.width, source.height)) != target:
+        # what lies beyond the picture is shown in the middle too
+        return Rect(target.x + (target.w - side) // 2, target.y + (target.h - side) // 2, side, side)
     side = min(side, source.width, source.height)
     x = min(max(target.x + target.w // 2 - side // 2, 0), source.width - side)
     y = min(max(target.y + target.h // 2 - side // 2, 0), source.height - side)

@@ -143,6 +143,7 @@ def pack(view: View, source: Source, recipe: Recipe, clipping: bool) -> bytes:
         "clipping_bytes": len(mask),
         "as_shot": as_shot(source),
         "notes": [*source.notes, *view.framed.notes()],
+        "bare": round(view.framed.bare, 5),
     }
     text = json.dumps(header, separators=(",", ":")).encode()
     return b"".join((struct.pack("<I", len(text)), text, *strips, mask))

@@ -35,6 +35,7 @@ CONTEXT_PX = 6
 """About a place, for the light of its border."""
 LEAST_AROUND_PX, MOST_AROUND_PX, HURRIED_AROUND_PX = 48, 1400, 400
 """How far a removal looks for what to take."""
+STRIP_TIMES, STRIP_PX = 6, 120
 COVERED = 0.02
 """Cover from which a place takes part."""
 REMOVED = 0.25
@@ -220,9 +221,11 @@ class Mended:
 
     def _made(self, number: int, hot_pixels: bool, shift: ColourShift | None) -> Mend | None:
         repair, target = self._repairs[number], self._chained()[number][1]
+        if self._quick and repair.outline and not repair.strokes and not repair.fill and repair.kind == "removal":
+            return None  # whole sides are not filled in a hurry: until their fill is there they are as they were
 
         def read(rect: Rect) -> Float32:
-            planes = self._plain(rect, hot_pixels, shift)
+            planes = self.plain(rect, hot_pixels, shift)
             self.over(planes, rect, hot_pixels, shift, number)
             return planes
 
@@ -254,7 +257,7 @@ class Mended:
                 limits = self._whole
         return extent_of(repair, self._long_edge).within(limits)
 
-    def _plain(self, rect: Rect, hot_pixels: bool, shift: ColourShift | None) -> Float32:
+    def plain(self, rect: Rect, hot_pixels: bool, shift: ColourShift | None) -> Float32:
         """Plates of a rectangle that may reach beyond the picture, without repairs; the caller's own."""
         if rect.within(self._whole) == rect:
             return np.array(self._source.window(rect.x, rect.y, rect.w, rect.h, hot_pixels, shift), np.float32, order="C")
@@ -299,23 +302,23 @@ class Mended:
     # ----- removals
 
     def _surroundings(self, repair: RepairPlan, target: Rect) -> Rect:
-        most = MOST_AROUND_PX if repair.fill or not self._quick else HURRIED_AROUND_PX
-        around = min(max(int(repair.reach * max(target.w, target.h)), LEAST_AROUND_PX), most)
+        """What a removal reads: where its fill leads, or all that may be taken while that is looked for."""
+        if repair.fill:
+            fill = fill_of_text(repair.fill)
+            (top, left), (bottom, right) = fill.offsets.min(0), fill.offsets.max(0)
+            rows, columns = fill.labels.shape
+            leads = Rect(fill.left + int(left), fill.top + int(top), columns + int(right - left), rows + int(bottom - top))
+            return target.grown(CONTEXT_PX).joined(leads.grown(2)).within(self._whole).joined(target)
+        most = HURRIED_AROUND_PX if self._quick else MOST_AROUND_PX
+        size = max(target.w, target.h)
+        if target.within(self._whole) != target:
+            # along a whole side as far as across it and some more: a strip is not looked for in half the picture
+            size = min(size, STRIP_TIMES * min(target.w, target.h) + STRIP_PX)
+        around = min(max(int(repair.reach * size), LEAST_AROUND_PX), most)
         region = target.grown(around)
         if repair.source_outline:
             # no farther about it than what tells how it goes on
             region = target.grown(min(around, LEAST_AROUND_PX)).joined(taken_extent(repair, self._long_edge))
-        if repair.fill:
-            fill = fill_of_text(repair.fill)
-            used = fill.offsets
-            leads = Rect(
-                fill.left + int(used[:, 1].min()),
-                fill.top + int(used[:, 0].min()),
-                int(np.ptp(used[:, 1])),
-                int(np.ptp(used[:, 0])),
-            )
-            leads = Rect(leads.x, leads.y, leads.w + fill.labels.shape[1], leads.h + fill.labels.shape[0])
-            region = region.joined(leads.grown(2))
         return region.within(self._whole).joined(target)
 
     def _parts(self, number: int, repair: RepairPlan, target: Rect, rect: Rect) -> tuple[Bool, Bool, Bool]:
@@ -343,7 +346,7 @@ class Mended:
         if target.empty:
             return None
         region = self._surroundings(repair, target)
-        planes = self._plain(region, hot_pixels, shift)
+        planes = self.plain(region, hot_pixels, shift)
         self.over(planes, region, hot_pixels, shift, number)
         removed, hole, void = self._parts(number, repair, target, region)
         if not removed.any():

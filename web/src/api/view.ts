@@ -47,6 +47,8 @@ export interface ViewHeader {
   clipping_bytes: number;
   as_shot: { temperature_kelvin: number; tint: number };
   notes: string[];
+  /** Share of the finished picture that lies beyond the file's and that no repair has filled. */
+  bare: number;
   /** Only when the plane was asked for. */
   framing: FramingFacts | null;
 }

@@ -42,6 +42,8 @@ interface Repairs {
   /** How far about a removal is looked, percent of its size. */
   reach: number;
   walk: Walk | null;
+  /** Id of the removal for which is drawn where it may take from. */
+  drawing: string | null;
   /** Repairs whose fill is on its way. */
   filling: readonly string[];
   setTool: (tool: RepairTool) => void;
@@ -60,16 +62,17 @@ export const useRepairs = create<Repairs>((set, get) => ({
   grain: true,
   reach: 100,
   walk: null,
+  drawing: null,
   filling: [],
   setTool: (tool) => {
-    set({ tool, brush: { ...get().brush, erase: false } });
+    set({ tool, drawing: null, brush: { ...get().brush, erase: false } });
     useBench.setState({ tool: "hand" });
   },
   setBrush: (change) => set({ brush: { ...get().brush, ...change } }),
 }));
 
 /** Nothing is in the hand and nothing is open: another frame comes, or the step is left. */
-export const putDown = () => useRepairs.setState({ tool: "none", open: null, anchor: null, walk: null });
+export const putDown = () => useRepairs.setState({ tool: "none", open: null, anchor: null, walk: null, drawing: null });
 
 export const MOST_REPAIRS = 600;
 export const KIND_WORDS: Record<RepairKind, string> = {
@@ -126,6 +129,7 @@ export function newRepair(kind: RepairKind, id: string): Repair {
     strength: 100,
     strokes: [],
     outline: [],
+    source_outline: [],
     soften_px: 4,
     dx: 0,
     dy: 0,
@@ -142,7 +146,7 @@ export function newRepair(kind: RepairKind, id: string): Repair {
 
 /** All drawn places of a repair, in frame coordinates. */
 export function placesOf(repair: Repair): Place[] {
-  return repair.kind === "patch" ? unpacked(repair.outline) : repair.strokes.flatMap((s) => unpacked(s.points));
+  return [...unpacked(repair.outline), ...repair.strokes.flatMap((s) => unpacked(s.points))];
 }
 
 /** Middle of what is drawn, and half its size with the brush, in frame coordinates. */
@@ -158,9 +162,18 @@ export function extentOf(repair: Repair): { middle: Place; radius: number } {
   };
 }
 
-/** Lines through long strokes, a few places of each; empty where a ring says as much. */
+/** A drawn outline, closed, a few places of it; empty where none is drawn. */
+export function outlineOf(numbers: readonly number[], most = 40): Place[] {
+  const all = unpacked(numbers);
+  if (all.length < 3) return [];
+  const every = Math.max(Math.ceil(all.length / most), 1);
+  return [...all.filter((_, i) => i % every === 0), all[0] as Place];
+}
+
+/** Outlines, and lines through long strokes, a few places of each; empty where a ring says as much. */
 export function linesOf(repair: Repair, most = 10): Place[][] {
-  if (repair.kind === "patch") return [];
+  const round = outlineOf(repair.outline, 4 * most);
+  if (round.length && !repair.strokes.length) return [round];
   const brush = Math.max(0, ...repair.strokes.map((s) => s.size)) / 2;
   if (extentOf(repair).radius < 1.8 * brush) return [];
   return repair.strokes
@@ -188,6 +201,10 @@ export function moved(repair: Repair, by: Place, source: "along" | "stays"): Rep
     fill: "",
   };
 }
+
+/** What a fill depends on: another one is wanted when it is another. */
+export const fillOf = (r: Repair): string =>
+  JSON.stringify([r.id, r.strokes, r.outline, r.source_outline, r.seed, r.reach]);
 
 /** Whether a repair has a place that it is taken from. */
 export const takesFrom = (repair: Repair): boolean => repair.kind !== "removal" && repair.kind !== "cover";

@@ -165,10 +165,10 @@ def _features(roots: Float32, hole: Bool, void: Bool) -> Float32:
     return np.ascontiguousarray(np.concatenate([scaled, across[None], down[None]]), np.float32)
 
 
-def _spread(roots: Float32, hole: Bool, void: Bool | None) -> float:
+def _spread(roots: Float32, hole: Bool, void: Bool) -> float:
     """From the dark to the light of what is known, the last hundredths left out."""
     thinned = (slice(None, None, max(hole.shape[0] // 256, 1)), slice(None, None, max(hole.shape[1] // 256, 1)))
-    known = ~hole[thinned] if void is None else ~(hole | void)[thinned]
+    known = ~(hole | void)[thinned]
     if not known.any():
         return 1.0
     low, high = np.percentile(roots[(slice(None), *thinned)][:, known], [2, 98], axis=1)
@@ -235,20 +235,18 @@ def _jumps(roots, hole, labels, offsets, top, left, first_row, first_column, out
 
 
 @njit(**KERNEL)
-def _copied(roots, hole, labels, offsets, top, left, first_row, first_column, jumps, low, high, out, right):
-    """Copies into a part of the picture, ``out``, and puts the gradients' sums into ``right``: those of what is copied, but
-    across jumps above ``low`` to ``high`` the step that is there, since another subject's light would be smeared."""
+def _gradients(roots, hole, labels, offsets, top, left, first_row, first_column, jumps, low, high, right):
+    """Puts the gradients' sums of a part of the picture into ``right``: those of what is copied, but across jumps above
+    ``low`` to ``high`` the step that is there, since another subject's light would be smeared."""
     channels, h, w = roots.shape
-    for j in prange(out.shape[1]):
+    for j in prange(right.shape[1]):
         y = first_row + j
-        for i in range(out.shape[2]):
+        for i in range(right.shape[2]):
             x = first_column + i
             if not hole[y, x]:
                 continue
             a = labels[y - top, x - left]
             ay, ax = y + offsets[a, 0], x + offsets[a, 1]
-            for c in range(channels):
-                out[c, j, i] = roots[c, ay, ax]
             for d in range(4):
                 steps = min(max((jumps[d, j, i] - low) / (high - low), np.float32(0)), np.float32(1))
                 v = y + (1 if d == 2 else -1 if d == 3 else 0)
@@ -288,14 +286,15 @@ def blended(roots: Float32, hole: Bool, fill: Fill, close: float = 1e-4, void: B
     if ys.min() < fill.top or xs.min() < fill.left or ys.max() >= fill.top + rows or xs.max() >= fill.left + columns:
         raise ValueError("the fill is of another place")
     to = fill.offsets[fill.labels[ys - fill.top, xs - fill.left]]
-    ty, tx = ys + to[:, 0], xs + to[:, 1]
-    if ty.min() < 0 or tx.min() < 0 or ty.max() >= h or tx.max() >= w:
+    to_y, to_x = ys + to[:, 0], xs + to[:, 1]
+    if to_y.min() < 0 or to_x.min() < 0 or to_y.max() >= h or to_x.max() >= w:
         raise ValueError("the fill leads out of the picture")
     out = np.array(roots, np.float32, order="C")
     top, left = max(int(ys.min()) - 1, 0), max(int(xs.min()) - 1, 0)
     bottom, end = min(int(ys.max()) + 2, h), min(int(xs.max()) + 2, w)
     part = (slice(top, bottom), slice(left, end))
     copied = np.ascontiguousarray(out[(slice(None), *part)])
+    copied[:, hole[part]] = out[:, to_y, to_x]
     right = np.zeros_like(copied)
     where = (out, hole, fill.labels, fill.offsets, fill.top, fill.left, top, left)
     jumps = np.empty((4, *copied.shape[1:]), np.float32)
@@ -303,8 +302,12 @@ def blended(roots: Float32, hole: Bool, fill: Fill, close: float = 1e-4, void: B
     if void is not None:
         _no_jumps(jumps, void[part])
     told = jumps[jumps >= 0]
-    low = np.float32(max(JUMP_TIMES * float(np.median(told)), JUMP_SHARE * _spread(out, hole, void), 0.01) if len(told) else 1)
-    _copied(*where, jumps, low, np.float32(1.5) * low, copied, right)
+    low = np.float32(1)
+    if len(told):
+        # by what is copied and nothing farther off, so that it is the same however much is read around it
+        spread = float((np.percentile(copied, 98, axis=(1, 2)) - np.percentile(copied, 2, axis=(1, 2))).mean())
+        low = np.float32(max(JUMP_TIMES * float(np.median(told)), JUMP_SHARE * spread, 0.01))
+    _gradients(*where, jumps, low, np.float32(1.5) * low, right)
     inside = hole[part]
     free = inside if void is None else inside | void[part]
     result = copied if free.all() else _near(poisson(copied, free, right, close), copied, inside, right)

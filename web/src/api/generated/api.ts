@@ -772,6 +772,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/frames/{id}/repairs/beyond": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What the crop shows beyond the picture and nothing has filled, as outlines for removals. */
+        post: operations["mending_beyond_frames__int_id__repairs_beyond_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/frames/{id}/repairs/colour": {
         parameters: {
             query?: never;
@@ -2765,6 +2782,21 @@ export interface components {
              * @default 50
              */
             least_chance: number;
+        };
+        /**
+         * BeyondOut
+         * @description x, y, x, y ... in 1/20,000 of the long edge, frame coordinates.
+         */
+        BeyondOut: {
+            /** Outlines */
+            outlines: number[][];
+        };
+        /** BeyondIn */
+        BeyondIn: {
+            /** Recipe */
+            recipe: {
+                [key: string]: unknown;
+            };
         };
         /**
          * PlateColourOut
@@ -5410,6 +5442,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DustOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    mending_beyond_frames__int_id__repairs_beyond_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeyondIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BeyondOut"];
                 };
             };
             /** @description Unprocessable Entity */

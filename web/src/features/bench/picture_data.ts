@@ -81,6 +81,7 @@ export async function previewOf(frame: number, embedded: boolean, picture: Size)
       clipping_bytes: 0,
       as_shot: { temperature_kelvin: 0, tint: 0 },
       notes: [],
+      bare: 0,
       framing: null,
     };
     return { header, picture: new Sheet([image]), clipping: null };

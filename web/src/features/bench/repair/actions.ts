@@ -5,7 +5,7 @@ import { lastGesture, useBench } from "../../../state/bench";
 import { newItemId } from "../../../state/items";
 import { complain, useNotices } from "../../../state/notices";
 import { saveAs } from "../../../state/passes";
-import { type FoundSpot, newRepair, repairsOf, useRepairs, withPut, withRepair } from "../../../state/repairs";
+import { type FoundSpot, fillOf, newRepair, repairsOf, useRepairs, withPut, withRepair } from "../../../state/repairs";
 import type { Stroke } from "../drawing/brush_layer";
 
 type Here = ReturnType<ReturnType<typeof useBench.getState>["forThis"]>;
@@ -149,6 +149,21 @@ export async function findDust(frame: Frame, lightToo: boolean): Promise<void> {
   }
 }
 
+/** Removes, to be filled, all that the crop shows beyond the picture, as one step. */
+export async function fillBeyond(frame: Frame): Promise<void> {
+  const { draft, forThis } = useBench.getState();
+  if (!draft) return;
+  const here = forThis();
+  try {
+    const body = { recipe: asked(draft) };
+    const told = await need(api.POST("/api/frames/{id}/repairs/beyond", { params: { path: { id: frame.id } }, body }));
+    const made = told.outlines.map((outline): Repair => ({ ...newRepair("removal", newItemId()), outline }));
+    put(frame.id, here, (r) => made.reduce(withPut, r));
+  } catch (error) {
+    complain(error);
+  }
+}
+
 const spotRepair = (spot: FoundSpot): Repair => ({
   ...newRepair("spot", newItemId()),
   dx: spot.dx,
@@ -216,9 +231,7 @@ export function settleAll(leastChance: number): void {
 export async function fill(frame: number, recipe: Recipe, repair: Repair, here: Here): Promise<void> {
   const body = { recipe: asked(recipe), repair: repair.id };
   const told = await need(api.POST("/api/frames/{id}/repairs/fill", { params: { path: { id: frame } }, body }));
-  const same = (one: Repair) =>
-    one.fill === "" &&
-    JSON.stringify([one.strokes, one.seed, one.reach]) === JSON.stringify([repair.strokes, repair.seed, repair.reach]);
+  const same = (one: Repair) => one.fill === "" && fillOf(one) === fillOf(repair);
   const change = (r: Recipe) => withRepair(r, repair.id, (one) => (same(one) ? { ...one, fill: told.fill } : one));
   const { frame: open, mayRedo, save } = useBench.getState();
   // somebody walks through the history meanwhile: a change now would cut off what can be made again

@@ -1,21 +1,28 @@
 import { type PointerEvent, useRef, useState } from "react";
-import { type Place, packed, simplified } from "../../../canvas/strokes";
+import { type Place, simplified } from "../../../canvas/strokes";
 import { useBench } from "../../../state/bench";
-import { newItemId } from "../../../state/items";
 import { complain } from "../../../state/notices";
-import { newRepair } from "../../../state/repairs";
 import { ARROWS } from "../../../ui/arrows";
 import { useEscape } from "../../../ui/use_escape";
 import type { OnScreen } from "../drawing/on_screen";
 import { converted } from "../drawing/places";
-import { putWithSource } from "./actions";
 
 const TOLERANCE = 0.8;
 /** Screen pixels that an outline has to enclose at least. */
 const LEAST_ACROSS = 6;
 
-/** Draws the outline of a patch: by a drag, or corner by corner with the keyboard (Enter sets one, Enter on the first closes it). */
-export function OutlineLayer({ screen }: { screen: OnScreen }) {
+interface Props {
+  screen: OnScreen;
+  /** What is drawn, for the ear. */
+  label: string;
+  /** The places that were drawn round, in frame coordinates. */
+  done: (places: Place[], here: ReturnType<ReturnType<typeof useBench.getState>["forThis"]>) => Promise<void> | void;
+  /** Esc while nothing is drawn yet. */
+  left?: () => void;
+}
+
+/** Draws an outline: by a drag, or corner by corner with the keyboard (Enter sets one, Enter on the first closes it). */
+export function OutlineLayer({ screen, label, done, left }: Props) {
   const { frame, at, picture } = screen;
   const [points, setPoints] = useState<Place[]>([]);
   const [cross, setCross] = useState<Place | null>(null);
@@ -25,7 +32,7 @@ export function OutlineLayer({ screen }: { screen: OnScreen }) {
     drawing.current = false;
     setPoints([]);
   };
-  useEscape(points.length > 0, leave);
+  useEscape(points.length > 0 || left !== undefined, () => (points.length || !left ? leave() : left()));
   const finish = async (drawn: Place[]) => {
     leave();
     const xs = drawn.map((p) => p[0]);
@@ -37,8 +44,7 @@ export function OutlineLayer({ screen }: { screen: OnScreen }) {
     try {
       const told = await converted(frame.id, draft, simplified(drawn, TOLERANCE).map(toPicture), "frame");
       const places = told.points.filter((p): p is Place => p !== null);
-      if (places.length >= 3)
-        await putWithSource(frame.id, here, { ...newRepair("patch", newItemId()), outline: packed(places) });
+      if (places.length >= 3) await done(places, here);
     } catch (error) {
       complain(error);
     }
@@ -53,7 +59,7 @@ export function OutlineLayer({ screen }: { screen: OnScreen }) {
     <div
       role="button"
       tabIndex={0}
-      aria-label="Outline of a patch: drag round it; with the keyboard arrows move, Enter sets a corner, Shift+Enter closes"
+      aria-label={`${label}; with the keyboard arrows move, Enter sets a corner, Shift+Enter closes`}
       data-testid="outline"
       className="pointer-events-auto absolute inset-0 cursor-crosshair touch-none"
       onPointerDown={(e) => {

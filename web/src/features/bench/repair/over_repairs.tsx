@@ -1,14 +1,16 @@
 import { useEffect } from "react";
 import type { Frame } from "../../../api/client";
 import type { Recipe } from "../../../api/generated/recipe";
-import { type Place, unpacked } from "../../../canvas/strokes";
+import { type Place, packed, unpacked } from "../../../canvas/strokes";
 import { useBench } from "../../../state/bench";
+import { newItemId } from "../../../state/items";
 import { complain, useNotices } from "../../../state/notices";
-import { KIND_WORDS, repairsOf, useRepairs, withPut } from "../../../state/repairs";
+import { saveAs } from "../../../state/passes";
+import { KIND_WORDS, newRepair, repairsOf, useRepairs, withPut, withRepair } from "../../../state/repairs";
 import { BrushLayer, type Stroke } from "../drawing/brush_layer";
 import { type OnScreen, OverPicture } from "../drawing/on_screen";
 import { converted, useOnPicture } from "../drawing/places";
-import { drawnWith, finishStroke, pickColour } from "./actions";
+import { drawnWith, finishStroke, pickColour, putWithSource } from "./actions";
 import { OutlineLayer } from "./outline_layer";
 import { Rings } from "./rings";
 import { SeenSource } from "./seen_source";
@@ -25,10 +27,32 @@ export function OverRepairs({ frame }: { frame: Frame }) {
 function Layers({ screen }: { screen: OnScreen }) {
   const tool = useRepairs((s) => s.tool);
   const walk = useRepairs((s) => s.walk);
+  const drawing = useRepairs((s) => s.drawing);
   return (
     <>
-      {tool === "patch" && <OutlineLayer key="outline" screen={screen} />}
-      {tool !== "none" && tool !== "patch" && <MendBrush screen={screen} />}
+      {drawing && (
+        <OutlineLayer
+          key="source"
+          screen={screen}
+          label="Where to take from: drag round it"
+          done={(places) => {
+            useRepairs.setState({ drawing: null });
+            saveAs("", (r) => withRepair(r, drawing, (one) => ({ ...one, source_outline: packed(places), fill: "" })));
+          }}
+          left={() => useRepairs.setState({ drawing: null })}
+        />
+      )}
+      {tool === "patch" && !drawing && (
+        <OutlineLayer
+          key="outline"
+          screen={screen}
+          label="Outline of a patch: drag round it"
+          done={(places, here) =>
+            putWithSource(screen.frame.id, here, { ...newRepair("patch", newItemId()), outline: packed(places) })
+          }
+        />
+      )}
+      {tool !== "none" && tool !== "patch" && !drawing && <MendBrush screen={screen} />}
       <Rings screen={screen} />
       {walk?.frame === screen.frame.id && <WalkedTo screen={screen} />}
     </>

@@ -6,7 +6,7 @@ import { useBench } from "../../../state/bench";
 import { complain } from "../../../state/notices";
 import { saveAs } from "../../../state/passes";
 import { KIND_WORDS, repairsOf, useRepairs, withOrder, withRepair } from "../../../state/repairs";
-import { Switch } from "../../../ui/controls";
+import { Button, Switch } from "../../../ui/controls";
 import { Gauge, type GaugeFacts } from "../../../ui/gauge";
 import { Act } from "../drawing/act";
 import { nextCandidate } from "./actions";
@@ -27,11 +27,15 @@ export function RepairRow({ frame, repair, number, opened, pair }: Props) {
   const put = (change: (one: Repair) => Repair) => (r: Recipe) => withRepair(r, repair.id, change);
   const state =
     repair.kind === "removal"
-      ? filling
-        ? "a quick fill; the full one is being looked for"
-        : repair.fill
-          ? `fill ${repair.seed + 1}`
-          : "a quick fill"
+      ? repair.fill
+        ? `fill ${repair.seed + 1}`
+        : !repair.strokes.length
+          ? filling
+            ? "being filled"
+            : "waits to be filled"
+          : filling
+            ? "a quick fill; the full one is being looked for"
+            : "a quick fill"
       : repair.candidate
         ? `place ${repair.candidate + 1}`
         : "";
@@ -145,7 +149,8 @@ function Opened(props: {
     <div className="pb-2">
       {gauge("strength", STRENGTH, 100)}
       {repair.kind === "patch" && gauge("soften_px", SOFTEN, 4)}
-      {repair.kind === "removal" && <ReachGauge repair={repair} put={put} />}
+      {repair.kind === "removal" && !repair.source_outline.length && <ReachGauge repair={repair} put={put} />}
+      {repair.kind === "removal" && <TakenFrom repair={repair} put={put} />}
       <div className="flex items-center gap-0.5 px-3 pt-1">
         {repair.kind !== "cover" && (
           <>
@@ -196,6 +201,47 @@ function Opened(props: {
           icon={<Trash2 size={14} aria-hidden />}
         />
       </div>
+    </div>
+  );
+}
+
+/** Where a removal may take from: all round, or where it was drawn. */
+function TakenFrom({
+  repair,
+  put,
+}: {
+  repair: Repair;
+  put: (change: (one: Repair) => Repair) => (r: Recipe) => Recipe;
+}) {
+  const drawing = useRepairs((s) => s.drawing === repair.id);
+  const drawn = repair.source_outline.length > 0;
+  return (
+    <div className="flex items-center gap-1.5 px-3.5 pt-1 text-xs text-ink2">
+      <span className="grow">
+        {drawing ? "Draw round what it may take." : drawn ? "Taken from where it was drawn." : "Taken from all round."}
+      </span>
+      {drawn && !drawing && (
+        <Button
+          quiet
+          className="!px-1.5"
+          onClick={() =>
+            saveAs(
+              "",
+              put((one) => ({ ...one, source_outline: [], fill: "" })),
+            )
+          }
+        >
+          All round
+        </Button>
+      )}
+      <Button
+        quiet
+        className="!px-1.5"
+        pressed={drawing}
+        onClick={() => useRepairs.setState({ drawing: drawing ? null : repair.id })}
+      >
+        {drawn ? "Draw anew" : "Draw where from"}
+      </Button>
     </div>
   );
 }

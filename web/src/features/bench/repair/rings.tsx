@@ -9,6 +9,7 @@ import {
   KIND_WORDS,
   linesOf,
   moved,
+  outlineOf,
   repairsOf,
   takesFrom,
   useRepairs,
@@ -37,6 +38,12 @@ export function Rings({ screen }: { screen: OnScreen }) {
   const lines = repairs.flatMap((r, i) => linesOf(r).map((line) => ({ of: i, line })));
   const first = places.length;
   places.push(...lines.flatMap((l) => l.line));
+  // where a patch comes from has its outline, where a removal may take from the one that was drawn
+  const drawnFrom =
+    current?.kind === "patch"
+      ? outlineOf(current.outline).map(([x, y]): Place => [x + current.dx, y + current.dy])
+      : outlineOf(current?.source_outline ?? []);
+  places.push(...drawnFrom);
   const told = useOnPicture(frame.id, draft, places);
   if (!told || told.points.length !== places.length) return null;
   const toScreen = (p: Place): Place => [at.left + p[0] * at.scale, at.top + p[1] * at.scale];
@@ -66,6 +73,17 @@ export function Rings({ screen }: { screen: OnScreen }) {
   const from = source ? told.points[first - 1] : null;
   const fromAt = from ? toScreen(from) : null;
   const target = rings.find((r) => r.repair.id === open);
+  const seenFrom = told.points.slice(places.length - drawnFrom.length).filter((p): p is Place => p !== null);
+  const around =
+    seenFrom.length > 2
+      ? `M${seenFrom
+          .map((p) =>
+            toScreen(p)
+              .map((v) => v.toFixed(1))
+              .join(" "),
+          )
+          .join("L")}Z`
+      : "";
   return (
     <>
       <svg aria-hidden="true" className="pointer-events-none absolute inset-0 h-full w-full" fill="none">
@@ -93,6 +111,18 @@ export function Rings({ screen }: { screen: OnScreen }) {
             </g>
           );
         })}
+        {around &&
+          ["#fff", "#161616"].map((ink, i) => (
+            <path
+              key={ink}
+              d={around}
+              stroke={ink}
+              strokeOpacity={i ? 1 : 0.7}
+              strokeWidth={i ? 1.4 : 3}
+              strokeLinecap="round"
+              {...(i ? { strokeDasharray: "1.5 4" } : {})}
+            />
+          ))}
         {target?.middle && fromAt && (
           <g>
             {["#fff", "#161616"].map((ink, i) => (
@@ -104,16 +134,27 @@ export function Rings({ screen }: { screen: OnScreen }) {
                 strokeWidth={i ? 1 : 3}
               />
             ))}
-            <circle cx={fromAt[0]} cy={fromAt[1]} r={target.radius} stroke="#fff" strokeWidth={3} strokeOpacity={0.7} />
-            <circle
-              cx={fromAt[0]}
-              cy={fromAt[1]}
-              r={target.radius}
-              stroke="#161616"
-              strokeWidth={1.4}
-              strokeDasharray="1.5 4"
-              strokeLinecap="round"
-            />
+            {current?.kind !== "patch" && (
+              <>
+                <circle
+                  cx={fromAt[0]}
+                  cy={fromAt[1]}
+                  r={target.radius}
+                  stroke="#fff"
+                  strokeWidth={3}
+                  strokeOpacity={0.7}
+                />
+                <circle
+                  cx={fromAt[0]}
+                  cy={fromAt[1]}
+                  r={target.radius}
+                  stroke="#161616"
+                  strokeWidth={1.4}
+                  strokeDasharray="1.5 4"
+                  strokeLinecap="round"
+                />
+              </>
+            )}
           </g>
         )}
       </svg>

@@ -1,7 +1,7 @@
 import { useEffect, useRef, useState } from "react";
 import { useBench } from "../../../state/bench";
 import { complain } from "../../../state/notices";
-import { repairsOf, useRepairs } from "../../../state/repairs";
+import { fillOf, repairsOf, useRepairs } from "../../../state/repairs";
 import { fill } from "./actions";
 
 /** Fills removals that have none yet, one after the other and whatever step is open, so that what is seen is what is delivered.
@@ -14,9 +14,9 @@ export function Fills({ frame }: { frame: number }): null {
   // while the history is walked through nothing is added to it
   const walking = useBench((s) => s.mayRedo);
   const waiting = repairsOf(recipe).find(
-    (r) => r.kind === "removal" && r.on && r.fill === "" && !refused.current.has(key(r)),
+    (r) => r.kind === "removal" && r.on && r.fill === "" && !refused.current.has(fillOf(r)),
   );
-  const next = waiting && !moving && !walking ? key(waiting) : null;
+  const next = waiting && !moving && !walking ? fillOf(waiting) : null;
   // biome-ignore lint/correctness/useExhaustiveDependencies: the key says which fill is wanted
   useEffect(() => {
     if (!waiting || !next || !recipe || busy) return;
@@ -35,5 +35,3 @@ export function Fills({ frame }: { frame: number }): null {
   }, [next, frame, busy]);
   return null;
 }
-
-const key = (r: ReturnType<typeof repairsOf>[number]): string => JSON.stringify([r.id, r.strokes, r.seed, r.reach]);

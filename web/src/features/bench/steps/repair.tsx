@@ -2,7 +2,7 @@ import { useEffect, useRef, useState } from "react";
 import { useBench } from "../../../state/bench";
 import { KIND_WORDS, MOST_REPAIRS, type RepairKind, repairsOf, useRepairs } from "../../../state/repairs";
 import { Button, Hint } from "../../../ui/controls";
-import { findDust } from "../repair/actions";
+import { fillBeyond, findDust } from "../repair/actions";
 import { DustWalk } from "../repair/dust_walk";
 import { RepairRow } from "../repair/repair_row";
 import { useTinyPairs } from "../repair/tiny_pairs";
@@ -18,6 +18,7 @@ const TOOLS: [RepairKind, string][] = [
   ["patch", "Draw round it, drag to where it comes from"],
   ["cover", "Paint a picked colour: scans and plain backdrops"],
 ];
+const percent = (share: number) => `${(100 * share).toFixed(share < 0.1 ? 1 : 0)} %`;
 /** Rows whose small pictures are asked for at once. */
 const PICTURED = 24;
 
@@ -46,6 +47,12 @@ export function RepairStep({ frame, recipe }: StepProps) {
     setBusy(true);
     void findDust(frame, lightToo).finally(() => setBusy(false));
   };
+  const beyond = () => {
+    if (busy) return;
+    setBusy(true);
+    void fillBeyond(frame).finally(() => setBusy(false));
+  };
+  const bare = useBench((s) => (s.header && s.header.bare >= 0.0005 ? percent(s.header.bare) : null));
   return (
     <>
       <fieldset aria-label="Tools of repair" className="grid grid-cols-3 gap-1 px-3.5 pb-2">
@@ -84,6 +91,16 @@ export function RepairStep({ frame, recipe }: StepProps) {
           </Button>
         </Hint>
       </div>
+      {bare && (
+        <div className="flex flex-wrap items-center gap-x-2 gap-y-1 border-t border-rule px-3.5 py-1.5 text-xs text-ink2">
+          <span className="min-w-0 grow">{bare} of the picture lies beyond the frame.</span>
+          <Hint text="Goes on with what stands beside it, as removals that can be filled another way">
+            <Button onClick={beyond} disabled={busy || full}>
+              Fill it
+            </Button>
+          </Hint>
+        </div>
+      )}
       {walk?.frame === frame.id && <DustWalk />}
       {repairs.length === 0 && !walk && tool === "none" && (
         <p className="border-t border-rule px-3.5 pt-2.5 text-sm text-ink2">
