@@ -183,5 +183,13 @@ def test_repairs_from_the_command_line(tmp_path: Path, dng: Path, capsys: pytest
     assert (a == b).all() and (a != c).any()
     ys, xs = np.nonzero((a != c).any(2))
     assert 200 < ys.mean() < 235 and 285 < xs.mean() < 330
+    wider = {"reach_beyond": True, "crop_x": 0.5, "crop_y": 0.35, "crop_width": 1.04, "crop_height": 0.7}
+    sets = [part for name, value in wider.items() for part in ("--set", f"framing.{name}={json.dumps(value)}")]
+    around = tmp_path / "around.json"
+    assert main(["mend", str(dng), "--beyond", "--fill", *sets, "-o", str(around)]) == 0
+    made = json.loads(around.read_text())["repair"]["repairs"]
+    assert made and all(r["kind"] == "removal" and r["outline"] and r["fill"] for r in made)
+    assert main(["mend", str(dng), "--beyond", "-o", str(tmp_path / "none.json")]) == 1
+    assert "nothing that lies beyond" in capsys.readouterr().err
     assert main(["mend", str(dng), "-o", str(tmp_path / "d.json")]) == 2 and "--dust" in capsys.readouterr().err
     assert main(["mend", str(dng), "--fill", "-o", str(filled)]) == 1 and "--overwrite" in capsys.readouterr().err

@@ -16,7 +16,7 @@ from zincplate.cli.main import main
 from zincplate.demo import truth
 from zincplate.demo.card import frame_bytes
 from zincplate.demo.sheet import scan
-from zincplate.services import bring_in, shoots
+from zincplate.services import bring_in, changes, shoots
 from zincplate.services.context import Context
 from zincplate.store.models import Frame, Version
 
@@ -221,3 +221,54 @@ def test_the_sheet_cleaned(page: Page, yard: dict[str, Version]) -> None:
     expect(page.get_by_role("button", name="Dust light")).to_have_attribute("aria-pressed", "true")
     page.keyboard.press("Escape")
     expect(tools.get_by_role("button", name="Cover")).to_have_attribute("aria-pressed", "false")
+
+
+def test_the_front_straightened_and_its_corners_filled(page: Page, context: Context, tmp_path: Path) -> None:
+    """Tilt and turn leave corners bare; they are filled at once, one from where it is drawn, and delivered so."""
+    made = shoots.create("Front")
+    (tmp_path / "TW-0001.dng").write_bytes(frame_bytes(truth.of(1).frame))
+    bring_in.start(context, made, bring_in.files_in(tmp_path))
+    run_jobs(context)
+    version = Version.select().join(Frame).where(Frame.shoot == made).get()
+    crop = {"reach_beyond": True, "crop_x": 0.5, "crop_y": 0.333, "crop_width": 0.98, "crop_height": 0.66}
+    change = changes.Change(revision=0, do="set", values={"framing": {"angle": 2.5, "tilt": 6, **crop}})
+    changes.make(context, version.id, change)
+    bench(page, version)
+    expect(page.get_by_text("lies beyond the frame")).to_be_visible()
+    page.get_by_role("button", name="Fill it").click()
+    pieces = saved(version, lambda v: len(v.recipe["repair"]["repairs"]) == 4)
+    expect(page.get_by_text("lies beyond the frame")).to_have_count(0, timeout=20_000)
+    saved(version, lambda v: all(r["fill"] for r in v.recipe["repair"]["repairs"]), 60)
+    page.keyboard.press("Control+z")
+    saved(version, lambda v: not v.recipe["repair"]["repairs"])
+    page.keyboard.press("Control+Shift+z")
+    filled = saved(
+        version,
+        lambda v: [r["id"] for r in v.recipe["repair"]["repairs"]] == [r["id"] for r in pieces.recipe["repair"]["repairs"]],
+    )
+
+    row = page.get_by_role("listitem", name="Removal 1")
+    row.get_by_role("button", name=re.compile("1 *Removal")).click()
+    row.get_by_role("button", name="Draw where from").click()
+    accessible(page)
+    outline = page.get_by_test_id("outline")
+    box = outline.bounding_box()
+    assert box is not None
+    at = lambda x, y: (box["x"] + x * box["width"], box["y"] + y * box["height"])  # noqa: E731
+    paint(page, at(0.6, 0.7), at(0.9, 0.7), at(0.9, 0.84), at(0.6, 0.84), at(0.6, 0.71))
+    expect(row).to_contain_text("Taken from where it was drawn")
+    final = saved(
+        version, lambda v: v.recipe["repair"]["repairs"][0]["source_outline"] and v.recipe["repair"]["repairs"][0]["fill"], 30
+    )
+    assert final.recipe["repair"]["repairs"][0]["fill"] != filled.recipe["repair"]["repairs"][0]["fill"]
+
+    recipe = tmp_path / "front.json"
+    recipe.write_text(json.dumps(final.recipe))
+    own, plain, again = (tmp_path / name for name in ("own.tif", "plain.tif", "again.json"))
+    develop = ["develop", str(tmp_path / "TW-0001.dng"), "--recipe", str(recipe)]
+    assert main([*develop, "-o", str(own)]) == 0
+    assert main([*develop, "--set", "repair.repairs=[]", "-o", str(plain)]) == 0
+    changed = (tifffile.imread(plain) != tifffile.imread(own)).any(2)
+    assert 0.01 < changed.mean() < 0.05 and changed[-40:, :400].mean() > 0.9
+    mend = ["mend", str(tmp_path / "TW-0001.dng"), "--recipe", str(recipe), "--beyond", "-o", str(again)]
+    assert main(mend) == 1  # nothing is left to fill
