@@ -333,3 +333,22 @@ def test_laid_over_what_is_kept_it_is_the_same(raw: bool, dng: Path, decoder: De
             plain = stages.plate(source, key(source), plan, window, True)
             assert np.abs(laid - plain).max() > 1e-3
     assert long_edge > 400
+
+
+def test_a_damaged_fill_is_looked_for_again_and_told() -> None:
+    """A recipe one of whose fills was spoiled on its way opens; setting such a fill is refused as before."""
+    document = with_repairs({**KINDS["spot"]}, {**KINDS["removal"], "id": "r"}).to_document()
+    document["repair"]["repairs"][1]["fill"] = "c3BvaWxlZA=="
+    recipe = Recipe.from_document(document)
+    assert recipe.notes == ("The fill of repair 2 was damaged and is looked for again.",)
+    assert recipe.value("repair", "repairs")[1].fill == ""
+    assert (shown(recipe) == shown(with_repairs({**KINDS["spot"]}, {**KINDS["removal"], "id": "r"}))).all()
+
+
+def test_removals_of_the_first_version_say_that_their_borders_changed() -> None:
+    filled = with_filled(with_repairs({**KINDS["removal"], "id": "r"}))
+    document = filled.to_document()
+    document["versions"]["repairs"] = 1
+    assert "light of another subject" in Recipe.from_document(document).notes[0]
+    document["repair"]["repairs"] = []
+    assert Recipe.from_document(document).notes == ()

@@ -100,6 +100,8 @@ class Operation(Generic[P]):
     """How the file is shown at all rather than an adjustment: stays when its step is switched off."""
     upgrades: tuple[Upgrade, ...] = ()
     """From version 1 to 2, from 2 to 3 and so on: one for every version before the current one."""
+    salvage: Upgrade | None = None
+    """Takes out of a document's values what is damaged beyond use but can be made again, and says so."""
     retired: frozenset[str] = frozenset()
     """Controls that older versions had and this one has not; only upgrades know them."""
 
@@ -110,7 +112,7 @@ class Operation(Generic[P]):
     def upgrade(self, old_version: int, values: dict[str, Any]) -> tuple[dict[str, Any], tuple[str, ...]]:
         """Values of an older version as today's, and sentences about what does not show as it did."""
         told = []
-        for step in self.upgrades[old_version - 1 :]:
+        for step in (*self.upgrades[old_version - 1 :], *((self.salvage,) if self.salvage else ())):
             values, sentence = step(values)
             told.append(sentence)
         return values, tuple(s for s in told if s)

@@ -5,7 +5,7 @@ Places are in frame coordinates (long edges of the upright, unturned, uncorrecte
 """
 
 from dataclasses import replace
-from typing import Annotated, Literal, Self
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import AfterValidator, Field, model_validator
 
@@ -99,4 +99,33 @@ def apply(parameters: RepairParameters, plan: LightPlan) -> LightPlan:
     return replace(plan, repairs=acting) if acting else plan
 
 
-REPAIRS = Operation("repairs", "repair", "Repairs", 1, RepairParameters, apply)
+def _other_subjects(values: dict[str, Any]) -> tuple[dict[str, Any], str]:
+    """From version 1, whose removals smeared the light of another subject into theirs where a fill did not go on."""
+    filled = any(isinstance(r, dict) and r.get("fill") for r in _listed(values))
+    return values, "Removals no longer take on the light of another subject beside them." if filled else ""
+
+
+def _damaged_fills(values: dict[str, Any]) -> tuple[dict[str, Any], str]:
+    """Without fills that cannot be read: they are looked for again."""
+    numbers, kept = [], []
+    for number, one in enumerate(_listed(values), 1):
+        try:
+            if isinstance(one, dict) and isinstance(one.get("fill"), str):
+                _readable(one["fill"])
+        except ValueError:
+            numbers.append(str(number))
+            one = {**one, "fill": ""}
+        kept.append(one)
+    if not numbers:
+        return values, ""
+    return {**values, "repairs": kept}, f"The fill of repair {', '.join(numbers)} was damaged and is looked for again."
+
+
+def _listed(values: dict[str, Any]) -> list[Any]:
+    found = values.get("repairs", [])
+    return list(found) if isinstance(found, (list, tuple)) else []
+
+
+REPAIRS = Operation(
+    "repairs", "repair", "Repairs", 2, RepairParameters, apply, upgrades=(_other_subjects,), salvage=_damaged_fills
+)
