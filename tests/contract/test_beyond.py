@@ -203,3 +203,27 @@ def test_only_from_where_it_was_drawn() -> None:
 )
 def test_what_stands_for_places_beyond(first: int, count: int, size: int, mirrored: bool, wanted: list[int]) -> None:
     assert inward(first, count, size, mirrored).tolist() == wanted
+
+
+def test_a_stretched_border_needs_no_filling() -> None:
+    """It reaches the crop without repeating itself, is told, and places find back."""
+    source = cut()
+    drawn, stretched = shown(source, canvas(source)), shown(source, canvas(source, beyond="stretch"))
+    # an edge drawn out is the same value again and again
+    assert (np.diff(drawn[:, : EDGE - 1], axis=1) == 0).mean() > 0.95 and (np.diff(stretched[:, :EDGE], axis=1) == 0).mean() < 0.2
+    middle = (slice(171, 190), slice(200, 280))
+    assert np.abs(stretched[middle] - drawn[middle]).max() <= 2
+    share, notes = bare(source, canvas(source, beyond="stretch"))
+    assert share == 0 and "stretched by up to 24 px" in notes[0]
+    with pytest.raises(RecipeError, match="nothing that lies beyond"):
+        outlines_beyond(renderer(), source, key(source), canvas(source, beyond="stretch"))
+    framed = renderer().framed(source, key(source), source.plan(canvas(source, beyond="stretch")).frame)
+    places = np.array([[3.0, 5.0], [100.5, 2.0], [470.0, 350.0], [240.0, 180.0]])
+    there = framed.to_frame(places)
+    long_edge = max(source.width, source.height)
+    assert (there >= 0).all() and (there <= [source.width / long_edge, source.height / long_edge]).all()
+    assert np.abs(framed.from_frame(there) - places).max() < 0.03
+    # what is shown at a place is what the frame has where the place leads
+    x, y = (there[0] * long_edge).astype(int)
+    plain = shown(source, NEUTRAL)
+    assert np.abs(stretched[5, 3] - plain[y - 2 : y + 3, x - 2 : x + 3].reshape(-1, 3)).min() < 3000

@@ -16,6 +16,7 @@ from zincplate.core.geometry.frame_map import FrameMap, Rectangle
 from zincplate.core.geometry.orientation import turned_back, turned_points
 from zincplate.core.geometry.projective import FramingError, Movements, apply, of_four_points, of_movements
 from zincplate.core.geometry.radial import LensDataError, Radial, compose
+from zincplate.core.geometry.rim_stretch import RimStretch, missing_along
 from zincplate.core.geometry.warp import Sampling
 from zincplate.formats.dng.lens import curve_of
 from zincplate.formats.lens_profiles import LensDatabase
@@ -62,7 +63,14 @@ class Framing:
     @property
     def key(self) -> tuple[object, ...]:
         """What pixels depend on, for caches."""
-        way = (self.plan.quarter_turns, self.plan.mirror, self.plan.crop.mirrored, self.map.matrix.tobytes(), self.map.radial.key)
+        way = (
+            self.plan.quarter_turns,
+            self.plan.mirror,
+            self.plan.crop.mirrored,
+            self.plan.crop.stretched,
+            self.map.matrix.tobytes(),
+            self.map.radial.key,
+        )
         return (*way, self.left, self.top, self.width, self.height)
 
     def source_key(self, key: str) -> str:
@@ -91,6 +99,8 @@ class Framing:
         if self.shrunk:
             what = "The crop" if self.plan.crop.middle is not None else "The picture"
             found.append(f"{what} was made smaller ({self.width} x {self.height}) to stay on what the file shows.")
+        if self.rim is not None:
+            found.append(f"The border is stretched by up to {self.rim.most_px:.0f} px to fill the crop.")
         if self.bare >= 0.0005:
             how = "its mirror image" if self.plan.crop.mirrored else "its edge, drawn out"
             found.append(f"{self.bare:.1%} lies beyond the picture and shows {how}.")
@@ -99,7 +109,15 @@ class Framing:
     @property
     def bare(self) -> float:
         """Share 0..1 of the finished picture where nothing of the file stands."""
-        return self.beyond
+        return self.beyond if self.rim is None else 0.0
+
+    @cached_property
+    def rim(self) -> RimStretch | None:
+        """How the border is drawn out, where that is asked for and something is missing."""
+        if not self.plan.crop.stretched or self.beyond == 0:
+            return None
+        outline = self.map.to_source(self.rectangle.edge(64))
+        return missing_along(outline, self.map.width, self.map.height) if np.isfinite(outline).all() else None
 
     @property
     def direct(self) -> bool:
@@ -131,12 +149,15 @@ class Framing:
     def to_frame(self, finished: Float64) -> Float64:
         """(n, 2) full-size pixels of the finished picture -> frame coordinates; NaN where no ray of the picture goes."""
         source = self.map.to_source(np.asarray(finished, np.float64) + np.array([self.left, self.top]))
+        if self.rim is not None:
+            source = self.rim.into(source)
         width, height = self.unturned
         return turned_back(source, width, height, self.plan.quarter_turns, self.plan.mirror) / max(self.unturned)
 
     def from_frame(self, frame: Float64) -> Float64:
         """Frame coordinates -> full-size pixels of the finished picture."""
-        return self.map.to_plane(self.source_of_frame(frame)) - [self.left, self.top]
+        source = self.source_of_frame(frame)
+        return self.map.to_plane(source if self.rim is None else self.rim.out_of(source)) - [self.left, self.top]
 
     def source_of_frame(self, frame: Float64) -> Float64:
         """Frame coordinates -> full-size pixels of the turned source."""
@@ -148,6 +169,7 @@ class Framing:
         other = replace(self, left=left, top=top, width=width, height=height)
         # far beyond the picture the map may be drawn out without end: it does not decide how finely the source is read
         other.__dict__["steps"] = self.steps
+        other.__dict__["rim"] = None
         other.__dict__["beyond"] = 0.0 if self.map.covers(other.rectangle) else 1e-6
         return other
 
@@ -178,6 +200,7 @@ class Framing:
             source_window.y,
             self.plan.crop.mirrored,
             (reach.x, reach.y, reach.right, reach.bottom) if reach is not None else None,
+            self.rim,
             finer,
         )
 
@@ -206,6 +229,8 @@ class Framing:
         places = np.stack([self.left + columns.ravel() * step_x, self.top + rows.ravel() * step_y], 1)
         found = np.concatenate([self.map.to_source(places, channel) for channel in range(3)])
         found = found[np.isfinite(found).all(1)]
+        if self.rim is not None:
+            found = self.rim.into(found)
         if len(found) == 0:
             found = size[None] / 2
         if self.plan.crop.mirrored:
@@ -238,7 +263,7 @@ class Framed(Framing):
     @cached_property
     def reach(self) -> Rect | None:
         """What of the source's plane has something on it, where repairs go beyond the picture and the crop shows that."""
-        if self.beyond == 0:
+        if self.beyond == 0 or self.rim is not None:
             return None
         reach = self.source.reach
         return reach if reach.area != self.map.width * self.map.height else None
@@ -248,7 +273,7 @@ class Framed(Framing):
         """Share 0..1 of the finished picture that the source does not reach and no repair has filled."""
         mended = self.source.mended
         if self.reach is None or mended is None:
-            return self.beyond
+            return super().bare
         x, y = np.meshgrid((np.arange(96) + 0.5) / 96 * self.width, (np.arange(96) + 0.5) / 96 * self.height)
         places = np.stack([x.ravel(), y.ravel()], 1)
         source = self.map.to_source(places + np.array([self.left, self.top]))
@@ -324,14 +349,9 @@ def _matrix(plan: FramePlan, radial: Radial, width: int, height: int, shape: Sha
     return of_four_points(ideal, moved + np.reshape(plan.corners, (4, 2)) * max(width, height))
 
 
-def moved_by(plan: FramePlan, long_edge_px: int) -> tuple[float, float]:
-    """How rise and shift move the finished picture over the plane: rise shows more of what is above."""
-    return plan.shift * long_edge_px, -plan.rise * long_edge_px
-
-
 def _crop(plan: FramePlan, mapping: FrameMap, source: Shape) -> tuple[Rectangle, bool]:
     crop, long_edge = plan.crop, max(mapping.width, mapping.height)
-    move_x, move_y = moved_by(plan, long_edge)
+    move_x, move_y = plan.moved_by(long_edge)
     if crop.middle is None:
         ratio = crop.ratio or mapping.width / mapping.height
         if mapping.identity and crop.ratio is None:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from zincplate.core.geometry.projective import FramingError, angles_of, apply, rotation
 from zincplate.core.geometry.straighten import Along, Turns, bend_of_lines, turns_of_lines
 from zincplate.ops.framing.crop import LEAST
-from zincplate.pipeline.framing import Framed, moved_by
+from zincplate.pipeline.framing import Framed
 from zincplate.plan.frame import NO_CORNERS
 from zincplate.recipe.document import Recipe
 
@@ -139,7 +139,7 @@ def crop(framed: Framed, left: float, top: float, width: float, height: float, r
     long_edge = max(framed.source.width, framed.source.height)
     if not (width >= LEAST * long_edge and height >= LEAST * long_edge):
         raise FramingError("This crop is too small to be a picture. Draw it larger.")
-    move_x, move_y = moved_by(framed.plan, long_edge)
+    move_x, move_y = framed.plan.moved_by(long_edge)
     middle = to_frame(framed, [(left + width / 2 - move_x, top + height / 2 - move_y)])[0]
     return {
         "framing": {

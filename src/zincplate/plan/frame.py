@@ -35,6 +35,8 @@ class CropPlan:
     keep_inside: bool = True
     mirrored: bool = False
     """Beyond the picture: its mirror image or its edge drawn out."""
+    stretched: bool = False
+    """The picture's border is drawn out to the crop."""
 
 
 @dataclass(frozen=True)
@@ -56,3 +58,7 @@ class FramePlan:
     """x and y by which the corners are pulled, from the upper left clockwise, of the long edge."""
     lens: LensPlan = field(default_factory=LensPlan)
     crop: CropPlan = field(default_factory=CropPlan)
+
+    def moved_by(self, long_edge_px: int) -> tuple[float, float]:
+        """How rise and shift move the finished picture over the plane: rise shows more of what is above."""
+        return self.shift * long_edge_px, -self.rise * long_edge_px

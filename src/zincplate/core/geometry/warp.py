@@ -17,6 +17,7 @@ from numba.extending import intrinsic
 from numpy.typing import NDArray
 
 from zincplate.core.geometry.radial import STEPS, Radial
+from zincplate.core.geometry.rim_stretch import RimStretch, drawn_x, drawn_y
 from zincplate.core.kernels.kernel_math import BLOCK, INLINE, KERNEL, bits_of, float_of, load, stack_floats
 
 Float32 = NDArray[np.float32]
@@ -139,6 +140,9 @@ def spline_coefficients(planes: Float32) -> Float32:
     return out
 
 
+_NO_RIM = np.zeros(4, np.float32)
+
+
 @dataclass(frozen=True)
 class Sampling:
     """How pixels of a window find their place in source planes.
@@ -165,6 +169,8 @@ class Sampling:
     reach: tuple[float, float, float, float] | None = None
     """Left, top, right and bottom (full-size pixels of the picture) of what the source planes hold, where that is more than the
     picture: what lies beyond it but within is read as it is."""
+    rim: RimStretch | None = None
+    """The picture's border is drawn out by as much."""
     finer: int = 1
     """Places read per pixel and direction, where the source is much finer than the window."""
 
@@ -173,7 +179,11 @@ class Sampling:
         places = (self.start_x, self.start_y, self.step_x, self.step_y, self.picture_width, self.picture_height)
         rest = (self.scale_x, self.scale_y, self.origin_x, self.origin_y, float(self.mirrored))
         reach = self.reach or (0.0, 0.0, self.picture_width, self.picture_height)
-        return np.concatenate([np.ravel(self.to_picture), places, rest, reach])
+        return np.concatenate([np.ravel(self.to_picture), places, rest, reach, [float(self.rim is not None)]])
+
+    def rim_table(self) -> Float32:
+        """For the kernels."""
+        return _NO_RIM if self.rim is None else self.rim.table
 
 
 @njit(inline="always")
@@ -214,7 +224,7 @@ def _places(numbers, table, table_scale, px, py, place, scales):
 
 
 @njit(**INLINE)
-def _samples(numbers, place, scales, channel, width, height, middle, out):
+def _samples(numbers, rim, place, scales, channel, width, height, middle, out):
     """Where BLOCK undistorted places fall in source planes of a size, in samples: x in the first and y in the second part of
     ``out``. ``middle`` is half for places between the samples' middles, 0 for the sample that holds a place."""
     half_x, half_y = np.float32(numbers[13] / 2), np.float32(numbers[14] / 2)
@@ -224,9 +234,12 @@ def _samples(numbers, place, scales, channel, width, height, middle, out):
     mirrored = numbers[19] > 0
     last_x, last_y = np.float32(width - 1), np.float32(height - 1)
     left, top, right, bottom = np.float32(numbers[20]), np.float32(numbers[21]), np.float32(numbers[22]), np.float32(numbers[23])
+    drawn = numbers[24] > 0
     for x in range(BLOCK):
         s = scales[x + channel * BLOCK]
         px, py = place[x] * s + half_x, place[x + BLOCK] * s + half_y
+        if drawn:
+            px, py = drawn_x(rim, px, py, full_x, full_y), drawn_y(rim, px, py, full_x, full_y)
         held = (px >= left) & (px <= right) & (py >= top) & (py <= bottom)
         sx = (px if held else _into(px, full_x, mirrored)) * scale_x - origin_x
         sy = (py if held else _into(py, full_y, mirrored)) * scale_y - origin_y
@@ -246,7 +259,7 @@ def _keep_above(fraction, index, plane, count):
 
 
 @njit(**KERNEL)
-def _warp(planes, coefficients, numbers, table, table_scale, shared, finer, out):
+def _warp(planes, coefficients, numbers, rim, table, table_scale, shared, finer, out):
     _, height, width = planes.shape
     rows, columns = out.shape[1:]
     stride = np.int32(width + 2 * PAD)
@@ -265,7 +278,7 @@ def _warp(planes, coefficients, numbers, table, table_scale, shared, finer, out)
                 for x in range(BLOCK):
                     place[x + 2 * BLOCK] = place[x + 2 * BLOCK] * share
                 for run in range(1 if shared else 3):
-                    _samples(numbers, place, scales, run, width, height, 0.5, fraction)
+                    _samples(numbers, rim, place, scales, run, width, height, 0.5, fraction)
                     # the index travels as the bits of a float: one kind of scratch for all
                     for x in range(BLOCK):
                         sx, sy = fraction[x], fraction[x + BLOCK]
@@ -296,7 +309,7 @@ def _warp(planes, coefficients, numbers, table, table_scale, shared, finer, out)
 
 
 @njit(**KERNEL)
-def _nearest(planes, numbers, table, table_scale, out):
+def _nearest(planes, numbers, rim, table, table_scale, out):
     height, width = planes.shape[1:]
     rows, columns = out.shape[1:]
     samples, size = planes.reshape(-1), np.int32(height * width)
@@ -305,7 +318,7 @@ def _nearest(planes, numbers, table, table_scale, out):
         for b in range(0, columns, BLOCK):
             px, py = numbers[9] + (b + 0.5) * numbers[11], numbers[10] + (y + 0.5) * numbers[12]
             _places(numbers, table, table_scale, px, py, place, scales)
-            _samples(numbers, place, scales, 1, width, height, 0.0, at)
+            _samples(numbers, rim, place, scales, 1, width, height, 0.0, at)
             for x in range(BLOCK):
                 at[x + 2 * BLOCK] = float_of(np.int32(np.int32(at[x + BLOCK]) * np.int32(width) + np.int32(at[x])))
             for c in range(planes.shape[0]):
@@ -315,7 +328,7 @@ def _nearest(planes, numbers, table, table_scale, out):
 
 
 @njit(**KERNEL)
-def _linear(planes, numbers, table, table_scale, out):
+def _linear(planes, numbers, rim, table, table_scale, out):
     channels, height, width = planes.shape
     rows, columns = out.shape[1:]
     for y in prange(rows):
@@ -323,7 +336,7 @@ def _linear(planes, numbers, table, table_scale, out):
         for b in range(0, columns, BLOCK):
             px, py = numbers[9] + (b + 0.5) * numbers[11], numbers[10] + (y + 0.5) * numbers[12]
             _places(numbers, table, table_scale, px, py, place, scales)
-            _samples(numbers, place, scales, 1, width, height, 0.5, at)
+            _samples(numbers, rim, place, scales, 1, width, height, 0.5, at)
             for x in range(min(BLOCK, columns - b)):
                 sx, sy = at[x], at[x + BLOCK]
                 ix, iy = np.int32(sx), np.int32(sy)
@@ -349,19 +362,23 @@ def warp(
         coefficients = spline_coefficients(planes)
     out = np.empty((3, height, width), np.float32)
     scale = np.float32(1 / radial.step_px)
-    _warp(planes, coefficients, sampling.numbers(), radial.table, scale, radial.shared, sampling.finer, out)
+    _warp(planes, coefficients, sampling.numbers(), sampling.rim_table(), radial.table, scale, radial.shared, sampling.finer, out)
     return out
 
 
 def warp_nearest(planes: Float32, sampling: Sampling, radial: Radial, width: int, height: int) -> Float32:
     """The same by the nearest sample and without change of light: for asking what the sensor recorded at a place."""
     out = np.empty((planes.shape[0], height, width), np.float32)
-    _nearest(np.ascontiguousarray(planes), sampling.numbers(), radial.table, np.float32(1 / radial.step_px), out)
+    _nearest(
+        np.ascontiguousarray(planes), sampling.numbers(), sampling.rim_table(), radial.table, np.float32(1 / radial.step_px), out
+    )
     return out
 
 
 def warp_linear(planes: Float32, sampling: Sampling, radial: Radial, width: int, height: int) -> Float32:
     """The same by linear interpolation, any number of planes, green's places, light as it is: for smooth helper planes."""
     out = np.empty((planes.shape[0], height, width), np.float32)
-    _linear(np.ascontiguousarray(planes), sampling.numbers(), radial.table, np.float32(1 / radial.step_px), out)
+    _linear(
+        np.ascontiguousarray(planes), sampling.numbers(), sampling.rim_table(), radial.table, np.float32(1 / radial.step_px), out
+    )
     return out

@@ -77,11 +77,11 @@ class CropParameters(Parameters):
     reach_beyond: bool = switch(
         "Reach beyond the picture", help="The crop may go where the picture does not; that part is filled and marked."
     )
-    beyond: Literal["edge", "mirror"] = choice(
+    beyond: Literal["edge", "mirror", "stretch"] = choice(
         "Filled with",
         neutral="edge",
-        options={"edge": "the edge, drawn out", "mirror": "the mirrored picture"},
-        help="What stands beyond the picture until it is filled from the surroundings.",
+        options={"edge": "the edge, drawn out", "mirror": "the mirrored picture", "stretch": "the border, stretched"},
+        help="What stands beyond the picture until it is filled from the surroundings; a stretched border needs no filling.",
     )
     guides: Annotated[tuple[Guide, ...], WITH_IDS, Field(max_length=12)] = Field(
         default=(), json_schema_extra=_hidden("Guides", "Lines to judge by; they are not delivered.", "guides")
@@ -99,6 +99,7 @@ def apply(parameters: CropParameters, plan: LightPlan) -> LightPlan:
         None if ratio is None or not math.isfinite(ratio) else ratio,
         not parameters.reach_beyond,
         parameters.beyond == "mirror",
+        parameters.beyond == "stretch",
     )
     return replace(plan, frame=replace(plan.frame, crop=crop))
 
