@@ -9,7 +9,7 @@ from scipy.sparse import csc_matrix, csr_matrix
 from scipy.sparse.csgraph import maximum_flow
 from scipy.sparse.linalg import spsolve
 
-from zincplate.core.repair.dust import spots
+from zincplate.core.repair.dust import shadow, spots
 from zincplate.core.repair.fill import blended, found
 from zincplate.core.repair.fill_map import Fill, fill_from_text
 from zincplate.core.repair.healing import from_roots, healed, to_roots
@@ -266,3 +266,36 @@ def test_holes_of_every_shape(quick: bool) -> None:
         result = blended(picture, hole, fill)
         assert np.isfinite(result).all() and (result[:, ~hole] == picture[:, ~hole]).all()
         assert result.min() > -0.4 and result.max() < 1.4
+
+
+@pytest.mark.parametrize(
+    ("through", "light", "low", "high"),
+    [
+        ((0.75, 0.75, 0.75), 0.4, 0.95, 1.0),  # dust
+        ((0.93, 0.93, 0.93), 0.4, 0.95, 1.0),  # hardly any
+        ((0.9, 0.6, 0.35), 0.4, 0.0, 0.1),  # a leaf or a rust stain
+        ((0.05, 0.05, 0.05), 0.4, 0.0, 0.05),  # a hole
+        ((0.75, 0.75, 0.75), 0.999, 0.0, 0.0),  # in blown light nothing can be told
+    ],
+)
+def test_what_dust_lets_through(through: tuple[float, float, float], light: float, low: float, high: float) -> None:
+    rng = np.random.default_rng(7)
+    y, x = np.mgrid[:41, :41]
+    spot = np.hypot(y - 20, x - 20) < 6
+    planes = np.full((3, 41, 41), light, np.float32) * np.array([0.8, 1.0, 0.6], np.float32)[:, None, None]
+    if light > 0.9:
+        planes[:] = light
+    planes[:, spot] *= np.array(through, np.float32)[:, None]
+    planes += 0.01 * light * rng.normal(size=planes.shape).astype(np.float32)
+    assert low <= shadow(planes, (20.5, 20.5), 6.0, np.ones(3, np.float32)) <= high
+
+
+def test_noise_does_not_make_dust_coloured() -> None:
+    """A faint spot of two pixels in coarse noise: its medians waver, and that is allowed for."""
+    rng = np.random.default_rng(8)
+    told = []
+    for _ in range(40):
+        planes = 0.1 * (1 + 0.15 * rng.normal(size=(3, 17, 17)).astype(np.float32))
+        planes[:, 7:10, 7:10] *= 0.6
+        told.append(shadow(planes, (8.5, 8.5), 2.0, np.ones(3, np.float32)))
+    assert np.mean(told) > 0.8

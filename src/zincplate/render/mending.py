@@ -197,9 +197,19 @@ def _spots(renderer: Renderer, source: Source, hot: bool, light_too: bool, least
     def look() -> list[dust.Spot]:
         grey, (left, top) = _grey(source, step, hot)
         found = dust.spots(grey, light_too, least_chance)
-        return [replace(s, x=s.x * step + left, y=s.y * step + top, radius_px=s.radius_px * step) for s in found]
+        seen = [replace(s, x=s.x * step + left, y=s.y * step + top, radius_px=s.radius_px * step) for s in found]
+        judged = [s if light_too else replace(s, chance=s.chance * _like_a_shadow(source, s, hot)) for s in seen]
+        return sorted((s for s in judged if s.chance >= least_chance), key=lambda s: -s.chance)
 
     return renderer.on_render_thread(look)
+
+
+def _like_a_shadow(source: Source, spot: dust.Spot, hot: bool) -> float:
+    around = int(2.5 * spot.radius_px) + 4
+    x, y = int(spot.x), int(spot.y)
+    rect = Rect(x - around, y - around, 2 * around + 1, 2 * around + 1).within(Rect(0, 0, source.width, source.height))
+    planes = source.window(rect.x, rect.y, rect.w, rect.h, hot)
+    return dust.shadow(planes, (spot.x - rect.x, spot.y - rect.y), spot.radius_px, source.white_limits)
 
 
 def _with_sources(renderer: Renderer, source: Source, key: str, hot: bool, found: list[dust.Spot]) -> list[FoundSpot | None]:

@@ -21,6 +21,8 @@ WIDER = 1.6
 ROUND_FROM = 0.25
 """Ratio of the curvatures from which a spot is round."""
 LEAST_TIMES = 4.0
+DARKEST, DARK = 0.12, 0.3
+"""Share of the light that hardly ever gets through dust, and that which sometimes does."""
 _OCTAVES = 5
 _AROUND = 9.0
 
@@ -50,6 +52,32 @@ def spots(roots: Float32, light_too: bool = False, least_chance: float = 0.5, mo
     return _apart([s for s in found if s.chance >= least_chance])[:most]
 
 
+def shadow(linear: Float32, middle: tuple[float, float], radius_px: float, limits: Float32) -> float:
+    """How much a dark spot is like the shadow of dust, 0..1: on linear planes (3, h, w) about it, ``middle`` its column and row
+    there, ``limits`` (3,) where each plane is blown.
+
+    Dust lets through the same share of every colour, seldom as little as a sixth; and beside it the sensor has to be able to tell
+    anything at all: small shadows in blown light stand out of no noise.
+    """
+    _, h, w = linear.shape
+    y, x = np.ogrid[:h, :w]
+    away = np.hypot(y + 0.5 - middle[1], x + 0.5 - middle[0])
+    core, ring = away < max(0.6 * radius_px, 1.0), (away > 1.5 * radius_px) & (away < 2.5 * radius_px + 1)
+    if not core.any() or ring.sum() < 8:
+        return 1.0
+    inner, outer = linear[:, core], linear[:, ring]
+    around = np.median(outer, axis=1)
+    if (around >= 0.97 * limits).any():
+        return 0.0
+    ratios = np.log(np.maximum(np.median(inner, axis=1), 1e-5) / np.maximum(around, 1e-5))
+    through, apart = float(np.exp(ratios.mean())), float(np.ptp(ratios))
+    # what medians of so few pixels waver by
+    waver = 1.4826 * np.median(np.abs(outer - around[:, None]), axis=1) / np.maximum(around, 1e-5)
+    allowed = 0.1 + 0.4 * abs(float(ratios.mean())) + 3 * 1.25 * float(waver.max()) / np.sqrt(core.sum())
+    dense = np.clip((through - DARKEST) / (DARK - DARKEST), 0, 1)
+    return float(dense * np.clip(2 - apart / allowed, 0, 1))
+
+
 def _of_octave(plane: Float32, scale: float, light_too: bool) -> list[Spot]:
     # one scale more on both sides, so that the best one is known to be the best
     scales = (*FINEST, *SIGMAS) if scale == 1 else SIGMAS
@@ -77,25 +105,11 @@ def _of_octave(plane: Float32, scale: float, light_too: bool) -> list[Spot]:
                 continue
             roundness = _roundness(r, ys, xs)
             for y, x, one in zip(ys, xs, roundness, strict=True):
-                t = min(float(times[y, x]), _beside(r, int(y), int(x), sigma))
+                t = float(times[y, x])
                 chance = float(1 / (1 + np.exp(-(t - 6.0) / 0.9)) * np.clip((one - 0.1) / (ROUND_FROM - 0.1), 0, 1))
                 radius = 1.55 * sigma * scale
                 found.append(Spot((float(x) + 0.5) * scale, (float(y) + 0.5) * scale, radius, t, chance))
     return found
-
-
-def _beside(r: Float32, y: int, x: int, sigma: float) -> float:
-    """How many times a peak is what one in twenty places near it reaches, as multiples of the deviation that would have been of
-    noise. Among leaves or bricks many places stand out, and none of them is dust."""
-    reach, core = int(_AROUND * sigma), int(np.ceil(2.6 * sigma))
-    top, left = max(y - reach, 0), max(x - reach, 0)
-    part = np.abs(r[top : y + reach + 1, left : x + reach + 1])
-    ys, xs = np.ogrid[top : top + part.shape[0], left : left + part.shape[1]]
-    ring = part[np.square(ys - y) + np.square(xs - x) > core * core]
-    if ring.size < 20:
-        return 0.0
-    at = int(0.95 * ring.size)
-    return float(1.96 * r[y, x] / max(float(np.partition(ring, at)[at]), 1e-7))
 
 
 def _roundness(r: Float32, ys: NDArray[np.intp], xs: NDArray[np.intp]) -> NDArray[np.float64]:
