@@ -76,6 +76,7 @@ def framing_facts(framed: Framed, recipe: Recipe, shown: tuple[float, float, flo
         "source_width": framed.source.width,
         "source_height": framed.source.height,
         "beyond": round(framed.beyond, 5),
+        "bare": round(framed.bare, 5),
         "shrunk": framed.shrunk,
         "profile": framed.profile,
         "focal_known": framed.focal_known,

@@ -19,6 +19,8 @@ export interface FramingFacts {
   source_height: number;
   /** Share of the finished picture that lies beyond the file's. */
   beyond: number;
+  /** How much of that is neither filled by repairs nor has the border stretched to it. */
+  bare: number;
   shrunk: boolean;
   profile: string;
   focal_known: boolean;

@@ -171,7 +171,7 @@ function Inner({ frame, at, box, surround, facts, crop, tool }: InnerProps) {
         </defs>
         {/* a clip, not a mask: a mask is painted anew over the whole table at every step of a drag */}
         <path d={`${box4}M${path(outline)}Z`} fillRule="evenodd" fill={surround} clipPath={`url(#${veil})`} />
-        {facts.beyond > 0 && (
+        {facts.beyond > 0 && (facts.bare > 0 || draft.framing.beyond === "stretch") && (
           <g clipPath={`url(#${clip})`}>
             <path d={`${box4}M${path(outline)}Z`} fillRule="evenodd" fill={`url(#${hatch})`} />
           </g>

@@ -7,7 +7,7 @@ import { usePresets } from "../../../state/queries";
 import { Button, Hint } from "../../../ui/controls";
 import { NumberField } from "../../../ui/number_field";
 import { act, useFraming } from "../framing/framing_state";
-import { Control, isTouched, Part, type StepProps, withControl, withControls } from "./control";
+import { Control, factsOf, isTouched, Part, type StepProps, withControl, withControls } from "./control";
 
 const RATIOS = ["original", "free", "1:1", "5:4", "4:3", "7:5", "3:2", "16:9", "2:1"] as const;
 const OVERLAYS: Overlay[] = ["none", "thirds", "golden", "centre", "diagonals", "grid"];
@@ -135,8 +135,11 @@ export function Crop({ frame, recipe }: StepProps) {
             onChange={(e) => save((r) => withControl(r, "framing", "beyond", e.currentTarget.value))}
             className="h-7 border border-rule bg-sheet px-1 text-sm"
           >
-            <option value="edge">the edge, drawn out</option>
-            <option value="mirror">the mirrored picture</option>
+            {factsOf("framing", "beyond")?.options?.map(([value, words]) => (
+              <option key={value} value={value}>
+                {words}
+              </option>
+            ))}
           </select>
         </label>
       )}
@@ -146,7 +149,16 @@ export function Crop({ frame, recipe }: StepProps) {
             {header.full_width} {"\u00d7"} {header.full_height}
           </b>{" "}
           px, {megapixels.toFixed(megapixels < 10 ? 1 : 0)} megapixels
-          {facts && facts.beyond > 0.0005 && <>; {(facts.beyond * 100).toFixed(1)} % of it lies beyond the picture</>}
+          {facts && facts.beyond > 0.0005 && (
+            <>
+              ; {(facts.beyond * 100).toFixed(1)} % of it lies beyond the picture
+              {facts.bare > 0.0005
+                ? ""
+                : framing.beyond === "stretch"
+                  ? ", where the border is stretched"
+                  : " and is filled"}
+            </>
+          )}
           {facts?.shrunk && <>; made smaller to stay on the picture</>}
         </p>
       )}
