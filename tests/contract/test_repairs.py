@@ -352,3 +352,12 @@ def test_removals_of_the_first_version_say_that_their_borders_changed() -> None:
     assert "light of another subject" in Recipe.from_document(document).notes[0]
     document["repair"]["repairs"] = []
     assert Recipe.from_document(document).notes == ()
+
+
+def test_what_is_taken_from_beside_the_picture_is_told() -> None:
+    beside = {**KINDS["clone"], **away(2 * W, 0)}
+    also = {**KINDS["heal"], **away(0, -1.9 * H)}
+    repaired = renderer().repaired(scene(), key(scene()), with_repairs(KINDS["spot"], beside, also))
+    assert repaired[0].notes_of_repairs() == ["2 repairs are taken from beside the picture, where there is nothing."]
+    for harmless in (KINDS["removal"], KINDS["cover"], KINDS["patch"]):
+        assert renderer().repaired(scene(), key(scene()), with_repairs(harmless))[0].notes_of_repairs() == []

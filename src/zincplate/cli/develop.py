@@ -109,8 +109,8 @@ def _one(
     except RecipeError as error:
         raise FileError(path, str(error)) from error
     write_whole(output, data, overwrite=arguments.overwrite)
-    framed = renderer.framed(source, str(path), source.plan(recipe).frame)
-    notes = [*source.notes, *framed.notes(), *recipe.notes]
+    framed = renderer.framed(*renderer.repaired(source, str(path), recipe), source.plan(recipe).frame)
+    notes = [*source.notes, *framed.notes(), *framed.source.notes_of_repairs(), *recipe.notes]
     if recipe.value("framing", "lens_profile") == "auto" and not framed.profile:
         notes.append("No lens profile is known to fit this file, so none was used. --lenses names a folder with more.")
     for note in notes:

@@ -142,7 +142,7 @@ def pack(view: View, source: Source, recipe: Recipe, clipping: bool) -> bytes:
         "strips": [len(strip) for strip in strips],
         "clipping_bytes": len(mask),
         "as_shot": as_shot(source),
-        "notes": [*source.notes, *view.framed.notes()],
+        "notes": [*source.notes, *view.framed.notes(), *view.framed.source.notes_of_repairs()],
         "bare": round(view.framed.bare, 5),
     }
     text = json.dumps(header, separators=(",", ":")).encode()

@@ -124,6 +124,10 @@ class Source:
         self._mended.over(upright(recorded, first, 1), rect, hot_pixels, shift)
         return np.ascontiguousarray(upright(recorded, self.orientation, 1))
 
+    def notes_of_repairs(self) -> list[str]:
+        """Sentences about what repairs cannot do."""
+        return self._mended.notes() if self._mended is not None else []
+
     @property
     def reach(self) -> Rect:
         """The picture with all that repairs put beyond it, as this view of it is turned."""

@@ -22,11 +22,12 @@ from zincplate.core.repair.healing import CLOSE, CLOSE_WHILE_MOVING, from_roots,
 from zincplate.core.sensor.colour_shift import ColourShift
 from zincplate.plan.repairs import RepairPlan
 from zincplate.sources.beyond import MOST_BEYOND, Laid, drawn_out, outside
+from zincplate.sources.plain import Plain
 from zincplate.sources.readers import Plate
 from zincplate.sources.rect import Rect
 from zincplate.sources.repair_cover import cover_of, extent_of, taken_extent, taken_within
 from zincplate.sources.repair_keys import digest_of, fill_of_text
-from zincplate.sources.taken_from import source_of, taken_from
+from zincplate.sources.taken_from import source_of, taken_from, takes_nothing
 
 Float32 = NDArray[np.float32]
 Bool = NDArray[np.bool_]
@@ -40,21 +41,6 @@ COVERED = 0.02
 """Cover from which a place takes part."""
 REMOVED = 0.25
 """Cover from which a place is removed."""
-
-
-class Plain(Protocol):
-    """A source without repairs, upright and not turned."""
-
-    @property
-    def width(self) -> int: ...
-
-    @property
-    def height(self) -> int: ...
-
-    @property
-    def root_shift(self) -> float: ...
-
-    def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False, shift: ColourShift | None = None) -> Float32: ...
 
 
 class Kept(Protocol):
@@ -141,6 +127,12 @@ class Mended:
             if target.within(self._whole) != target
         )
         return [Laid(mend.rect, mend.planes, mend.changed) for mend in found if mend is not None]
+
+    def notes(self) -> list[str]:
+        """That repairs do nothing, in a sentence."""
+        idle = sum(takes_nothing(r, t, self._whole) for r, (_, t, _) in zip(self._repairs, self._chained(), strict=True))
+        which = "1 repair is" if idle == 1 else f"{idle} repairs are"
+        return [f"{which} taken from beside the picture, where there is nothing."] if idle else []
 
     def fills_at(self, places_px: NDArray[np.float64]) -> Bool:
         """(n,) which places of the upright frame, in pixels, something is put onto that reaches beyond the picture."""

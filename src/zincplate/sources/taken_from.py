@@ -46,6 +46,13 @@ def taken_from(repair: RepairPlan, rect: Rect, long_edge_px: int) -> Rect:
     return Rect(x, y, right - x, bottom - y)
 
 
+def takes_nothing(repair: RepairPlan, target: Rect, whole: Rect) -> bool:
+    """Whether all of a repair would be taken from beside the picture."""
+    if target.empty or repair.kind == "removal" or (repair.kind == "cover" and not repair.grain):
+        return False
+    return taken_from(repair, target, max(whole.w, whole.h)).within(whole).empty
+
+
 def source_of(repair: RepairPlan, rect: Rect, whole: Rect, read: Callable[[Rect], Float32]) -> tuple[Float32, Bool]:
     """(3, h, w) what is taken for every pixel of a rectangle, and where the picture (``whole``) has it."""
     long_edge_px = max(whole.w, whole.h)
