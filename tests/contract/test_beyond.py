@@ -12,13 +12,18 @@ from tests.contract.test_operations import rendered
 from tests.contract.test_passes import key, renderer
 from tests.reference.test_fills import picture
 from zincplate.core.geometry.resample import reduce_box
+from zincplate.formats.capture import CaptureData
 from zincplate.formats.isolated import Decoder
+from zincplate.pipeline.framing import framing
+from zincplate.pipeline.lens_of import Shape
+from zincplate.pipeline.windows import Window
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.render import mending
 from zincplate.render.beyond import outlines_beyond
 from zincplate.render.view import ViewRequest
 from zincplate.sources.beyond import inward
 from zincplate.sources.file import Source
+from zincplate.sources.rect import Rect
 
 EDGE = 24
 """Pixels that the crop goes beyond the picture on every side."""
@@ -227,3 +232,47 @@ def test_a_stretched_border_needs_no_filling() -> None:
     x, y = (there[0] * long_edge).astype(int)
     plain = shown(source, NEUTRAL)
     assert np.abs(stretched[5, 3] - plain[y - 2 : y + 3, x - 2 : x + 3].reshape(-1, 3)).min() < 3000
+
+
+def test_what_was_put_beyond_before_counts_as_picture() -> None:
+    """A removal beside a cover, both beyond the left side: where the cover lies there is something to go by."""
+    source = cut()
+    cover = {"kind": "cover", "strokes": [{"points": [-600, 4000], "size": 0.05, "hardness": 100}], "colour": [1, 1, 1]}
+    removal = {"kind": "removal", "strokes": [{"points": [-500, 4900, -500, 6500], "size": 0.04, "hardness": 100}]}
+    recipe = canvas(source).with_values({"repair": {"repairs": [{**cover, "grain": False}, removal]}})
+    mended, repair = renderer().mended(source, key(source), recipe), source.plan(recipe).repairs[1]
+    target = mended.target(repair)
+    rect = Rect(target.x, target.y - 30, target.w + 10, target.h + 30)
+    removed, filled, void = mended._parts(1, repair, target, rect)
+    y, x = int(4000 / 20_000 * source.width) - rect.y, int(-600 / 20_000 * source.width) - rect.x
+    assert not void[y, x] and void[1, 1] and not void[:, -5:].any() and not (void & filled).any() and filled[removed].all()
+    assert filled.sum() > removed.sum() and filled[-2, 1]  # all that is bare in its rectangle is filled with it
+
+
+@pytest.mark.parametrize("beyond", ["edge", "mirror"])
+def test_parts_of_large_frames_are_read_beyond_too(beyond: str) -> None:
+    source = cut()
+    plan = source.plan(canvas(source, beyond=beyond, angle=0.5)).frame
+    found = framing(Shape(4800, 3200, CaptureData()), plan, renderer().lenses)
+    reach = Rect(-260, 0, 5060, 3200)
+    left = Window(found.width, found.height, 0, 800, 200, 200)
+    part = found.source_window(left, 8, reach)
+    assert part.x < -100 and part.x + part.width < 600 and found.source_window(left, 8).x >= 0
+    inner = Window(found.width, found.height, found.width // 2, found.height // 2, 200, 200)
+    assert found.source_window(inner, 8, reach) == found.source_window(inner, 8)
+
+
+def test_what_stands_there_until_then_decides_nothing() -> None:
+    """A side painted in part: its fill is the same whether the edge or the mirror image stood there, and so is its light."""
+    source = cut()
+    removal = {"id": "r", "kind": "removal", "strokes": [{"points": [-500, 6000], "size": 0.05, "hardness": 100}]}
+    found = []
+    for beyond in ("edge", "mirror"):
+        recipe = canvas(source, beyond=beyond).with_values({"repair": {"repairs": [removal]}})
+        text = mending.fill_for(renderer(), source, key(source), recipe, "r")
+        kept = recipe.with_values({"repair": {"repairs": [{**removal, "fill": text}]}})
+        mended = renderer().mended(source, key(source), kept)
+        (laid,) = mended.beyond(False, None)
+        found.append((text, laid.planes[:, laid.changed]))
+    assert found[0][0] == found[1][0]
+    assert found[0][1].shape == found[1][1].shape and np.abs(found[0][1] - found[1][1]).max() < 2e-4

@@ -361,3 +361,17 @@ def test_what_is_taken_from_beside_the_picture_is_told() -> None:
     assert repaired[0].notes_of_repairs() == ["2 repairs are taken from beside the picture, where there is nothing."]
     for harmless in (KINDS["removal"], KINDS["cover"], KINDS["patch"]):
         assert renderer().repaired(scene(), key(scene()), with_repairs(harmless))[0].notes_of_repairs() == []
+
+
+def test_coloured_and_very_deep_spots_are_no_dust() -> None:
+    rng = np.random.default_rng(12)
+    y, x = np.mgrid[:H, :W]
+    light = np.full((H, W, 3), 0.35) + 0.004 * rng.normal(size=(H, W, 3))
+    dusty = [(60, 60), (200, 90), (330, 200)]
+    for (cx, cy), through in zip(
+        [*dusty, (110, 220), (280, 60), (60, 160)], [(0.7,) * 3] * 3 + [(0.95, 0.6, 0.3)] * 2 + [(0.02,) * 3], strict=True
+    ):
+        light[np.hypot(x - cx, y - cy) < 4] *= through
+    source = rendered(np.rint(np.clip(light, 0, 1) ** (1 / 2.2) * 65535).astype(np.uint16))
+    found = mending.find_dust(renderer(), source, key(source), NEUTRAL, least_chance=0.6)
+    assert sorted((int(s.x * W), int(s.y * W)) for s in found) == sorted(dusty)

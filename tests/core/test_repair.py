@@ -299,3 +299,38 @@ def test_noise_does_not_make_dust_coloured() -> None:
         planes[:, 7:10, 7:10] *= 0.6
         told.append(shadow(planes, (8.5, 8.5), 2.0, np.ones(3, np.float32)))
     assert np.mean(told) > 0.8
+
+
+def test_what_is_void_says_nothing() -> None:
+    """Where the picture does not go any value may stand: neither where a fill takes from nor its light depends on it."""
+    rng = np.random.default_rng(21)
+    y, x = np.mgrid[:70, :90]
+    grey = 0.5 + 0.2 * np.sin(x / 4) * np.sin(y / 5) + 0.01 * rng.normal(size=(70, 90))
+    roots = np.repeat(grey[None], 3, 0).astype(np.float32)
+    beyond = y < 12
+    hole = beyond & (x >= 20) & (x < 60)
+    void = beyond & ~hole
+    results = []
+    for value in (0.0, 1.0):
+        given = roots.copy()
+        given[:, beyond] = value
+        fill = found(given, hole, ~beyond, void=void)
+        results.append((fill.to_text(), blended(given, hole, fill, void=void)[:, hole]))
+    assert results[0][0] == results[1][0]
+    assert np.abs(results[0][1] - results[1][1]).max() < 2e-3
+    assert np.abs(results[0][1].mean() - roots[:, ~beyond].mean()) < 0.1
+
+
+def test_another_subject_is_not_smeared_but_other_light_is_evened() -> None:
+    roots = np.full((3, 60, 80), 0.3, np.float32)
+    roots[:, :, 40:] = 0.36
+    roots[:, 4:16, 44:64] = 0.9  # a bright thing in the lighter half
+    hole = np.zeros((60, 80), np.bool_)
+    hole[20:50, 10:30] = True
+    one = np.zeros((30, 20), np.uint16)
+    lighter = blended(roots, hole, Fill(10, 20, one, np.array([[0, 40]])))
+    assert np.abs(lighter[:, hole] - 0.3).max() < 2e-3  # the same subject in other light takes on the light here
+    # most of it fits; the upper rows are copied from the bright thing
+    one[:6] = 1
+    mixed_up = blended(roots, hole, Fill(10, 20, one, np.array([[0, 40], [-16, 34]])))
+    assert mixed_up[:, 20:25, 12:28].min() > 0.8 and np.abs(mixed_up[:, 28:49, 12:28] - 0.3).max() < 0.03
