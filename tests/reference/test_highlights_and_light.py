@@ -52,7 +52,7 @@ def plates(source: Source, recovery: str) -> np.ndarray:
     plan = source.plan(Recipe.neutral(True).with_values({"tone": {"highlight_recovery": recovery}}))
     window = Window(source.width, source.height, 0, 0, source.width, source.height)
     renderer = Renderer(Decoder())
-    return Stages(renderer.read_once).plate(source, "glow", plan.plate, window, keep=False)
+    return Stages(renderer.plates.read_once).plate(source, "glow", plan.plate, window, keep=False)
 
 
 def test_rebuilt_highlights_come_close_to_the_truth() -> None:
@@ -152,7 +152,7 @@ def target(tmp_path_factory: pytest.TempPathFactory, decoder: Decoder) -> Source
 
 
 def test_the_light_on_the_target_is_found(target: Source) -> None:
-    small = Renderer(Decoder()).read_once(target, "t", Window(480, 320, 0, 0, 480, 320), False)
+    small = Renderer(Decoder()).plates.read_once(target, "t", Window(480, 320, 0, 0, 480, 320), False)
     # the picture under other lights: each channel times a factor, as another balance of the camera would be
     for red, blue in ((1.0, 1.0), (1.3, 0.8), (0.8, 1.25)):
         cast = small * np.array([red, 1, blue], np.float32)[:, None, None]

@@ -79,10 +79,10 @@ class Renderer:
         self.lenses = lenses or LensDatabase()
         self._framed = ByteCache(FRAMED_KEPT)
         self._sources = ByteCache(int(PARTS["sources"] * memory_bytes))
-        self._plates = Plates(int(PARTS["plates"] * memory_bytes))
+        self.plates = Plates(int(PARTS["plates"] * memory_bytes))
         self.repairs_kept = ByteCache(int(PARTS["repairs"] * memory_bytes))
         self._stage_bytes = int(PARTS["stages"] * memory_bytes)
-        self.stages = Stages(self._plates.read, self._stage_bytes)
+        self.stages = Stages(self.plates.read, self._stage_bytes)
         self._thread = RenderThread()
 
     def on_render_thread(self, work: Callable[[], T], turn: Turn = AT_ONCE) -> T:
@@ -300,7 +300,7 @@ class Renderer:
 
         ``progress`` is called with 0..1 and stops the delivery by returning False (:class:`Cancelled`).
         """
-        stages = Stages(ReadAgain(self._plates.read_once), self._stage_bytes, best=True)
+        stages = Stages(ReadAgain(self.plates.read_once), self._stage_bytes, best=True)
         source, key = self.repaired(source, key or f"delivery {next(_SERIAL)}", recipe, quick=False)
         return deliver_whole(
             stages, self.framed(source, key, source.plan(recipe).frame), key, recipe, space, bits, long_edge, progress

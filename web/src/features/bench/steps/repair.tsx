@@ -34,7 +34,7 @@ export function RepairStep({ frame, recipe }: StepProps) {
   const { setTool } = useRepairs.getState();
   useRepairKeys(frame);
   // the tool stays in the hand from frame to frame; what belongs to one frame does not
-  useEffect(() => useRepairs.setState({ open: null, anchor: null, walk: null }), []);
+  useEffect(() => useRepairs.setState({ open: null, anchor: null, walk: null, drawing: null }), []);
   const full = repairs.length >= MOST_REPAIRS;
   const shown = repairs.filter((r, i) => r.id === open || i >= repairs.length - PICTURED).map((r) => r.id);
   const pairs = useTinyPairs(frame.id, recipe, shown);
