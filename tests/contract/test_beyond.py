@@ -276,3 +276,20 @@ def test_what_stands_there_until_then_decides_nothing() -> None:
         found.append((text, laid.planes[:, laid.changed]))
     assert found[0][0] == found[1][0]
     assert found[0][1].shape == found[1][1].shape and np.abs(found[0][1] - found[1][1]).max() < 2e-4
+
+
+def test_half_a_cover_lies_over_what_stood_there() -> None:
+    """The edge, then its mirror image, are seen through a cover of half strength: one is not kept for the other."""
+    source = cut()
+    cover = {
+        "kind": "cover",
+        "strokes": [{"points": [-500, 6000], "size": 0.06, "hardness": 100}],
+        "strength": 50,
+        "grain": False,
+    }
+    planes = []
+    for beyond in ("edge", "mirror"):
+        recipe = canvas(source, beyond=beyond).with_values({"repair": {"repairs": [{**cover, "colour": [0.2, 0.2, 0.2]}]}})
+        (laid,) = renderer().mended(source, key(source), recipe).beyond(False, None)
+        planes.append(laid.planes)
+    assert np.abs(planes[0] - planes[1]).max() > 0.02

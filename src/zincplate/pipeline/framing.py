@@ -106,7 +106,7 @@ class Framing:
             found.append(f"{self.bare:.1%} lies beyond the picture and shows {how}.")
         return found
 
-    @property
+    @cached_property
     def bare(self) -> float:
         """Share 0..1 of the finished picture where nothing of the file stands."""
         return self.beyond if self.rim is None else 0.0
@@ -268,12 +268,12 @@ class Framed(Framing):
         reach = self.source.reach
         return reach if reach.area != self.map.width * self.map.height else None
 
-    @property
+    @cached_property
     def bare(self) -> float:
         """Share 0..1 of the finished picture that the source does not reach and no repair has filled."""
         mended = self.source.mended
         if self.reach is None or mended is None:
-            return super().bare
+            return self.beyond if self.rim is None else 0.0
         x, y = np.meshgrid((np.arange(96) + 0.5) / 96 * self.width, (np.arange(96) + 0.5) / 96 * self.height)
         places = np.stack([x.ravel(), y.ravel()], 1)
         source = self.map.to_source(places + np.array([self.left, self.top]))

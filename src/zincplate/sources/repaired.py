@@ -199,7 +199,15 @@ class Mended:
                 reads = self._reads(repair, target)
                 # names and not the plans themselves: of many that lie over each other each would hold all before it
                 touched = "".join(c[0] for c in self._chains if not c[1].within(reads).empty)
-                how = (digest_of(repair), self._quick and repair.kind == "removal", repair.heals and self._close, touched)
+                # what stood beyond the picture before is a part of what stands there in half strength
+                mirrored = self.mirrored and target.within(self._whole) != target
+                how = (
+                    digest_of(repair),
+                    self._quick and repair.kind == "removal",
+                    repair.heals and self._close,
+                    mirrored,
+                    touched,
+                )
                 self._chains.append((hashlib.sha256(repr(how).encode()).hexdigest(), target, reads))
         return self._chains
 
