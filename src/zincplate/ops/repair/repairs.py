@@ -5,6 +5,7 @@ Places are in frame coordinates (long edges of the upright, unturned, uncorrecte
 """
 
 from dataclasses import replace
+from functools import lru_cache
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import AfterValidator, Field, model_validator
@@ -27,7 +28,9 @@ def _points(numbers: tuple[int, ...]) -> tuple[tuple[float, float], ...]:
     return tuple(zip(flat[::2], flat[1::2], strict=True))
 
 
+@lru_cache(maxsize=64)
 def _readable(text: str) -> str:
+    """The text itself; kept, since every view of a version reads its recipe anew."""
     if text:
         fill_from_text(text)
     return text
