@@ -25,7 +25,7 @@ export async function sourcesOf(
 }
 
 /** Saves to the frame that something was drawn on; on the open one as an entry of its own. */
-function put(frame: number, here: Here, change: (recipe: Recipe) => Recipe): void {
+export function put(frame: number, here: Here, change: (recipe: Recipe) => Recipe): void {
   if (useBench.getState().frame === frame) saveAs("", change);
   else here.save(change);
 }

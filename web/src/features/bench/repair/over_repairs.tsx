@@ -5,12 +5,11 @@ import { type Place, packed, unpacked } from "../../../canvas/strokes";
 import { useBench } from "../../../state/bench";
 import { newItemId } from "../../../state/items";
 import { complain, useNotices } from "../../../state/notices";
-import { saveAs } from "../../../state/passes";
 import { KIND_WORDS, newRepair, repairsOf, useRepairs, withPut, withRepair } from "../../../state/repairs";
 import { BrushLayer, type Stroke } from "../drawing/brush_layer";
 import { type OnScreen, OverPicture } from "../drawing/on_screen";
 import { converted, useOnPicture } from "../drawing/places";
-import { drawnWith, finishStroke, pickColour, putWithSource } from "./actions";
+import { drawnWith, finishStroke, pickColour, put, putWithSource } from "./actions";
 import { OutlineLayer } from "./outline_layer";
 import { Rings } from "./rings";
 import { SeenSource } from "./seen_source";
@@ -35,9 +34,12 @@ function Layers({ screen }: { screen: OnScreen }) {
           key="source"
           screen={screen}
           label="Where to take from: drag round it"
-          done={(places) => {
+          done={(places, here) => {
             useRepairs.setState({ drawing: null });
-            saveAs("", (r) => withRepair(r, drawing, (one) => ({ ...one, source_outline: packed(places), fill: "" })));
+            // the answer may come when another frame is open
+            put(screen.frame.id, here, (r) =>
+              withRepair(r, drawing, (one) => ({ ...one, source_outline: packed(places), fill: "" })),
+            );
           }}
           left={() => useRepairs.setState({ drawing: null })}
         />
