@@ -4,6 +4,7 @@ import errno
 import hashlib
 import json
 import os
+import time
 from pathlib import Path
 from typing import Any
 
@@ -24,10 +25,14 @@ from zincplate.store.models import Frame, HistoryEntry, Job, Version
 
 
 def run_jobs(context: Context) -> list[Job]:
-    """Runs everything that waits, as a worker would."""
+    """Runs everything that waits, as a worker would. A job that a stack's own worker took first is waited for."""
     while waiting := list(Job.select().where(Job.state == "queued").order_by(Job.created_at)):
         for job in waiting:
             runner.run(context, job.id)
+            end = time.monotonic() + 120
+            while Job.get_by_id(job.id).state == "running":
+                assert time.monotonic() < end, f"{job.title} is still running"
+                time.sleep(0.02)
     return list(Job.select().order_by(Job.created_at))
 
 
