@@ -4,12 +4,14 @@ import cv2
 import numpy as np
 import pytest
 
+from zincplate.core.areas.raster import from_text
 from zincplate.core.colour import oklab
 from zincplate.core.colour.colour_spaces import SPACES, SRGB
 from zincplate.demo import truth
 from zincplate.demo.card import frame_bytes
 from zincplate.formats.isolated import Decoder
 from zincplate.recipe.document import Recipe
+from zincplate.render.finders import find
 from zincplate.render.render import Renderer
 
 CHEST = (slice(0.60, 0.76), slice(0.15, 0.75))
@@ -33,10 +35,20 @@ def pictures(tmp_path_factory: pytest.TempPathFactory) -> list[np.ndarray]:
     return found
 
 
+BLOTCHES = 10.0, 38.0
+"""Pixels between which blotches lie on it: a fiftieth to a fifteenth of the face."""
+
+
+def between(plane: np.ndarray, fine_px: float, coarse_px: float) -> np.ndarray:
+    """What lies between two sizes."""
+    plane = plane.astype(np.float32)
+    fine = cv2.GaussianBlur(plane, (0, 0), fine_px) if fine_px else plane
+    return fine - cv2.GaussianBlur(plane, (0, 0), coarse_px)
+
+
 def band(plane: np.ndarray, fine_px: float, coarse_px: float) -> float:
     """Deviation of what lies between two sizes."""
-    plane = plane.astype(np.float32)
-    return float((cv2.GaussianBlur(plane, (0, 0), fine_px) - cv2.GaussianBlur(plane, (0, 0), coarse_px)).std())
+    return float(between(plane, fine_px, coarse_px).std())
 
 
 def test_blotches_of_colour_go_and_texture_stays(pictures: list[np.ndarray]) -> None:
@@ -52,3 +64,33 @@ def test_blotches_of_colour_go_and_texture_stays(pictures: list[np.ndarray]) -> 
     assert np.abs(even[..., 0] - plain[..., 0]).mean() < 0.004
     # clarity below zero evens light out the same way
     assert band(both[..., 0], 8, 50) < 0.92 * band(plain[..., 0], 8, 50)
+
+
+def test_light_is_evened_for_itself_by_the_size_of_the_face(tmp_path_factory: pytest.TempPathFactory) -> None:
+    """Found skin says how large its blotches are. Contrast of blotches on the chest goes down by two fifths, that of texture
+    (pores; finer than two pixels) stays within a twentieth, modelling and specks stay, and beyond the skin nothing moves."""
+    path = tmp_path_factory.mktemp("skin") / "TW-0080.dng"
+    path.write_bytes(frame_bytes(truth.of(80).frame))
+    renderer = Renderer(Decoder())
+    source, neutral = renderer.open(path, "k"), Recipe.neutral(True)
+    found = find(renderer, source, "k", "skin")
+    assert found.blotch_percent is not None and 1.5 < found.blotch_percent < 4  # the face is a quarter of the long edge wide
+    terms = [{"kind": "found", "what": "skin", "raster": found.raster, "sure": 90}]
+    seen = []
+    for amount in (0, 100):
+        controls = {"even_light": amount, "even_colour": amount, "forms_percent": found.blotch_percent, "exposure_ev": 1e-3}
+        recipe = neutral.with_values({"passes": {"passes": [{"name": "skin", "area": {"terms": terms}, "controls": controls}]}})
+        picture = renderer.deliver(source, recipe, space="srgb", bits=16) / 65535
+        seen.append(oklab.from_working(SRGB.transfer.decode(picture) @ SPACES["srgb"].to_working.T))
+    height, width = seen[0].shape[:2]
+    chest = tuple(slice(int(s.start * n), int(s.stop * n)) for s, n in zip(CHEST, (height, width), strict=True))
+    blotches, texture = ([np.abs(between(p[chest][..., 0], *sizes)) for p in seen] for sizes in (BLOTCHES, (0, 2)))
+    assert np.median(blotches[1]) < 0.6 * np.median(blotches[0])
+    assert np.median(texture[1]) == pytest.approx(np.median(texture[0]), rel=0.05)
+    # the collar bones' shadows, and the chip in the glaze
+    assert np.quantile(blotches[1], 0.98) > 0.75 * np.quantile(blotches[0], 0.98)
+    assert np.quantile(texture[1], 0.999) > 0.85 * np.quantile(texture[0], 0.999)
+    raster = cv2.resize(from_text(found.raster), (width, height), interpolation=cv2.INTER_LINEAR)
+    beyond = cv2.dilate((raster > 0.02).astype(np.uint8), np.ones((25, 25))) == 0
+    moved = np.abs(seen[1] - seen[0])[beyond]
+    assert beyond.mean() > 0.4 and np.quantile(moved, 0.9999) < 1e-3 and moved.max() < 0.006

@@ -8,8 +8,10 @@ import numpy as np
 import pytest
 import skimage.data
 
+from zincplate.core.areas.found_faces import faces, find_faces, find_skin
 from zincplate.core.areas.found_person import find_people
 from zincplate.core.areas.found_sky import find_sky
+from zincplate.core.areas.found_subject import find_subject
 from zincplate.core.colour import oklab
 from zincplate.core.colour.colour_spaces import SPACES, SRGB
 from zincplate.demo import truth
@@ -106,6 +108,103 @@ def test_a_cup_a_cat_and_a_rocket_are_nobody(name: str) -> None:
     assert find_people(getattr(skimage.data, name)().astype(np.float32) / 255) is None
 
 
+def oklab_of(picture: np.ndarray) -> np.ndarray:
+    linear = SRGB.transfer.decode(picture) @ SPACES["srgb"].to_working.T
+    return np.ascontiguousarray(np.moveaxis(oklab.from_working(linear), -1, 0), np.float32)
+
+
+def test_the_astronauts_face_and_skin() -> None:
+    """Face: brow to chin, about the nose. Skin: cheeks, chin and neck, not eyes, teeth, hair, suit, flag, nor the light wall."""
+    picture = skimage.data.astronaut().astype(np.float32) / 255
+    found = faces(picture)
+    assert len(found) == 1 and found[0].sure > 0.95 and 80 < found[0].width_px < 110
+    assert np.abs(found[0].middle - [222, 120]).max() < 12
+    area, _ = find_faces(picture)
+    assert area[150, 225] > 0.99 and area[60, 220] < 0.01 and area[230, 225] < 0.01
+    skin, _, width_px = find_skin(picture, oklab_of(picture))
+    assert width_px == found[0].width_px
+    left, right, chin, mouth = skin[122:136, 190:202], skin[122:136, 246:256], skin[168:176, 208:232], skin[142:148, 214:230]
+    assert min(left.mean(), right.mean(), chin.mean()) > 0.97 and mouth.mean() < 0.1
+    hair, wall, suit = skin[20:50, 190:260], skin[20:200, 300:370], skin[330:480, 60:330]
+    assert hair.mean() < 0.05 and wall.mean() < 0.02 and suit.mean() < 0.05  # orange in the light is not far from skin
+
+
+def test_two_hundred_small_pictures_of_which_half_are_faces() -> None:
+    """scikit-image's subset of Labeled Faces in the Wild, 25 pixels each, enlarged: nothing is taken for a face that is none."""
+    pictures = skimage.data.lfw_subset().astype(np.float32)
+    found = []
+    for grey in pictures:
+        large = cv2.resize(np.repeat(grey[..., None], 3, 2), (100, 100), interpolation=cv2.INTER_CUBIC)
+        found.append(bool(faces(np.clip(cv2.copyMakeBorder(large, 60, 60, 60, 60, cv2.BORDER_REPLICATE), 0, 1))))
+    assert sum(found[:100]) >= 80 and sum(found[100:]) == 0
+
+
+@pytest.mark.parametrize("turned", [-20, 15])
+def test_a_tilted_face_is_a_face(turned: float) -> None:
+    picture = skimage.data.astronaut().astype(np.float32) / 255
+    matrix = cv2.getRotationMatrix2D((225, 130), turned, 1)
+    found = faces(cv2.warpAffine(picture, matrix, (512, 512), borderMode=cv2.BORDER_REPLICATE))
+    assert found and np.abs(found[0].middle - [224, 122]).max() < 16
+    across = found[0].points[263] - found[0].points[33]
+    assert np.degrees(np.arctan2(across[1], across[0])) == pytest.approx(-turned, abs=6)
+
+
+def depth_of_bust() -> np.ndarray:
+    """Upright: the camera was held on its side."""
+    return np.ascontiguousarray(np.rot90(truth.of(80).depth_m(), -1))
+
+
+def test_the_glazed_bust_has_a_face_and_skin_down_to_its_chest(folder: Path) -> None:
+    """Of the demo's world: what is as near as the bust is its; the teal hair, dark shelf and table are not skin."""
+    picture, oklab_ = srgb(folder, 80), lab(folder, 80)
+    found = faces(picture)
+    assert len(found) == 1
+    skin, _, width_px = find_skin(picture, oklab_)
+    depth = cv2.resize(depth_of_bust(), (skin.shape[1], skin.shape[0]), interpolation=cv2.INTER_NEAREST)
+    nose = found[0].points[1].astype(int)
+    bust = np.abs(depth - depth[nose[1], nose[0]]) < 0.3
+    light = bust & (oklab_[0] > 0.6) & (np.abs(oklab_[1:]).max(0) < 0.06)  # its unpainted glaze in the light
+    assert skin[light].mean() > 0.85
+    assert skin[~bust].mean() < 0.02 and skin[bust & (oklab_[1] < -0.06)].mean() < 0.02
+    assert 0.2 < width_px / max(skin.shape) < 0.28
+
+
+@pytest.mark.parametrize("number", [89, 90])
+def test_the_workers_small_face_is_found(folder: Path, number: int) -> None:
+    """Twenty-five pixels of a thousand."""
+    found = faces(srgb(folder, number))
+    people, _ = find_people(srgb(folder, number))
+    assert len(found) == 1
+    x, y = found[0].middle.astype(int)
+    assert people[y, x] > 0.9 and (people.max(1) > 0.5).argmax() < y < (people.max(1) > 0.5).argmax() + 60
+
+
+@pytest.mark.parametrize("name", ["coffee", "chelsea", "rocket"])
+def test_a_cup_a_cat_and_a_rocket_have_no_face_of_ours(name: str) -> None:
+    picture = getattr(skimage.data, name)().astype(np.float32) / 255
+    assert find_faces(picture) is None and find_skin(picture, oklab_of(picture)) is None
+
+
+def test_the_main_subject_is_what_stands_out_or_a_person(folder: Path) -> None:
+    """The bust by the depth of the demo's world; the cat that fills most of its picture; of the loading door the worker."""
+    area, sure = find_subject(lab(folder, 80), srgb(folder, 80))
+    depth = depth_of_bust()
+    near = (depth < 1.2) & (np.arange(depth.shape[0]) < 0.88 * depth.shape[0])[:, None]  # its foot and the table are as near
+    assert sure > 0.35 and overlap(area, near) > 0.6
+    cat = skimage.data.chelsea().astype(np.float32) / 255
+    found = find_subject(oklab_of(cat), cat)
+    assert found is not None and found[0][100:200, 130:250].mean() > 0.95 and found[0][0:60, 400:].mean() < 0.05
+    worker = find(renderer(), opened(folder, 89), "89", "subject")
+    assert worker.cover == pytest.approx(find(renderer(), opened(folder, 89), "89", "person").cover)
+
+
+@pytest.mark.parametrize("number", [1, 91])
+def test_a_view_without_a_subject_has_none(folder: Path, number: int) -> None:
+    """The works front and its yard at dusk fill their pictures."""
+    with pytest.raises(RecipeError, match="Nothing stands out"):
+        find(renderer(), opened(folder, number), str(number), "subject")
+
+
 @pytest.mark.parametrize("number", [1, 43, 91])
 def test_nobody_is_found_where_nobody_is(folder: Path, number: int) -> None:
     assert find_people(srgb(folder, number)) is None
@@ -117,7 +216,8 @@ def test_pictures_of_nothing_hold_nothing(shape: tuple[int, int], level: float) 
     flat = np.zeros((3, *shape), np.float32)
     flat[0] = level
     assert find_sky(flat) is None
-    assert find_people(np.full((*shape, 3), level, np.float32)) is None
+    plain = np.full((*shape, 3), level, np.float32)
+    assert find_people(plain) is None and find_faces(plain) is None and find_subject(flat, plain) is None
 
 
 def test_what_is_found_goes_into_a_recipe_and_is_found_again(folder: Path) -> None:

@@ -8,22 +8,25 @@ from pydantic import BaseModel, Field
 from zincplate.api import models as m
 from zincplate.api.base_models import In
 from zincplate.api.context import context
+from zincplate.ops.areas import FoundKind
 from zincplate.services import areas
 
 api = APIBlueprint("areas", __name__, url_prefix="/api", abp_responses={422: m.ErrorOut})
 
 
 class FindOnFrameIn(In):
-    what: Literal["sky", "land", "person"]
+    what: FoundKind
 
 
 class FoundAreaOut(BaseModel):
-    """What was found: a small picture of it as text, how sure it is in percent, and its share of the frame."""
+    """What was found: a small picture of it as text, how sure it is in percent, and its share of the frame; of skin also the
+    size of what uneven skin is made of, in percent of the long edge."""
 
     what: str
     raster: str
     sure: float
     cover: float
+    blotch_percent: float | None
 
 
 class AreasIn(In):
@@ -77,7 +80,7 @@ class LookOut(BaseModel):
 
 @api.post("/frames/<int:id>/find", responses={200: FoundAreaOut})
 def find_on_frame(path: m.Id, body: FindOnFrameIn) -> Any:
-    """Looks for sky, land or people."""
+    """Looks for sky, land, people, their faces or skin, or the main subject."""
     return areas.find(context(), path.id, body.what)
 
 

@@ -239,7 +239,7 @@ class ViewIn(In):
     height: int = Field(default=0, ge=0, le=16_000)
     clipping: bool = False
     warned: int = Field(default=-1, ge=-1, le=2)
-    show: Literal["picture", "edges", "reach", "area", "area_alone", "dust"] = "picture"
+    show: Literal["picture", "edges", "reach", "area", "area_alone", "area_outline", "dust"] = "picture"
     key: int = Field(default=0, ge=0, le=39)
     """Number of the picked key, or of the pass, that is shown."""
     gamut: bool = False

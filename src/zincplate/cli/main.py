@@ -104,7 +104,7 @@ def _of_areas(commands: Any) -> None:
     command.add_argument("input", type=Path, metavar="IN")
     command.add_argument("-o", "--output", type=Path, metavar="OUT.png", required=True)
     command.add_argument("--pass", dest="name", metavar="NAME", help="a pass of the recipe")
-    command.add_argument("--find", choices=("sky", "land", "person"), help="look for this instead")
+    command.add_argument("--find", choices=("sky", "land", "person", "faces", "skin", "subject"), help="look for this instead")
     command.add_argument("--recipe", type=Path, help="recipe as JSON")
     command.add_argument("--set", action="append", default=[], metavar="STEP.CONTROL=VALUE", help="may be repeated")
     command.add_argument("--lenses", type=Path, metavar="FOLDER", help=_LENSES_HELP)

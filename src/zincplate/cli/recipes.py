@@ -7,6 +7,7 @@ from typing import Any
 
 from zincplate.cli.usage import BadUsage
 from zincplate.formats.errors import FileError
+from zincplate.ops.areas import SHAPE
 from zincplate.ops.order import ORDER
 from zincplate.recipe.document import CONTROLS, Recipe, RecipeError
 from zincplate.recipe.preset import Preset
@@ -38,7 +39,7 @@ def _with_pass(recipe: Recipe, path: str, value: Any) -> Recipe:
     if not chosen:
         listed = ", ".join(one["name"] for one in passes) or "none"
         raise RecipeError(f'There is no pass "{name}". The recipe has {listed}.')
-    known = [*chosen[0]["controls"], "on", "strength", "blend", "grow_px", "soften_px", "cling", "inverted"]
+    known = [*chosen[0]["controls"], "on", "strength", "blend", *SHAPE, "inverted"]
     if control not in known:
         raise RecipeError(f'A pass has no "{control}". It has {", ".join(known)}.')
     for one in chosen:

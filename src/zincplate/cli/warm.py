@@ -26,6 +26,8 @@ from zincplate.render.suggest import Suggester
 from zincplate.render.view import ViewRequest
 from zincplate.sources.file import Source
 
+_FORMS = {"noise": 10, "sharper": 10, "even_colour": 10, "even_light": 10, "shine": 10, "glow": 10}
+"""Of a pass: what looks at forms, grain and lamps."""
 _EVERYTHING: dict[str, dict[str, Any]] = {
     "tone": {"shadows": 20.0, "contrast": 5.0, "curve_rgb": [[0, 0], [0.5, 0.6], [1, 1]]},
     "colour": {
@@ -66,7 +68,7 @@ _EVERYTHING: dict[str, dict[str, Any]] = {
                         },
                     ],
                 },
-                "controls": {"exposure_ev": 0.5, "shadows": 10, "haze": 10, "contrast": 10, "even_colour": 10},
+                "controls": {"exposure_ev": 0.5, "shadows": 10, "haze": 10, "contrast": 10, **_FORMS},
             },
             {"name": "display", "blend": "overlay", "controls": {"saturation": 10, "level_middle": 1.1}},
         ]

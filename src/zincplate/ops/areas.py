@@ -19,7 +19,7 @@ Share = Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
 POINT_SCALE = 20_000
 """Places of strokes are whole numbers of this part of the long edge: a third of a pixel of 6,000."""
 MOST_POINTS = 4_000
-FOUND = {"sky": "sky", "land": "land", "person": "person"}
+FoundKind = Literal["sky", "land", "person", "faces", "skin", "subject"]
 """What can be looked for."""
 
 
@@ -164,7 +164,7 @@ class Found(_Term):
     """Something that was found, kept as it was found: a small grey picture of the whole frame."""
 
     kind: Literal["found"] = "found"
-    what: Literal["sky", "land", "person"]
+    what: FoundKind
     sure: Percent = 100
     raster: Annotated[str, Field(max_length=200_000), AfterValidator(_readable)]
 
@@ -176,11 +176,17 @@ class Found(_Term):
 AnyTerm = Annotated[Brush | Band | Ring | Tone | Colour | Near | Edges | Found, Field(discriminator="kind")]
 
 
+SHAPE = ("close_px", "smooth_px", "grow_px", "soften_px", "cling")
+"""What is done to the edge of a whole area."""
+
+
 class Area(Parameters):
     """Terms in order, and what is done to the whole; without terms everywhere."""
 
     terms: Annotated[tuple[AnyTerm, ...], WITH_IDS, Field(max_length=24)] = ()
     inverted: bool = False
+    close_px: Annotated[float, Field(ge=0, le=200, allow_inf_nan=False)] = 0
+    smooth_px: Annotated[float, Field(ge=0, le=200, allow_inf_nan=False)] = 0
     grow_px: Annotated[float, Field(ge=-200, le=200, allow_inf_nan=False)] = 0
     soften_px: Annotated[float, Field(ge=0, le=400, allow_inf_nan=False)] = 0
     cling: Percent = 0
@@ -188,4 +194,4 @@ class Area(Parameters):
     def planned(self) -> plan.AreaPlan:
         """In the engine's units."""
         terms = tuple(t.planned() for t in self.terms)
-        return plan.AreaPlan(terms, self.grow_px, self.soften_px, self.cling / 100, self.inverted)
+        return plan.AreaPlan(terms, self.close_px, self.smooth_px, self.grow_px, self.soften_px, self.cling / 100, self.inverted)

@@ -81,16 +81,17 @@ class Areas:
         scale = scale_of(source, window)
         small = _whole(source)
         small_scale = scale_of(source, small)
-        run_px = max(abs(plan.grow_px), plan.soften_px)
+        run_px = max(abs(plan.grow_px), plan.soften_px, plan.close_px, plan.smooth_px)
         if plan.cling > 0 or run_px * small_scale > FEW_SAMPLES:
             stage = (key, "whole area", plan)
             a, b = self._small.get(stage, lambda: self._whole_area(framed, source, key, plan, small), _bytes)
             area = self._carried(source, key, a, b, window)
         elif run_px > 0:
-            grow, soften = plan.grow_px * scale, plan.soften_px * scale
-            outer = window.grown(math.ceil(abs(grow) + 2 * soften) + 2)
+            shape = (plan.close_px * scale, plan.smooth_px * scale, plan.grow_px * scale)
+            soften = plan.soften_px * scale
+            outer = window.grown(math.ceil(shape[0] + 4 * shape[1] + abs(shape[2]) + 2 * soften) + 2)
             area = self._joined(framed, source, key, plan.terms, outer)
-            area = shaping.softened(shaping.grown(area, grow), soften)[window.inside(outer)]
+            area = shaping.softened(shaping.shaped(area, *shape), soften)[window.inside(outer)]
         else:
             area = self._joined(framed, source, key, plan.terms, window)
         if run_px > 0 or plan.cling > 0:
@@ -101,7 +102,7 @@ class Areas:
         """Coefficients on EV of a whole area that is shaped on the small picture."""
         scale = scale_of(source, small)
         area = self._joined(framed, source, key, plan.terms, small)
-        area = shaping.grown(area, plan.grow_px * scale)
+        area = shaping.shaped(area, plan.close_px * scale, plan.smooth_px * scale, plan.grow_px * scale)
         if plan.cling > 0:
             a, b = shaping.clinging(area, self._guide(source, key, small), plan.cling)
             soften = plan.soften_px * scale

@@ -30,7 +30,7 @@ def _grain(x: int, y: int, width: int, height: int, long_edge: int, size_px: flo
 def margin_of(plan: FinishPlan, scale: float, edges_shown: bool = False) -> int:
     """Pixels of context that the finishing pass needs at a size relative to full size."""
     radius = plan.sharpen_radius_px * scale
-    if edges_shown or (plan.sharpen_amount > 0 and radius >= LEAST_RADIUS_PX):
+    if edges_shown or ((plan.sharpen_amount > 0 or plan.sharpen_by_passes) and radius >= LEAST_RADIUS_PX):
         return sharpen_margin(radius)
     return 0
 
@@ -43,8 +43,10 @@ def finished(
     window: Window,
     inner: tuple[slice, slice],
     out: NDArray[np.uint8] | NDArray[np.uint16],
+    sharper: Float32 | None = None,
 ) -> None:
-    """Planes with context -> pixels of ``window``, which is the part ``inner`` of them."""
+    """Planes with context -> pixels of ``window``, which is the part ``inner`` of them. ``sharper`` (h, w) of the window: what
+    passes ask for (:func:`zincplate.pipeline.passes.sharper_of`)."""
     encoded = np.empty_like(planes)
     to_float(planes, tables, encoded)
     radius = plan.sharpen_radius_px * scale
@@ -61,6 +63,7 @@ def finished(
         edges=plan.sharpen_edges,
         grain=grain,
         grain_amount=plan.grain_amount,
+        sharper=sharper if radius >= LEAST_RADIUS_PX else None,
         border_px=plan.border_share * min(window.full_width, window.full_height),
         border_value=plan.border_grey,
         scale=scale,

@@ -19,7 +19,6 @@ from zincplate.core.tone.pass_light import (
     CLARITY,
     CONTRAST,
     CONTRAST_SLOPE,
-    EVEN,
     HAZE,
     HIGHLIGHTS,
     RED,
@@ -55,11 +54,11 @@ def in_display(plan: LightPlan) -> tuple[PassPlan, ...]:
 
 
 def asked_of(source: Source, plan: LightPlan, light: SceneLight, luminance: NDArray[np.float64]) -> Float32:
-    """(9,) what a pass asks for in full, as :mod:`zincplate.core.tone.pass_light` has it."""
+    """(8,) what a pass asks for in full, as :mod:`zincplate.core.tone.pass_light` has it."""
     asked = np.zeros(STRENGTHS, np.float32)
     asked[RED : BLUE + 1] = light.exposure_ev + np.log2(warmth_gains(source, plan, light, luminance))
     asked[CONTRAST], asked[SHADOWS], asked[HIGHLIGHTS] = light.contrast, light.shadows, light.highlights
-    asked[CLARITY], asked[HAZE], asked[EVEN] = light.clarity, light.haze, light.even_colour
+    asked[CLARITY], asked[HAZE] = light.clarity, light.haze
     return asked
 
 
@@ -86,15 +85,27 @@ def _other_light(white_xy: tuple[float, float], warmer_mired: float, magenta: fl
 def sums_of(
     areas: Areas, framed: Framed, key: str, plan: LightPlan, passes: tuple[PassPlan, ...], window: Window, keep: bool
 ) -> tuple[Float32, NDArray[np.int32]]:
-    """(9, h, w) what passes ask for at each place of a window, and which of the nine are asked for at all."""
+    """(8, h, w) what passes ask for at each place of a window, and which of the eight are asked for at all."""
     sums = np.zeros((STRENGTHS, window.height, window.width), np.float32)
     used = np.zeros(STRENGTHS, np.int32)
     luminance = framed.source.luminance_weights(plan)
     for one in passes:
         asked = asked_of(framed.source, plan, one.scene, luminance) * np.float32(one.strength)
+        if not asked.any():
+            continue
         add_asked(areas.plane(framed, key, one.area, window, keep), asked, sums)
         used |= asked != 0
     return sums, used
+
+
+def sharper_of(areas: Areas, framed: Framed, key: str, plan: LightPlan, window: Window, keep: bool = True) -> Float32 | None:
+    """(h, w) -1..1 how much passes sharpen or soften each place of a window; None where none does."""
+    out: Float32 | None = None
+    for one in plan.passes:
+        if one.display.sharper:
+            part = areas.plane(framed, key, one.area, window, keep) * np.float32(one.display.sharper * one.strength)
+            out = part if out is None else out + part
+    return None if out is None else np.clip(out, np.float32(-1), np.float32(1))
 
 
 def light_parameters(window: Window, weights: NDArray[np.float64], exposure_ev: float, air: NDArray[np.float32]) -> Float32:

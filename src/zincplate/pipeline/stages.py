@@ -21,12 +21,13 @@ from zincplate.core.sensor.colour_shift import ColourShift
 from zincplate.core.sensor.highlights import Surroundings, rebuild, seen_at, surroundings
 from zincplate.core.tone.haze import KEPT, LEAST_TRANSMISSION, air_of
 from zincplate.core.tone.local_tone import PARAMETERS, LocalTables, local_gain
-from zincplate.core.tone.low_planes import LONG_EDGE, Air, Bases, bases_of, colour_bases_of, ev
-from zincplate.core.tone.pass_light import EVEN, HAZE, apply_asked
+from zincplate.core.tone.low_planes import LONG_EDGE, Air, Bases, bases_of, ev
+from zincplate.core.tone.pass_light import HAZE, apply_asked
 from zincplate.pipeline.areas import Areas
 from zincplate.pipeline.cache import ByteCache
 from zincplate.pipeline.framing import Framed
 from zincplate.pipeline.mended import laid_over
+from zincplate.pipeline.pass_forms import Forms
 from zincplate.pipeline.passes import light_parameters, scene_key, sums_of
 from zincplate.pipeline.windows import Window, fitted_size, level_of, scale_of
 from zincplate.plan.light import LightPlan
@@ -37,7 +38,6 @@ from zincplate.sources.repair_keys import plain_key
 
 Float32 = NDArray[np.float32]
 
-NO_COLOUR = np.zeros((8, 1, 1), np.float32)
 MOST_FOR_AREAS = 128 << 20
 MERELY = 1e-3
 """A trace of haze, where only passes ask for it."""
@@ -72,10 +72,11 @@ class Stages:
         self.areas = Areas(read, of_areas)
         self._cache = ByteCache(cache_bytes - of_areas)
         self._small = ByteCache(32 << 20)
+        self._forms = Forms(self.areas, self._lit_of, lambda framed, e: _noise_ev2(framed.source, e), self._small)
 
     def margin(self, framed: Framed, plan: LightPlan) -> int:
         """Context that noise reduction needs at a window's size; a resampled frame fetches its own."""
-        return _noise_margin(plan.plate) if framed.direct else 0
+        return _noise_margin(_with_calm_passes(plan)) if framed.direct else 0
 
     def local(self, framed: Framed, key: str, plan: LightPlan, window: Window, keep: bool = True) -> Float32:
         """Planes of the framed picture ready for the colour kernel. ``window`` should carry :meth:`margin` pixels of context.
@@ -90,13 +91,13 @@ class Stages:
 
         def make() -> Float32:
             planes = self._whole_local(framed, key, plan, window, keep)
+            planes = self._forms.applied(framed, key, plan, passes, planes, window, keep)
             sums, used = sums_of(self.areas, framed, key, plan, passes, window, keep)
             # coefficients of haze do not depend on how much of it is taken out
             haze = plan.local.haze or (MERELY if used[HAZE] else 0.0)
             bases, air = self._framed_bases(framed, key, plan.plate, haze)
-            colour = self._framed_colour(framed, key, plan.plate) if used[EVEN] else NO_COLOUR
             p = light_parameters(window, weights, exposure_ev, air.light)
-            return apply_asked(planes, bases.planes, air.planes, colour, sums, used, p, window.x, window.y)
+            return apply_asked(planes, bases.planes, air.planes, sums, used, p, window.x, window.y)
 
         if not keep:
             return make()
@@ -106,12 +107,12 @@ class Stages:
     def _whole_local(self, framed: Framed, key: str, plan: LightPlan, window: Window, keep: bool) -> Float32:
         """What is asked for of the whole picture."""
         if plan.local == LocalPlan():
-            return self.frame(framed, key, plan.plate, window, keep)
+            return self._calmed(framed, key, plan, window, keep)
         weights = framed.source.luminance_weights(plan)
         exposure_ev = math.log2(plan.gain)
 
         def make() -> Float32:
-            planes = self.frame(framed, key, plan.plate, window, keep)
+            planes = self._calmed(framed, key, plan, window, keep)
             out = np.empty_like(planes)
             bases, air = self._framed_bases(framed, key, plan.plate, plan.local.haze)
             p = _parameters(plan, window, weights, exposure_ev, air)
@@ -120,8 +121,19 @@ class Stages:
 
         if not keep:
             return make()
-        stage = (key, "local", window, plan.plate, plan.local, tuple(weights), exposure_ev, framed.key)
+        noisy = tuple(p for p in scene_key(plan) if p.scene.noise)
+        stage = (key, "local", window, plan.plate, plan.local, noisy, tuple(weights), exposure_ev, framed.key)
         return self._cache.get(stage, make, lambda a: a.nbytes)
+
+    def _calmed(self, framed: Framed, key: str, plan: LightPlan, window: Window, keep: bool) -> Float32:
+        """Plates of a window, those with noise calmed laid in where passes ask for it."""
+        planes = self.frame(framed, key, plan.plate, window, keep)
+        passes = tuple(p for p in scene_key(plan) if p.scene.noise)
+        share = self._forms.noise_share(framed, key, passes, window, keep) if passes else None
+        if share is None:
+            return planes
+        calmed = self.frame(framed, key, _with_calm_passes(plan), window, keep)
+        return np.asarray(planes + share * (calmed - planes), np.float32)
 
     def frame(self, framed: Framed, key: str, plan: PlatePlan, window: Window, keep: bool = True) -> Float32:
         """Plates of a window of the framed picture."""
@@ -174,23 +186,6 @@ class Stages:
 
         stage = (key, "framed bases", plan.recovery, plan.hot_pixels, haze, framed.key)
         return self._small.get(stage, make, lambda both: both[0].nbytes + both[1].planes.nbytes)
-
-    def _framed_colour(self, framed: Framed, key: str, plan: PlatePlan) -> Float32:
-        """Small planes of colour as the framed picture sees them."""
-        source, source_key, radial = framed.source, framed.source_key(key), framed.map.radial
-
-        def make() -> Float32:
-            small = self._lit(source, source_key, plan, radial)
-            weights = source.luminance_weights(LightPlan(source.raw, source.as_shot_xy, source.as_shot_xy))
-            colour = colour_bases_of(small, ev(small, weights))
-            if framed.direct and (framed.width, framed.height) == (source.width, source.height):
-                return colour
-            width, height = fitted_size(framed.width, framed.height, LONG_EDGE)
-            sampling = framed.sampling(Window(width, height, 0, 0, width, height), _whole(source))
-            return warp_linear(colour, sampling, radial, width, height)
-
-        stage = (key, "framed colour", plan.recovery, plan.hot_pixels, framed.key)
-        return self._small.get(stage, make, lambda a: a.nbytes)
 
     def plate(
         self, source: Source, key: str, plan: PlatePlan, window: Window, keep: bool = True, shift: ColourShift | None = None
@@ -261,13 +256,16 @@ class Stages:
             return found
         return self._small.get((key, "blown", hot_pixels, width_px), lambda: seen_at(found, width_px), lambda a: a.near.nbytes)
 
-    def small(self, source: Source, key: str, plan: PlatePlan) -> Float32:
+    def small(self, source: Source, key: str, plan: PlatePlan, long_edge: int = LONG_EDGE) -> Float32:
         """Small planes of the whole picture after recovery; noise is averaged away there."""
-        return self.plate(source, key, calm(plan), _whole(source))
+        return self.plate(source, key, calm(plan), _whole(source, long_edge))
 
-    def _lit(self, source: Source, key: str, plan: PlatePlan, radial: Radial) -> Float32:
+    def _lit_of(self, framed: Framed, key: str, plan: PlatePlan, long_edge: int) -> Float32:
+        return self._lit(framed.source, framed.source_key(key), plan, framed.map.radial, long_edge)
+
+    def _lit(self, source: Source, key: str, plan: PlatePlan, radial: Radial, long_edge: int = LONG_EDGE) -> Float32:
         """Small planes with the lens's fall-off made up for."""
-        small = self.small(source, key, plan)
+        small = self.small(source, key, plan, long_edge)
         if not radial.lights:
             return small
         height, width = small.shape[1:]
@@ -304,14 +302,30 @@ class Stages:
                 local_gain(small, *LocalTables(none, air.planes, p).arguments(), 0, 0, out)
                 small = out
             lightness_ev = ev(small, weights)
-            noise = source.noise(scale_of(source, _whole(source)))
-            # a root of deviation d has 2 d / root of relative noise; in stops that over ln 2
-            root = np.sqrt(0.18 * 2.0**lightness_ev / max(float(weights.sum()), 1e-6) + noise.shift)
-            deviation = float(np.sqrt(np.square(WEIGHTS) @ np.square(noise.deviation)))
-            return bases_of(lightness_ev, ((2 * deviation / math.log(2)) / root) ** 2)
+            return bases_of(lightness_ev, _noise_ev2(source, lightness_ev))
 
         stage: tuple[Any, ...] = (key, "bases", plan.recovery, plan.hot_pixels, haze, radial.key)
         return self._small.get(stage, make, lambda b: b.nbytes)
+
+
+def _noise_ev2(source: Source, lightness_ev: Float32) -> Float32:
+    """Variance of noise (h, w) in the EV (h, w) of small planes of the whole, as shot."""
+    weights = source.luminance_weights(LightPlan(source.raw, source.as_shot_xy, source.as_shot_xy))
+    height, width = lightness_ev.shape
+    noise = source.noise(scale_of(source, Window(width, height, 0, 0, width, height)))
+    # a root of deviation d has 2 d / root of relative noise; in stops that over ln 2
+    root = np.sqrt(0.18 * 2.0**lightness_ev / max(float(weights.sum()), 1e-6) + noise.shift)
+    deviation = float(np.sqrt(np.square(WEIGHTS) @ np.square(noise.deviation)))
+    return np.asarray(((2 * deviation / math.log(2)) / root) ** 2, np.float32)
+
+
+def _with_calm_passes(plan: LightPlan) -> PlatePlan:
+    """The plate work where passes calm noise in full; as it is where none does."""
+    if not any(p.scene.noise for p in scene_key(plan)):
+        return plan.plate
+    return replace(
+        plan.plate, luminance_noise=max(plan.plate.luminance_noise, 1.0), colour_noise=max(plan.plate.colour_noise, 1.0)
+    )
 
 
 def calm(plan: PlatePlan) -> PlatePlan:
@@ -323,8 +337,8 @@ def _noise_margin(plan: PlatePlan) -> int:
     return NOISE_MARGIN if plan.luminance_noise or plan.colour_noise else 0
 
 
-def _whole(source: Source) -> Window:
-    width, height = fitted_size(source.width, source.height, LONG_EDGE)
+def _whole(source: Source, long_edge: int = LONG_EDGE) -> Window:
+    width, height = fitted_size(source.width, source.height, long_edge)
     return Window(width, height, 0, 0, width, height)
 
 

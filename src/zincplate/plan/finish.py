@@ -14,6 +14,8 @@ class FinishPlan:
     """Encoded difference (0..1) below which nothing is sharpened."""
     sharpen_edges: float = 0.0
     """0 sharpens everything, 1 only along edges."""
+    sharpen_by_passes: bool = False
+    """Passes sharpen or soften places of their own."""
     grain_amount: float = 0.0
     """Standard deviation in encoded values at middle grey."""
     grain_size_px: float = 1.5

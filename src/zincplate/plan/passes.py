@@ -8,6 +8,8 @@ Blend = Literal["normal", "lighten", "darken", "multiply", "screen", "overlay", 
 StrokeTones = Literal["all", "shadows", "midtones", "highlights"]
 Points = tuple[tuple[float, float], ...]
 STRAIGHT: Points = ((0.0, 0.0), (1.0, 1.0))
+USUAL_PERCENT = 2.7
+"""Of the long edge: radius of a region as clarity sees it."""
 
 
 @dataclass(frozen=True)
@@ -115,6 +117,10 @@ class AreaPlan:
     """Terms in order, then what is done to the whole. No terms: everywhere."""
 
     terms: tuple[Term, ...] = ()
+    close_px: float = 0.0
+    """Gaps and holes as wide as this, in pixels of the full picture, are closed."""
+    smooth_px: float = 0.0
+    """Teeth and crumbs of its outline about as large as this, in pixels of the full picture, go."""
     grow_px: float = 0.0
     """Pixels of the full picture; negative shrinks."""
     soften_px: float = 0.0
@@ -139,6 +145,23 @@ class SceneLight:
     haze: float = 0.0
     even_colour: float = 0.0
     """0..1: blotches of colour drawn to the colour of their region."""
+    even_light: float = 0.0
+    """-1..1: blotches of light drawn to the tone of their region, or drawn out."""
+    shine: float = 0.0
+    """0..1: what shines brought to the tone and colour around it."""
+    forms_percent: float = USUAL_PERCENT
+    """Size of blotches and shine: radius of their region, of the long edge."""
+    glow: float = 0.0
+    """0..1: light spread round its sources."""
+    glow_percent: float = 3.0
+    """How far, of the long edge."""
+    noise: float = 0.0
+    """0..1: noise calmed."""
+
+    @property
+    def of_forms(self) -> bool:
+        """Whether forms of a size are evened or covered."""
+        return self.even_colour != 0 or self.even_light != 0 or self.shine != 0
 
 
 @dataclass(frozen=True)
@@ -156,6 +179,13 @@ class DisplayLight:
     hue_degrees: float = 0.0
     tint_hue_degrees: float = 0.0
     tint_strength: float = 0.0
+    sharper: float = 0.0
+    """-1..1: sharpening added, or taken away down to a blur."""
+
+    @property
+    def laid(self) -> bool:
+        """Whether colours are changed; sharpening comes later."""
+        return replace(self, sharper=0.0) != DisplayLight()
 
 
 @dataclass(frozen=True)
@@ -176,7 +206,12 @@ class PassPlan:
     @property
     def in_display(self) -> bool:
         """Whether it moves finished light."""
-        return self.blend != "normal" or self.display != DisplayLight()
+        return self.blend != "normal" or self.display.laid
+
+    @property
+    def acts(self) -> bool:
+        """Whether it does anything at all."""
+        return self.in_scene or self.in_display or self.display.sharper != 0
 
     def everywhere(self) -> "PassPlan":
         """The same without an area of its own."""

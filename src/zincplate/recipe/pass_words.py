@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from zincplate.ops.areas import SHAPE
 from zincplate.ops.base import ui_of
 from zincplate.ops.passes.passes import BLENDS, Controls
 from zincplate.recipe.numbers import ARROW, with_unit
@@ -63,7 +64,7 @@ def _area(name: str, old: Any, new: Any) -> list[str]:
             found.append(f"{_called(name)}, {joins[term.join]} {term_name(term)}")
         else:
             found.append(f"{_called(name)}, {term_name(term)} changed")
-    if (old.grow_px, old.soften_px, old.cling, old.inverted) != (new.grow_px, new.soften_px, new.cling, new.inverted):
+    if any(getattr(old, name) != getattr(new, name) for name in (*SHAPE, "inverted")):
         found.append(
             f"{_called(name)}, edge of its area changed" if old.inverted == new.inverted else f"{_called(name)} turned round"
         )

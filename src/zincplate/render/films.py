@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 Float32 = NDArray[np.float32]
 
 AMBER = np.array([138.0, 92.0, 8.0], np.float32)
+LINE = (250, 204, 110)
 AMBER_FILM, FILM_SHARE = (214, 150, 22), 0.62
 DUST_RADIUS_PX, DUST_TIMES = 34.0, 5.0
 """Forms wider than that many full-size pixels are taken out, the rest is raised that many times."""
@@ -41,6 +42,20 @@ def film(picture: NDArray[np.uint8], area: Float32) -> None:
 def alone(picture: NDArray[np.uint8], area: Float32) -> None:
     """The area in grey instead of the picture, in place."""
     picture[:] = np.rint(255 * area)[..., None].astype(np.uint8)
+
+
+def outlined(picture: NDArray[np.uint8], area: Float32) -> None:
+    """A line round an area over the picture, in place: light with dark beside it, so that it is seen on every ground."""
+    inside = np.pad((area > 0.5).astype(np.uint8), 1, mode="edge")
+    wide, line = np.ones((5, 5), np.uint8), np.ones((3, 3), np.uint8)
+    dark = (cv2.dilate(inside, wide) != cv2.erode(inside, line))[1:-1, 1:-1]
+    light = (cv2.dilate(inside, line) != inside)[1:-1, 1:-1]
+    picture[dark] = picture[dark] // 3
+    picture[light] = LINE
+
+
+AREA_SHOWN = {"area": film, "area_alone": alone, "area_outline": outlined}
+"""Ways to show an area over a picture, or instead of it."""
 
 
 def grey_where_not(picture: NDArray[np.uint8], reach: NDArray[np.float64]) -> None:

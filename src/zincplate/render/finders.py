@@ -7,13 +7,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.core.areas import raster
+from zincplate.core.areas.found_faces import find_faces, find_skin
 from zincplate.core.areas.found_person import find_people
 from zincplate.core.areas.found_sky import find_sky
+from zincplate.core.areas.found_subject import find_subject
 from zincplate.core.colour import oklab
 from zincplate.core.colour.colour_spaces import SPACES, SRGB
 from zincplate.pipeline.framing import Framed
 from zincplate.pipeline.windows import Window, fitted_size
-from zincplate.plan.passes import AreaPlan
+from zincplate.plan.passes import USUAL_PERCENT, AreaPlan
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.render.render import Renderer
 from zincplate.render.strips import STRIP_ROWS
@@ -21,12 +23,22 @@ from zincplate.sources.file import Source
 
 Float32 = NDArray[np.float32]
 
+WORDS = {"faces": "face", "subject": "main subject"}
 TINY_LONG_EDGE = 132
 """Of the small picture of an area."""
+FINE_LONG_EDGE, FINE_STEPS = 512, 15
+"""Of what is kept of faces and skin, which have small parts: size, and steps of its soft places."""
+BLOTCH = 0.12
+"""Widths of a face: radius of the region against which blotches of skin are seen (common practice: a tenth to an eighth)."""
+LEAST_PERSON = 0.01
+"""Share of the frame from which on people are its subject."""
 NONE = {
     "sky": "No sky was found on this frame. Draw a band from above, or pick its colour.",
     "land": "No sky was found on this frame, so nothing parts it from the land. Draw a band instead.",
     "person": "No person was found on this frame. Paint them with the brush.",
+    "faces": "No face was found on this frame. Paint it with the brush, or draw a ring about it.",
+    "skin": "No face was found on this frame, so nobody's skin can be told. Paint it with the brush, or pick its colour.",
+    "subject": "Nothing stands out of this frame clearly enough. Paint the subject with the brush, near edges.",
 }
 
 
@@ -41,6 +53,8 @@ class FoundArea:
     """0..1."""
     cover: float
     """Share 0..1 of the frame."""
+    blotch_percent: float | None = None
+    """Of skin: how large its blotches are, by the size of the face, in percent of the long edge."""
 
 
 @dataclass(frozen=True)
@@ -58,14 +72,37 @@ def find(renderer: Renderer, source: Source, key: str, what: str) -> FoundArea:
     if what not in NONE:
         raise RecipeError(f'There is no finder for "{what}"; there are {", ".join(NONE)}.')
     lab = renderer.on_render_thread(lambda: renderer.stages.areas.lab(source, key))
-    found = find_people(_srgb(lab)) if what == "person" else find_sky(lab)
+    found, blotch = _looked_for(what, lab)
     if found is None:
         raise RecipeError(NONE[what])
     area, sure = found
-    width, height = fitted_size(lab.shape[2], lab.shape[1], raster.LONG_EDGE)
+    long_edge = FINE_LONG_EDGE if what in ("faces", "skin") else raster.LONG_EDGE
+    width, height = fitted_size(lab.shape[2], lab.shape[1], long_edge)
     area = np.asarray(cv2.resize(area, (width, height), interpolation=cv2.INTER_AREA), np.float32)
     area = 1 - area if what == "land" else area
-    return FoundArea(what, raster.to_text(area), sure, float(area.mean()))
+    if long_edge == FINE_LONG_EDGE:
+        area = np.asarray(np.rint(area * FINE_STEPS) / FINE_STEPS, np.float32)
+    return FoundArea(what, raster.to_text(area), sure, float(area.mean()), blotch)
+
+
+def _looked_for(what: str, lab: Float32) -> tuple[tuple[Float32, float] | None, float | None]:
+    """What was found on a picture, Oklab (3, h, w), and of skin the size of its blotches in percent of the long edge."""
+    if what in ("sky", "land"):
+        return find_sky(lab), None
+    srgb = _srgb(lab)
+    if what == "person":
+        return find_people(srgb), None
+    if what == "faces":
+        return find_faces(srgb), None
+    if what == "skin":
+        skin = find_skin(srgb, lab)
+        if skin is None:
+            return None, None
+        area, sure, face_px = skin
+        return (area, sure), round(float(np.clip(100 * BLOTCH * face_px / max(lab.shape[1:]), 0.2, 5.0)), 1)
+    # people are what a picture of people is about
+    people = find_people(srgb)
+    return (people if people is not None and float(people[0].mean()) > LEAST_PERSON else find_subject(lab, srgb)), None
 
 
 def found_again(renderer: Renderer, source: Source, key: str, recipe: Recipe) -> tuple[Recipe, list[str]]:
@@ -81,7 +118,13 @@ def found_again(renderer: Renderer, source: Source, key: str, recipe: Recipe) ->
                     known[term.what] = _or_none(renderer, source, key, term.what)
                 found = known[term.what]
                 if found is None:
-                    told.append(f"{one.name}: no {term.what} was found here, so that part of it acts nowhere.")
+                    told.append(
+                        f"{one.name}: no {WORDS.get(term.what, term.what)} was found here, so that part of it acts nowhere."
+                    )
+                elif found.blotch_percent is not None and one.controls.forms_percent != USUAL_PERCENT:
+                    one = one.model_copy(  # a face of another size has blotches of another size
+                        update={"controls": one.controls.model_copy(update={"forms_percent": found.blotch_percent})}
+                    )
                 text, sure = (found.raster, found.sure) if found else (raster.to_text(np.zeros((2, 2), np.float32)), 0.0)
                 term = term.model_copy(update={"raster": text, "sure": round(100 * sure)})
             terms.append(term)

@@ -31,7 +31,7 @@ from zincplate.pipeline.cache import ByteCache
 from zincplate.pipeline.finishing import finished, margin_of
 from zincplate.pipeline.framing import LARGEST_SIDE, Framed, Framing, framing, of_source
 from zincplate.pipeline.lens_of import Shape
-from zincplate.pipeline.passes import in_display, laid_over, lit
+from zincplate.pipeline.passes import in_display, laid_over, lit, sharper_of
 from zincplate.pipeline.stages import Stages
 from zincplate.pipeline.windows import Window, scale_of
 from zincplate.plan.finish import FinishPlan
@@ -39,7 +39,7 @@ from zincplate.plan.frame import FramePlan
 from zincplate.plan.light import LightPlan
 from zincplate.plan.passes import AreaPlan
 from zincplate.recipe.document import Recipe, RecipeError
-from zincplate.render.films import alone, amber_film, dust_light, film, grey_where_not
+from zincplate.render.films import AREA_SHOWN, amber_film, dust_light, grey_where_not
 from zincplate.render.plates import Plates
 from zincplate.render.read_again import ReadAgain
 from zincplate.render.render_thread import RenderThread
@@ -159,7 +159,8 @@ class Renderer:
         if plan.finish == FinishPlan():
             to_8_bit(np.ascontiguousarray(lighted[(slice(None), *inner)]), tables, r.x, r.y, picture)
         else:
-            finished(lighted, tables, plan.finish, scale, window, inner, picture)
+            sharper = sharper_of(self.stages.areas, framed, key, plan, window)
+            finished(lighted, tables, plan.finish, scale, window, inner, picture, sharper)
         if request.plane is None:
             plates = self.stages.as_recorded(framed, key, window, plan.plate.hot_pixels)
         else:
@@ -174,9 +175,9 @@ class Renderer:
             encoded = np.empty_like(planes)
             to_float(np.ascontiguousarray(lighted), tables, encoded)
             amber_film(picture, edge_area(luma_of(encoded), scale)[inner])
-        elif r.show in ("area", "area_alone"):
+        elif r.show in AREA_SHOWN:
             area = self.stages.areas.plane(framed, key, area_of(recipe, r.key), window)
-            (film if r.show == "area" else alone)(picture, area)
+            AREA_SHOWN[r.show](picture, area)
         elif r.show == "dust":
             dust_light(picture, scale)
         elif r.show == "reach":

@@ -12,7 +12,7 @@ from zincplate.core.geometry.resample import lanczos_columns, lanczos_rows
 from zincplate.core.kernels.light import LightTables, to_8_bit, to_16_bit, to_float
 from zincplate.pipeline.finishing import finished, margin_of
 from zincplate.pipeline.framing import Framed
-from zincplate.pipeline.passes import lit
+from zincplate.pipeline.passes import lit, sharper_of
 from zincplate.pipeline.stages import Stages
 from zincplate.pipeline.windows import Window, fitted_size, scale_of
 from zincplate.plan.colour import ColourPlan
@@ -55,7 +55,8 @@ def deliver_whole(
         if plan.finish == FinishPlan():
             _quantise(np.ascontiguousarray(planes[(slice(None), *inner)]), tables, window.x, window.y, part)
         else:
-            finished(planes, tables, plan.finish, 1.0, window, inner, part)
+            sharper = sharper_of(stages.areas, framed, key, plan, window, keep=False)
+            finished(planes, tables, plan.finish, 1.0, window, inner, part, sharper)
         out[window.y : window.y + window.height, window.x : window.x + window.width] = part
         _tell(progress, _share(window))
     return out
@@ -103,6 +104,7 @@ def _reduced(
             all_of_it,
             (slice(0, height), slice(0, width)),
             out,
+            sharper_of(stages.areas, framed, key, plan, all_of_it, keep=False),
         )
     _tell(progress, 1.0)
     return out

@@ -10,7 +10,7 @@ from zincplate.pipeline.framing import Framed
 from zincplate.pipeline.windows import Sized, Window
 from zincplate.recipe.document import RecipeError
 
-Show = Literal["picture", "edges", "reach", "area", "area_alone", "dust"]
+Show = Literal["picture", "edges", "reach", "area", "area_alone", "area_outline", "dust"]
 
 
 @dataclass(frozen=True)

@@ -82,7 +82,7 @@ export interface ViewOptions {
   /** Whose ends the clipping map tells: any channel (-1), red, green or blue (0, 1, 2). */
   warned?: number;
   gamut?: boolean;
-  show?: "picture" | "edges" | "reach" | "area" | "area_alone" | "dust";
+  show?: "picture" | "edges" | "reach" | "area" | "area_alone" | "area_outline" | "dust";
   key?: number;
   rawHistogram?: boolean;
   /** The scaled size is a box; the answer says how large the whole became in it. */

@@ -43,7 +43,7 @@ interface Bench {
   /** What the pointer does on the picture. */
   tool: "hand" | "neutral" | "key" | "tone";
   /** The picture, the edge area of sharpening, what the chosen key reaches, where the open pass acts (as a film, or alone in grey), or the light that dust is looked for by. */
-  show: "picture" | "edges" | "reach" | "area" | "area_alone" | "dust";
+  show: "picture" | "edges" | "reach" | "area" | "area_alone" | "area_outline" | "dust";
   /** Id of the picked key that is being worked on. */
   ownKey: string | null;
   /** Id of the pass that is open. */

@@ -120,7 +120,7 @@ export function newPass(passes: readonly Pass[]): Pass {
     strength: 100,
     blend: "normal",
     group: "",
-    area: { terms: [], inverted: false, grow_px: 0, soften_px: 0, cling: 0 },
+    area: { terms: [], inverted: false, close_px: 0, smooth_px: 0, grow_px: 0, soften_px: 0, cling: 0 },
     controls: NEUTRAL_CONTROLS,
   };
 }

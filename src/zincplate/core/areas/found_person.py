@@ -9,22 +9,19 @@ the picture are followed later.
 
 from dataclasses import dataclass
 from functools import cache
-from pathlib import Path
-from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from zincplate.core.areas.networks import anchors, chance, run, square, squares
+
 Float32 = NDArray[np.float32]
 Float64 = NDArray[np.float64]
 
-MODELS = Path(__file__).parent / "models"
 PLACES_SIZE, PIXELS_SIZE = 224, 256
-SHARES = (1.0, 0.75, 0.5)
-"""Of the short side: sizes of the squares in which bodies are looked for, besides the whole picture."""
-MOST_SQUARES = 9
-"""In one direction: in a very long strip squares lie farther apart."""
+CELLS = ((8, 2), (16, 2), (32, 6))
+"""Strides of the detector's cells, and how many bodies each may hold."""
 CERTAIN, POSSIBLE = 0.88, 0.74
 """Chances at which a body is taken by itself, and from which on its outline is asked."""
 STEADY = 0.82
@@ -46,71 +43,23 @@ class Body:
 
 
 @cache
-def _network(name: str) -> Any:
-    from ai_edge_litert.interpreter import Interpreter  # takes a moment to load: only who looks for people waits for it
-
-    network = Interpreter(str(MODELS / name), num_threads=2)
-    network.allocate_tensors()
-    return network
-
-
-def _run(name: str, picture: Float32) -> list[Float32]:
-    network = _network(name)
-    network.set_tensor(network.get_input_details()[0]["index"], np.ascontiguousarray(picture[None], np.float32))
-    network.invoke()
-    return [network.get_tensor(output["index"])[0] for output in network.get_output_details()]
-
-
-@cache
 def _anchors() -> Float64:
-    """Middles of the detector's cells, 0..1 (2254, 2): two for each cell of 8 and 16 pixels, six of 32."""
-    found = []
-    for stride, number in ((8, 2), (16, 2), (32, 6)):
-        cells = PLACES_SIZE // stride
-        y, x = np.mgrid[0:cells, 0:cells]
-        middles = np.stack([(x.ravel() + 0.5) / cells, (y.ravel() + 0.5) / cells], 1)
-        found.append(np.repeat(middles, number, axis=0))
-    return np.concatenate(found)
-
-
-def _square(srgb: Float32, x0: float, y0: float, side: float, size: int) -> Float32:
-    """A square of a picture at a size; what lies outside is black."""
-    scale = size / side
-    matrix = np.array([[scale, 0, -x0 * scale], [0, scale, -y0 * scale]])
-    if scale < 0.5:
-        step = int(0.5 / scale) + 1
-        height, width = srgb.shape[:2]
-        srgb = cv2.resize(srgb, (max(width // step, 1), max(height // step, 1)), interpolation=cv2.INTER_AREA)
-        matrix[:, :2] *= [width / srgb.shape[1], height / srgb.shape[0]]
-    return np.asarray(cv2.warpAffine(srgb, matrix, (size, size), flags=cv2.INTER_LINEAR, borderValue=(0, 0, 0)), np.float32)
-
-
-def _along(length: int, side: float) -> Float64:
-    """Where squares of a side begin along a length: a third apart, no more of them than :data:`MOST_SQUARES`."""
-    return np.linspace(0, length - side, min(1 + round((length - side) / (side / 3)), MOST_SQUARES))
+    return anchors(PLACES_SIZE, CELLS)
 
 
 def bodies(srgb: Float32) -> list[Body]:
     """Bodies in a picture (h, w, 3), sRGB 0..1, the surest first; one for each place."""
-    height, width = srgb.shape[:2]
-    long, short = max(height, width), min(height, width)
-    squares = [((width - long) / 2, (height - long) / 2, float(long))]
-    for share in SHARES:
-        side = share * short
-        squares += [(x, y, side) for y in _along(height, side) for x in _along(width, side)]
     found = []
-    for x0, y0, side in squares:
-        by_size = sorted(
-            _run("person_places.tflite", 2 * _square(srgb, x0, y0, side, PLACES_SIZE) - 1), key=lambda v: v.shape[-1]
-        )
+    for x0, y0, side in squares(*srgb.shape[:2]):
+        by_size = sorted(run("person_places.tflite", 2 * square(srgb, x0, y0, side, PLACES_SIZE) - 1), key=lambda v: v.shape[-1])
         best = int(by_size[0].argmax())
-        chance = float(1 / (1 + np.exp(-np.clip(by_size[0].ravel()[best], -60, 60))))
-        if chance < POSSIBLE:
+        sure = float(chance(by_size[0].ravel()[best : best + 1])[0])
+        if sure < POSSIBLE:
             continue
         points = (by_size[1][best, 4:8].reshape(2, 2) / PLACES_SIZE + _anchors()[best]) * side + [x0, y0]
         radius = float(np.hypot(*(points[1] - points[0])))
         if radius > 0.05 * side:
-            found.append(Body(chance, float(points[0, 0]), float(points[0, 1]), radius))
+            found.append(Body(sure, float(points[0, 0]), float(points[0, 1]), radius))
     kept: list[Body] = []
     for body in sorted(found, key=lambda b: -b.chance):
         if all(np.hypot(body.x - k.x, body.y - k.y) > SAME_BODY * max(body.radius, k.radius) for k in kept):
@@ -120,8 +69,8 @@ def bodies(srgb: Float32) -> list[Body]:
 
 def _pixels(srgb: Float32, x0: float, y0: float, side: float, mirrored: bool) -> Float32:
     """(h, w) which pixels of a square are a person's, back in the picture; 0 outside."""
-    square = _square(srgb, x0, y0, side, PIXELS_SIZE)
-    mask = _run("person.tflite", square[:, ::-1] if mirrored else square)[0][..., 0]
+    cut_out = square(srgb, x0, y0, side, PIXELS_SIZE)
+    mask = run("person.tflite", cut_out[:, ::-1] if mirrored else cut_out)[0][..., 0]
     mask = mask[:, ::-1] if mirrored else mask
     scale = PIXELS_SIZE / side
     matrix = np.array([[scale, 0, -x0 * scale], [0, scale, -y0 * scale]])

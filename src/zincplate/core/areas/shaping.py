@@ -16,6 +16,8 @@ polygon of no fewer sides."""
 FINE_RADIUS, FOUND_RADIUS, FINE_EPSILON_EV2 = 2, 5, 0.004
 """The guided filter that carries what was found on a small picture to a large one."""
 CLING_EPSILON_EV2 = 0.02
+LEAST_DISTANCE = 0.1
+"""Of samples: an edge that runs out over less is as it was."""
 LEAST_CLING, MOST_CLING = 3, 26
 """Radius in samples of the small picture over which edges are looked for."""
 
@@ -77,6 +79,16 @@ def carried(a, b, guide, x0, y0, step_x, step_y, out):
             target[x] = min(max(slope * line[x] + row_b[i] + (row_b[i + 1] - row_b[i]) * f, z), o)
 
 
+def shaped(area: Float32, close: float, smooth: float, grow: float) -> Float32:
+    """An area (h, w) with gaps closed, its outline smoothed, and grown or shrunk: by samples, in this order."""
+    if close > 0:
+        area = grown(grown(area, close / 2), -close / 2)
+    if smooth > 0:
+        # blurred, and as steep again as it was: small teeth are gone, a straight edge is where it was
+        area = np.clip((softened(area, 2 * smooth) - np.float32(0.5)) * np.float32(4) + np.float32(0.5), 0, 1)
+    return grown(area, grow)
+
+
 def disk(radius: int) -> NDArray[np.uint8]:
     """Samples whose middle is no farther from the middle one than ``radius``."""
     y, x = np.ogrid[-radius : radius + 1, -radius : radius + 1]
@@ -108,7 +120,7 @@ def grown(area: Float32, radius: float) -> Float32:
 def softened(area: Float32, distance: float) -> Float32:
     """Edges that run out over ``distance`` samples: a Gaussian of half that deviation, so that at half the distance inside a
     straight edge 84 % are reached, and 98 % at the distance."""
-    if distance <= 0:
+    if distance < LEAST_DISTANCE:
         return area
     return np.asarray(cv2.GaussianBlur(area, (0, 0), distance / 2, borderType=cv2.BORDER_REPLICATE), np.float32)
 

@@ -20,6 +20,8 @@ EDGE_FROM, EDGE_TO = 2.0 / 255, 9.0 / 255
 EDGE_RADIUS_PX = 0.9
 EDGE_GROWN_PX = 1.2
 THRESHOLD_RAMP = 0.5 / 255
+SHARPER, SOFTER = 1.5, 0.9
+"""What a place asks for at most: so much more of the difference to the blurred picture, or so much of it taken out."""
 GRAIN_TILE = 1024
 GRAIN_LONG_EDGE = 6000.0
 
@@ -90,14 +92,16 @@ def grain_field(tiles: list[Float32], x0: int, y0: int, width: int, height: int,
 
 
 @njit(**KERNEL)
-def _finish(encoded, luma, soft, area, grain, p, top, left, x0, y0, full_width, full_height, levels, dither, out):
-    """p: amount, threshold, 1 / ramp (0: no threshold), edge share, grain amount, border width in pixels, border value.
+def _finish(encoded, luma, soft, area, grain, sharper, p, top, left, x0, y0, full_width, full_height, levels, dither, out):
+    """p: amount, threshold, 1 / ramp (0: no threshold), edge share, grain amount, border width in pixels, border value,
+    sharpening by place.
 
     ``encoded``, ``luma``, ``soft`` and ``area`` carry context: the part that is wanted begins at (left, top).
     """
     height, width, _ = out.shape
     z, o = np.float32(0), np.float32(1)
-    sharp, grained, only_edges, ramped = p[0] != z, p[4] != z, p[3] != z, p[2] > z
+    sharp, grained, only_edges, ramped = (p[0] != z) | (p[7] != z), p[4] != z, p[3] != z, p[2] > z
+    placed = p[7] != z
     highest = levels + np.float32(0.49)
     for y in prange(height):
         line = out[y]
@@ -109,11 +113,16 @@ def _finish(encoded, luma, soft, area, grain, p, top, left, x0, y0, full_width, 
             for x in range(width):
                 d = lu[x] - so[x]
                 w = min(max((abs(d) - p[1]) * p[2], z), o) if ramped else o
-                delta[x] = p[0] * d * w
+                more = max(sharper[y, x], z) * np.float32(SHARPER) if placed else z
+                delta[x] = (p[0] + more) * d * w
             if only_edges:
                 ar = area[top + y, left : left + width]
                 for x in range(width):
                     delta[x] *= o - p[3] * (o - ar[x])
+            if placed:  # softer: sharpening goes, and then the difference itself, whatever its size
+                for x in range(width):
+                    less = max(-sharper[y, x], z)
+                    delta[x] = delta[x] * (o - less) - less * np.float32(SOFTER) * (lu[x] - so[x])
         if grained:
             for x in range(width):
                 tone = min(max(lu[x], z), o)
@@ -154,6 +163,7 @@ def finish(
     edges: float,
     grain: Float32 | None,
     grain_amount: float,
+    sharper: Float32 | None = None,
     border_px: float,
     border_value: float,
     scale: float,
@@ -165,20 +175,21 @@ def finish(
     """Encoded planes with context -> 8 bit (dithered) or 16 bit pixels of the part ``inner`` (rows, columns), into ``out``.
 
     ``place`` is the inner part's x, y in the whole picture of ``full`` width and height, ``scale`` its size
-    relative to full size; ``grain`` covers the inner part.
+    relative to full size; ``grain`` and ``sharper`` (-1..1: sharpening added or taken away at a place) cover the inner part.
     """
     luma = luma_of(encoded)
-    sharp = amount > 0
+    sharp = amount > 0 or sharper is not None
     none = np.zeros((1, 1), np.float32)
-    p = np.array(
-        [amount, threshold, 1 / THRESHOLD_RAMP if threshold > 0 else 0, edges, grain_amount, border_px, border_value], np.float32
-    )
+    ramp = 1 / THRESHOLD_RAMP if threshold > 0 else 0
+    placed = sharper is not None
+    p = np.array([amount, threshold, ramp, edges, grain_amount, border_px, border_value, placed], np.float32)
     _finish(
         encoded,
         luma,
         blurred(luma, radius_px) if sharp else none,
         edge_area(luma, scale) if sharp and edges > 0 else none,
         none if grain is None else grain,
+        none if sharper is None else sharper,
         p,
         inner[0].start,
         inner[1].start,

@@ -89,14 +89,3 @@ def bases_of(lightness_ev: Float32, noise_ev2: Float32 | float = 0.0) -> Bases:
         lightness_ev, lightness_ev, MIDDLE_RADIUS, np.asarray(MIDDLE_EPSILON_EV2 + NOISE_MARGIN * noise_ev2, np.float32)
     )
     return Bases(np.stack([a, b, a2, b2]))
-
-
-def colour_bases_of(planes: Float32, lightness_ev: Float32) -> Float32:
-    """Coefficients (8, h, w) on EV of the colour of a small picture (3, h, w): of red against green a and b of the region, a
-    and b of forms of middle size, then the same of blue; in EV."""
-    red, green, blue = (np.log2(np.maximum(p, 0) + np.float32(COLOUR_FLOOR)) for p in planes)
-    found: list[Float32] = []
-    for ratio in (red - green, blue - green):
-        found.extend(guided(lightness_ev, ratio, BASE_RADIUS, BASE_EPSILON_EV2))
-        found.extend(guided(lightness_ev, ratio, MIDDLE_RADIUS, MIDDLE_EPSILON_EV2))
-    return np.stack(found)

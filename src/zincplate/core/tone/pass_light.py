@@ -27,8 +27,8 @@ from zincplate.core.tone.low_planes import FLOOR
 
 Float32 = NDArray[np.float32]
 
-RED, GREEN, BLUE, CONTRAST, SHADOWS, HIGHLIGHTS, CLARITY, HAZE, EVEN = range(9)
-STRENGTHS = 9
+RED, GREEN, BLUE, CONTRAST, SHADOWS, HIGHLIGHTS, CLARITY, HAZE = range(8)
+STRENGTHS = 8
 """Planes of what is asked for: gains of the three channels in EV, then shares -1..1."""
 CONTRAST_SLOPE = 0.6
 """By how much the slope about middle grey changes at a contrast of 1."""
@@ -38,7 +38,7 @@ CONTRAST_SPAN_EV = 3.0
 
 @njit(**KERNEL)
 def add_asked(area, asked, sums):
-    """Adds ``asked`` (9,) times ``area`` (h, w) to ``sums`` (9, h, w); parts of rows where the area is nothing are passed
+    """Adds ``asked`` (8,) times ``area`` (h, w) to ``sums`` (8, h, w); parts of rows where the area is nothing are passed
     over."""
     height, width = area.shape
     for y in prange(height):
@@ -50,7 +50,7 @@ def add_asked(area, asked, sums):
                 top = max(top, line[x])
             if top == np.float32(0):
                 continue
-            for k in range(9):
+            for k in range(8):
                 amount = asked[k]
                 if amount != np.float32(0):
                     out = sums[k, y, start : start + n]
@@ -62,7 +62,7 @@ def add_asked(area, asked, sums):
 def _most(sums, used, y, start, n):
     """The greatest that is asked for in a part of a row."""
     most = np.float32(0)
-    for c in range(9):
+    for c in range(8):
         if used[c]:
             line = sums[c, y, start : start + n]
             for x in range(n):
@@ -70,31 +70,15 @@ def _most(sums, used, y, start, n):
     return most
 
 
-@njit(**INLINE)
-def _evened(buf, ev, n, asked, wide, exposure, p):
-    """Red and blue of a block drawn to the colour of their region, by as much as forms of middle size differ from it;
-    luminance stays."""
-    tiny = np.float32(1e-7)
-    for x in range(n):
-        e = ev[1, x] - exposure
-        red = asked[x] * ((wide[0, x] - wide[2, x]) * e + wide[1, x] - wide[3, x])
-        blue = asked[x] * ((wide[4, x] - wide[6, x]) * e + wide[5, x] - wide[7, x])
-        r, g, b = buf[0, x], buf[1, x], buf[2, x]
-        before = p[2] * r + p[3] * g + p[4] * b
-        r, b = r * exp_2(red), b * exp_2(blue)
-        k = before / max(p[2] * r + p[3] * g + p[4] * b, tiny) if before > tiny else np.float32(1)
-        buf[0, x], buf[1, x], buf[2, x] = r * k, g * k, b * k
-
-
 @njit(**KERNEL)
-def _apply(planes, low, air_planes, colour, sums, used, p, x0, y0, out):
+def _apply(planes, low, air_planes, sums, used, p, x0, y0, out):
     _, height, width = planes.shape
     _, low_height, low_width = low.shape
     z, o, half = np.float32(0), np.float32(1), np.float32(0.5)
     step_x, step_y = np.float32(low_width) / p[0], np.float32(low_height) / p[1]
     exposure, least = p[5], p[9]
     regional = (used[4] != 0) | (used[5] != 0) | (used[6] != 0)
-    hazy, contrasty, evening = used[7] != 0, used[3] != 0, used[8] != 0
+    hazy, contrasty = used[7] != 0, used[3] != 0
     columns, shares = np.empty(width, np.int32), np.empty(width, np.float32)
     for x in range(width):
         u = min(max((np.float32(x0 + x) + half) * step_x - half, z), np.float32(low_width - 1))
@@ -113,17 +97,14 @@ def _apply(planes, low, air_planes, colour, sums, used, p, x0, y0, out):
         buf = carray(stack_floats(), (3, BLOCK), np.float32)
         ev = carray(stack_floats(), (3, BLOCK), np.float32)
         row = np.zeros(low_width + 1, np.float32)
-        # of the small planes this row at full width: air a and b, region a and b, form a and b, then colour's eight
-        wide = np.empty((14, width if hazy | regional | evening else 1), np.float32)
+        # of the small planes this row at full width: air a and b, region a and b, form a and b
+        wide = np.empty((6, width if hazy | regional else 1), np.float32)
         if hazy:
             row_of(air_planes, 0, j, k, fv, columns, shares, row, wide[0], width)
             row_of(air_planes, 1, j, k, fv, columns, shares, row, wide[1], width)
         if regional:
             for n_low in range(4):
                 row_of(low, n_low, j, k, fv, columns, shares, row, wide[2 + n_low], width)
-        if evening:
-            for n_low in range(8):
-                row_of(colour, n_low, j, k, fv, columns, shares, row, wide[6 + n_low], width)
         for start in range(0, width, BLOCK):
             n = min(BLOCK, width - start)
             if _most(sums, used, y, start, n) == z:
@@ -149,7 +130,7 @@ def _apply(planes, low, air_planes, colour, sums, used, p, x0, y0, out):
                         buf[c, x] = max((v - p[6 + c]) * t + p[6 + c], min(v, z))
             for x in range(n):
                 ev[0, x] = z
-            if regional | contrasty | evening:
+            if regional | contrasty:
                 for x in range(n):
                     luminance = max(p[2] * buf[0, x] + p[3] * buf[1, x] + p[4] * buf[2, x], z)
                     ev[1, x] = log_2(luminance + np.float32(FLOOR)) + np.float32(2.4739311883324122)
@@ -178,8 +159,6 @@ def _apply(planes, low, air_planes, colour, sums, used, p, x0, y0, out):
                     far = ev[1, x] + ev[0, x]
                     bend = far / (o + abs(far) * np.float32(1 / CONTRAST_SPAN_EV))
                     ev[0, x] += line[x] * np.float32(CONTRAST_SLOPE) * bend
-            if evening:
-                _evened(buf, ev, n, sums[8, y, start : start + n], wide[6:, start : start + n], exposure, p)
             for c in range(3):
                 line, target = sums[c, y, start : start + n], out[c, y, start : start + n]
                 for x in range(n):
@@ -190,19 +169,18 @@ def apply_asked(
     planes: Float32,
     low: Float32,
     air_planes: Float32,
-    colour: Float32,
     sums: Float32,
     used: NDArray[np.int32],
     parameters: Float32,
     x0: int,
     y0: int,
 ) -> Float32:
-    """Planes (3, h, w) after what ``sums`` (9, h, w) ask for at each place; of those only the ``used`` (9,) are read.
+    """Planes (3, h, w) after what ``sums`` (8, h, w) ask for at each place; of those only the ``used`` (8,) are read.
 
-    ``low`` and ``air_planes`` are those of the local stage, ``colour`` (8, h, w) those of :func:`colour_bases_of`.
+    ``low`` and ``air_planes`` are those of the local stage.
     ``parameters`` (12,): scaled width and height, luminance weights (3), exposure in EV, air (3), least transmission,
     transmission factors for taking haze away and for adding it.
     """
     out = np.empty_like(planes)
-    _apply(planes, low, air_planes, colour, sums, used, parameters, x0, y0, out)
+    _apply(planes, low, air_planes, sums, used, parameters, x0, y0, out)
     return out

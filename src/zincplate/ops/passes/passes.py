@@ -5,7 +5,7 @@ finished light in the passes' order.
 """
 
 from dataclasses import replace
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
@@ -14,7 +14,7 @@ from zincplate.ops.base import Operation, Parameters, gauge, switch
 from zincplate.ops.curve_points import CurvePoints
 from zincplate.ops.items import WITH_IDS, Item
 from zincplate.plan.light import LightPlan
-from zincplate.plan.passes import DisplayLight, PassPlan, SceneLight
+from zincplate.plan.passes import USUAL_PERCENT, DisplayLight, PassPlan, SceneLight
 
 BLENDS = {
     "normal": "normal",
@@ -29,7 +29,7 @@ BLENDS = {
     "sum": "add",
 }
 Blend = Literal["normal", "lighten", "darken", "multiply", "screen", "overlay", "soft_light", "luminosity", "colour", "sum"]
-ONLY_NORMAL = ("shadows", "highlights", "clarity", "haze", "even_colour")
+ONLY_NORMAL = ("shadows", "highlights", "clarity", "haze", "noise", "even_colour", "even_light", "shine", "glow")
 """Controls that look at the surroundings in scene light: they act only where the blend is normal."""
 
 
@@ -54,7 +54,29 @@ class Controls(Parameters):
     highlights: float = _percent("Highlights", "Brings bright regions in, or lets them go.")
     clarity: float = _percent("Clarity", "Forms of middle size stronger or softer.")
     haze: float = _percent("Haze removal", "Takes the veil of air away, or adds to it.")
+    noise: float = _percent("Noise", "Calms grain and colour noise here.", 0)
+    sharper: float = _percent("Sharper", "Sharpening added to what the whole picture gets, or below zero softened.")
     even_colour: float = _percent("Even colour", "Evens blotches of colour out, as on skin; texture and light stay.", 0)
+    even_light: float = _percent(
+        "Even light", "Evens blotches of light out; pores and modelling stay. Below zero such forms get stronger."
+    )
+    shine: float = _percent("Cover shine", "Brings what shines down to the tone and colour around it.", 0)
+    forms_percent: float = gauge(
+        "Size of blotches",
+        neutral=USUAL_PERCENT,
+        low=0.2,
+        high=20,
+        step=0.1,
+        decimals=1,
+        unit="%",
+        scale="log",
+        help="How large blotches and shine are that the three above look at, in percent of the long edge. Found skin sets it.",
+    )
+    glow: float = _percent("Glow", "Light spreads round lamps and what else shines far above the picture.", 0)
+    glow_percent: float = gauge(
+        "Reach of the glow", neutral=3, low=0.3, high=20, step=0.1, decimals=1, unit="%", scale="log",
+        help="How far light spreads, in percent of the long edge.",
+    )  # fmt: skip
     saturation: float = _percent("Saturation", "All colours stronger or weaker.")
     vibrance: float = _percent("Vibrance", "Weak colours stronger or weaker.")
     hue_degrees: float = float_gauge("Hue", -180, 180, 1, "\N{DEGREE SIGN}", "Turns all hues.")
@@ -98,6 +120,12 @@ class Pass(Item):
             c.clarity / 100,
             c.haze / 100,
             c.even_colour / 100,
+            c.even_light / 100,
+            c.shine / 100,
+            c.forms_percent if c.even_colour or c.even_light or c.shine else USUAL_PERCENT,
+            c.glow / 100,
+            c.glow_percent if c.glow else SceneLight.glow_percent,
+            c.noise / 100,
         )
         display = DisplayLight(
             c.level_black / 255,
@@ -110,6 +138,7 @@ class Pass(Item):
             c.hue_degrees,
             c.tint_hue,
             c.tint_strength / 100,
+            c.sharper / 100,
         )
         if not c.tint_strength:
             display = replace(display, tint_hue_degrees=0.0)
@@ -127,8 +156,20 @@ class PassesParameters(Parameters):
 def apply(parameters: PassesParameters, plan: LightPlan) -> LightPlan:
     """Puts every pass that acts into the plan."""
     planned = tuple(p.planned() for p in parameters.passes if p.on and p.strength > 0)
-    acting = tuple(p for p in planned if p.in_scene or p.in_display)
-    return replace(plan, passes=acting) if acting else plan
+    acting = tuple(p for p in planned if p.acts)
+    if not acting:
+        return plan
+    by_passes = any(p.display.sharper for p in acting)
+    return replace(plan, passes=acting, finish=replace(plan.finish, sharpen_by_passes=by_passes))
 
 
-PASSES = Operation("passes", "passes", "Passes", 1, PassesParameters, apply)
+def _evening_first(values: dict[str, Any]) -> tuple[dict[str, Any], str]:
+    """From version 1, which took haze out before it evened colour, and evened coarser blotches."""
+    listed = values.get("passes")
+    passes = [p for p in listed if isinstance(p, dict)] if isinstance(listed, list | tuple) else []
+    controls = [c for p in passes if isinstance(c := p.get("controls"), dict)]
+    told = any(c.get("even_colour") for c in controls)
+    return values, "Passes even finer blotches of colour out than they did, and before haze is taken away." if told else ""
+
+
+PASSES = Operation("passes", "passes", "Passes", 2, PassesParameters, apply, upgrades=(_evening_first,))

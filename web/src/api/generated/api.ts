@@ -662,7 +662,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Looks for sky, land or people. */
+        /** Looks for sky, land, people, their faces or skin, or the main subject. */
         post: operations["areas_find_on_frame_frames__int_id__find_post"];
         delete?: never;
         options?: never;
@@ -2284,7 +2284,7 @@ export interface components {
              * @default picture
              * @enum {string}
              */
-            show: "picture" | "edges" | "reach" | "area" | "area_alone" | "dust";
+            show: "picture" | "edges" | "reach" | "area" | "area_alone" | "area_outline" | "dust";
             /**
              * Key
              * @default 0
@@ -2604,7 +2604,8 @@ export interface components {
         };
         /**
          * FoundAreaOut
-         * @description What was found: a small picture of it as text, how sure it is in percent, and its share of the frame.
+         * @description What was found: a small picture of it as text, how sure it is in percent, and its share of the frame; of skin also the
+         *     size of what uneven skin is made of, in percent of the long edge.
          */
         FoundAreaOut: {
             /** What */
@@ -2615,6 +2616,8 @@ export interface components {
             sure: number;
             /** Cover */
             cover: number;
+            /** Blotch Percent */
+            blotch_percent: number | null;
         };
         /** FindOnFrameIn */
         FindOnFrameIn: {
@@ -2622,7 +2625,7 @@ export interface components {
              * What
              * @enum {string}
              */
-            what: "sky" | "land" | "person";
+            what: "sky" | "land" | "person" | "faces" | "skin" | "subject";
         };
         /** AreasOut */
         AreasOut: {

@@ -28,7 +28,8 @@ export interface Ask {
 /** Number of the key or of the pass that is shown; 0 where none is, -1 where the one that should be is not there. */
 function shownNumber({ show, draft, ownKey, openPass }: ReturnType<typeof useBench.getState>): number {
   if (show === "reach") return draft?.colour.own_keys.findIndex((k) => k.id === ownKey) ?? -1;
-  if (show === "area" || show === "area_alone") return draft?.passes.passes.findIndex((p) => p.id === openPass) ?? -1;
+  if (show === "area" || show === "area_alone" || show === "area_outline")
+    return draft?.passes.passes.findIndex((p) => p.id === openPass) ?? -1;
   return 0;
 }
 

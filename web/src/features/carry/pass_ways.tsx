@@ -12,7 +12,7 @@ interface Props {
 
 const TOLD: Record<PassAreas, string> = {
   as_drawn: "Each pass acts at the same places of every frame.",
-  found_again: "Sky and people are looked for anew on every frame; the rest stays as drawn. A second for each frame.",
+  found_again: "What was found is looked for anew on every frame; the rest stays as drawn. A second for each frame.",
   leave_bound: "Passes that were painted or picked on this frame stay here.",
 };
 

@@ -1,6 +1,6 @@
 import { DropdownMenu } from "radix-ui";
 import { useState } from "react";
-import { BLENDS, NEUTRAL_CONTROLS, type Pass } from "../../../api/generated/recipe";
+import { BLENDS, NEUTRAL_CONTROLS, ONLY_NORMAL, type Pass } from "../../../api/generated/recipe";
 import type { Point } from "../../../canvas/curve";
 import { useBench } from "../../../state/bench";
 import { type ControlName, controlsInUse, saveAs, usePasses, withPass } from "../../../state/passes";
@@ -11,8 +11,13 @@ import { CurveEditor } from "../curve_editor";
 import { factsOfControl } from "./words";
 
 const NONE: ControlName[] = [];
-/** Controls that look at the surroundings in scene light: they act only where the blend is normal. */
-const ONLY_NORMAL = new Set<ControlName>(["shadows", "highlights", "clarity", "haze", "even_colour"]);
+/** Controls that are nothing without each other: the hue of a tint without its strength, a size without what has it. */
+const TOGETHER: readonly (readonly ControlName[])[] = [
+  ["tint_strength", "tint_hue"],
+  ["glow", "glow_percent"],
+  ["even_colour", "even_light", "forms_percent"],
+  ["shine", "forms_percent"],
+];
 const STRAIGHT: Point[] = [
   [0, 0],
   [1, 1],
@@ -86,7 +91,7 @@ function One({ pass, name }: { pass: Pass; name: ControlName }) {
       onReset={() => set(NEUTRAL_CONTROLS[name])}
       onCancel={cancel}
     >
-      {ONLY_NORMAL.has(name) && pass.blend !== "normal" && (
+      {ONLY_NORMAL.includes(name) && pass.blend !== "normal" && (
         <span className="ml-1.5 text-[11px] text-wax">rests: only for normal</span>
       )}
     </Gauge>
@@ -142,9 +147,8 @@ function AddControl({ pass, used }: { pass: Pass; used: readonly ControlName[] }
     (n) => !used.includes(n) && factsOfControl(n).label.toLowerCase().includes(wish.toLowerCase()),
   );
   const take = (name: ControlName) => {
-    // the hue of a tint is nothing without its strength, and the other way round
-    const both: ControlName[] = /^tint/.test(name) ? ["tint_strength", "tint_hue"] : [name];
-    usePasses.setState((s) => ({ taken: { ...s.taken, [pass.id]: [...(s.taken[pass.id] ?? []), ...both] } }));
+    const more = TOGETHER.find((group) => group.includes(name)) ?? [name];
+    usePasses.setState((s) => ({ taken: { ...s.taken, [pass.id]: [...(s.taken[pass.id] ?? []), ...more] } }));
     if (name === "black_and_white")
       saveAs("", (r) => withPass(r, pass.id, (p) => ({ ...p, controls: { ...p.controls, black_and_white: true } })));
   };

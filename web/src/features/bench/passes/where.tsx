@@ -1,16 +1,18 @@
 import { X } from "lucide-react";
 import { useState } from "react";
 import { api, type Frame, need } from "../../../api/client";
-import type { Pass, Term } from "../../../api/generated/recipe";
+import { FOUND_KINDS, NEUTRAL_CONTROLS, type Pass, type Term } from "../../../api/generated/recipe";
 import { useBench } from "../../../state/bench";
 import { newItemId } from "../../../state/items";
 import { complain } from "../../../state/notices";
-import { saveAs, type Tool, usePasses, withArea, withNewTerm, withTerm } from "../../../state/passes";
+import { saveAs, type Tool, usePasses, withArea, withNewTerm, withPass, withTerm } from "../../../state/passes";
 import { Hint } from "../../../ui/controls";
 import { clamp } from "../../../ui/number";
 import { NumberField } from "../../../ui/number_field";
 import { TermEditor } from "./term_editor";
-import { joinWord, termAside, termWord } from "./words";
+import { foundWord, joinWord, termAside, termWord } from "./words";
+
+type Found = Extract<Term, { kind: "found" }>;
 
 const CHIP = "inline-flex h-[22px] items-center gap-1 rounded-[3px] border px-1.5 text-[12px] font-medium";
 
@@ -43,6 +45,16 @@ export function Where({ frame, pass }: { frame: Frame; pass: Pass }) {
             className={`text-xs ${show === "area_alone" ? "border-b-2 border-ink font-semibold" : "text-ink2 hover:text-ink"}`}
           >
             alone
+          </button>
+        </Hint>
+        <Hint text="A line round the area, over the picture as it is">
+          <button
+            type="button"
+            aria-pressed={show === "area_outline"}
+            onClick={() => useBench.setState({ show: show === "area_outline" ? "picture" : "area_outline" })}
+            className={`text-xs ${show === "area_outline" ? "border-b-2 border-ink font-semibold" : "text-ink2 hover:text-ink"}`}
+          >
+            outline
           </button>
         </Hint>
         <Hint text="Everything but this">
@@ -199,7 +211,7 @@ function NewTerms({ frame, pass }: { frame: Frame; pass: Pass }) {
     saveAs("", (r) => withNewTerm(r, pass.id, fresh));
     chooseTerm(fresh);
   };
-  const look = async (what: "sky" | "land" | "person") => {
+  const look = async (what: Found["what"]) => {
     const { save } = useBench.getState().forThis();
     setBusy(what);
     try {
@@ -207,7 +219,13 @@ function NewTerms({ frame, pass }: { frame: Frame; pass: Pass }) {
         api.POST("/api/frames/{id}/find", { params: { path: { id: frame.id } }, body: { what } }),
       );
       const fresh: Term = { ...COMMON, id: newItemId(), kind: "found", what, sure: found.sure, raster: found.raster };
-      save((r) => withNewTerm(r, pass.id, fresh));
+      save((r) => {
+        const added = withNewTerm(r, pass.id, fresh);
+        // blotches of skin are as large as the face makes them
+        const size = found.blotch_percent;
+        if (size === null || pass.controls.forms_percent !== NEUTRAL_CONTROLS.forms_percent) return added;
+        return withPass(added, pass.id, (p) => ({ ...p, controls: { ...p.controls, forms_percent: size } }));
+      });
       if (useBench.getState().openPass === pass.id) usePasses.getState().work("none", fresh.id);
     } catch (error) {
       complain(error);
@@ -239,9 +257,9 @@ function NewTerms({ frame, pass }: { frame: Frame; pass: Pass }) {
         </button>
       ))}
       <span className="w-1" />
-      {(["sky", "land", "person"] as const).map((what) => (
+      {FOUND_KINDS.map((what) => (
         <button key={what} type="button" className={look_} disabled={busy !== ""} onClick={() => void look(what)}>
-          {busy === what ? "looking ..." : what}
+          {busy === what ? "looking ..." : foundWord(what)}
         </button>
       ))}
       {(tool === "colour" || tool === "near") && term === null && (
@@ -259,9 +277,25 @@ function Edge({ pass }: { pass: Pass }) {
     ["grow_px", "grow", "px", -200, 200, "Larger, or smaller below zero, in pixels of the full picture"],
     ["soften_px", "soften", "px", 0, 400, "Over how far its edge runs out, in pixels of the full picture"],
     ["cling", "cling to edges", "%", 0, 100, "How far its edge is drawn to edges in the picture"],
+    [
+      "close_px",
+      "close gaps",
+      "px",
+      0,
+      200,
+      "Gaps and holes up to this width are closed, in pixels of the full picture",
+    ],
+    [
+      "smooth_px",
+      "smooth",
+      "px",
+      0,
+      200,
+      "Teeth and crumbs of its outline of this size go, in pixels of the full picture",
+    ],
   ] as const;
   return (
-    <div className="flex items-center gap-2 px-3.5 text-xs text-ink2">
+    <div className="flex flex-wrap items-center gap-x-2 px-3.5 text-xs text-ink2">
       {fields.map(([name, label, unit, low, high, help]) => (
         <span key={name} className="flex items-center whitespace-nowrap" title={help}>
           {label}

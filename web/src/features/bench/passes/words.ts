@@ -22,7 +22,9 @@ const KINDS: Record<Exclude<Term["kind"], "found">, string> = {
   edges: "edges",
 };
 
-export const termWord = (term: Term): string => (term.kind === "found" ? term.what : KINDS[term.kind]);
+type FoundKind = Extract<Term, { kind: "found" }>["what"];
+export const foundWord = (what: FoundKind): string => (what === "subject" ? "main subject" : what);
+export const termWord = (term: Term): string => (term.kind === "found" ? foundWord(term.what) : KINDS[term.kind]);
 
 /** What is said of a part besides its name. */
 export function termAside(term: Term): string {

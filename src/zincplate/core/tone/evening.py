@@ -1,0 +1,172 @@
+"""Blotches evened out and shine covered, inside what passes ask for: forms of one size brought to their surroundings.
+
+Three scales of light (in EV) and of colour (red and blue against green, in EV) are parted by guided filters (He, Sun, Tang,
+"Guided image filtering", TPAMI 2013) on a small plane of the whole picture: the region, forms of the chosen size, and what
+is finer. *Evening* takes out what the forms differ from their region, so that pores and hairs, which are finer, and the
+modelling of a face, which is coarser or has edges, stay; below nothing it makes such forms stronger. *Shine* is what is
+brighter than its surroundings and no larger than the size: it goes down to their tone and takes their colour on.
+"""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+from zincplate.core.kernels.kernel_math import KERNEL, exp_2, log_2, smoothstep
+from zincplate.core.tone.local_tone import row_of
+from zincplate.core.tone.low_planes import (
+    BASE_EPSILON_EV2,
+    COLOUR_FLOOR,
+    FLOOR,
+    LONG_EDGE,
+    MIDDLE_EPSILON_EV2,
+    guided,
+)
+
+Float32 = NDArray[np.float32]
+
+COLOUR, LIGHT, SHINE = range(3)
+FINE_PERCENT = 6.0
+"""Below this size forms are looked at on planes twice as large."""
+FINER = 14
+"""Radii of a region for one of a form: what is finer than that is texture, and stays."""
+LIGHT_EPSILON_EV2 = 1.0
+"""Only edges of more than a stop part regions of light: shading does not, so that blotches stand out of it."""
+FORM_EPSILON_EV2 = 0.1
+"""Pores lie far below it: they are no form."""
+BLOTCH_EV = 0.4
+"""Differences of this size are evened by half, larger ones are modelling and stay more and more."""
+SHINE_FROM_EV, SHINE_SPAN_EV = 0.25, 0.6
+"""Above its surroundings, from which on light is shine, and over how much it becomes so in full."""
+
+
+COVERED = 0.8
+"""Of what is above: the rest stays as texture."""
+
+
+@dataclass(frozen=True)
+class EveningPlanes:
+    """Small planes (15, h, w): of red against green a and b of the region, a and b of forms, the same of blue, the same of light;
+    tone of the surroundings without shine in EV, and their two ratios of colour."""
+
+    planes: Float32
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes held."""
+        return int(self.planes.nbytes)
+
+
+def long_edge_of(size_percent: float) -> int:
+    """Of the small planes that a size is looked at on."""
+    return LONG_EDGE if size_percent >= FINE_PERCENT else 2 * LONG_EDGE
+
+
+def evening_planes(planes: Float32, lightness_ev: Float32, size_percent: float, noise_ev2: Float32 | float) -> EveningPlanes:
+    """Planes for forms of a size in percent of the long edge, of a small picture (3, h, w) and its EV (h, w); ``noise_ev2`` is
+    the variance of noise in it, which is no form."""
+    long_edge = max(lightness_ev.shape)
+    radius = max(round(size_percent / 100 * long_edge), 2)
+    fine = max(round(radius / FINER), 1)
+    red, green, blue = (np.log2(np.maximum(p, 0) + np.float32(COLOUR_FLOOR)) for p in planes)
+    found: list[Float32] = []
+    for ratio in (red - green, blue - green):
+        found.extend(guided(lightness_ev, ratio, radius, BASE_EPSILON_EV2))
+        found.extend(guided(lightness_ev, ratio, fine, MIDDLE_EPSILON_EV2))
+    found.extend(guided(lightness_ev, lightness_ev, radius, LIGHT_EPSILON_EV2))
+    epsilon = np.asarray(FORM_EPSILON_EV2 + 6.0 * noise_ev2, np.float32)
+    found.extend(guided(lightness_ev, lightness_ev, fine, epsilon))
+    found.extend(_surroundings(lightness_ev, red - green, blue - green, radius))
+    return EveningPlanes(np.ascontiguousarray(np.stack(found), np.float32))
+
+
+def _surroundings(lightness_ev: Float32, red: Float32, blue: Float32, radius: int) -> tuple[Float32, Float32, Float32]:
+    """Tone and colour about each place without what is brighter and no larger than ``radius``: an opening, smoothed on either
+    side of its edges, so that a face does not take on what lies behind it."""
+    calm = cv2.GaussianBlur(lightness_ev, (0, 0), max(radius / 8, 0.5), borderType=cv2.BORDER_REFLECT)
+    ball = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1, 2 * radius + 1))
+    opened = np.asarray(cv2.morphologyEx(calm, cv2.MORPH_OPEN, ball, borderType=cv2.BORDER_REFLECT), np.float32)
+
+    def mean(x: Float32) -> Float32:
+        a, b = guided(opened, x, radius, BASE_EPSILON_EV2)
+        return np.asarray(a * opened + b, np.float32)
+
+    tone = np.minimum(mean(opened), calm)
+    # what is shiny has the lamp's colour and not the surface's
+    dull = np.clip(1 - (calm - tone - SHINE_FROM_EV) / SHINE_SPAN_EV, 0.02, 1).astype(np.float32)
+    weight = np.maximum(mean(dull), np.float32(0.01))
+    return tone, np.asarray(mean(red * dull) / weight, np.float32), np.asarray(mean(blue * dull) / weight, np.float32)
+
+
+@njit(**KERNEL)
+def _even(planes, low, asked, used, p, x0, y0, out):
+    _, height, width = planes.shape
+    _, low_height, low_width = low.shape
+    z, o, half, tiny = np.float32(0), np.float32(1), np.float32(0.5), np.float32(1e-7)
+    step_x, step_y = np.float32(low_width) / p[0], np.float32(low_height) / p[1]
+    exposure = p[5]
+    columns, shares = np.empty(width, np.int32), np.empty(width, np.float32)
+    for x in range(width):
+        u = min(max((np.float32(x0 + x) + half) * step_x - half, z), np.float32(low_width - 1))
+        columns[x] = np.int32(u)
+        shares[x] = u - np.float32(columns[x])
+    for y in prange(height):
+        most = z
+        for n in range(3):
+            for x in range(width):
+                most = max(most, abs(asked[n, y, x]))
+        if most == z:
+            for c in range(3):
+                for x in range(width):
+                    out[c, y, x] = planes[c, y, x]
+            continue
+        v = min(max((np.float32(y0 + y) + half) * step_y - half, z), np.float32(low_height - 1))
+        j = np.int32(v)
+        k = min(np.int32(j + 1), np.int32(low_height - 1))
+        fv = v - np.float32(j)
+        row = np.zeros(low_width + 1, np.float32)
+        wide = np.empty((15, width), np.float32)
+        first, last = (0 if used[0] != 0 else 8), (15 if used[2] != 0 else 12)
+        for n in range(first, last):
+            row_of(low, n, j, k, fv, columns, shares, row, wide[n], width)
+        for x in range(width):
+            r, g, b = planes[0, y, x], planes[1, y, x], planes[2, y, x]
+            colour, light, shine = asked[0, y, x], asked[1, y, x], asked[2, y, x]
+            if colour == z and light == z and shine == z:
+                out[0, y, x], out[1, y, x], out[2, y, x] = r, g, b
+                continue
+            before = p[2] * r + p[3] * g + p[4] * b
+            e = log_2(max(before, z) + np.float32(FLOOR)) + np.float32(2.4739311883324122) - exposure
+            red, blue, ev = z, z, z
+            if used[0] != 0:
+                red = colour * ((wide[0, x] - wide[2, x]) * e + wide[1, x] - wide[3, x])
+                blue = colour * ((wide[4, x] - wide[6, x]) * e + wide[5, x] - wide[7, x])
+            if light != z:
+                # the region of the form, not of the pixel: else texture would follow the region's edges
+                form = wide[10, x] * e + wide[11, x]
+                d = wide[8, x] * form + wide[9, x] - form
+                ev = light * d / (o + (d * np.float32(1 / BLOTCH_EV)) ** 2)
+            if shine > z:
+                above = e + ev - wide[12, x] - np.float32(SHINE_FROM_EV)
+                if above > z:
+                    share = shine * smoothstep(above * np.float32(1 / SHINE_SPAN_EV))
+                    ev -= share * np.float32(COVERED) * above
+                    now_red = log_2(max(r, z) + np.float32(COLOUR_FLOOR)) - log_2(max(g, z) + np.float32(COLOUR_FLOOR)) + red
+                    now_blue = log_2(max(b, z) + np.float32(COLOUR_FLOOR)) - log_2(max(g, z) + np.float32(COLOUR_FLOOR)) + blue
+                    red += share * (wide[13, x] - now_red)
+                    blue += share * (wide[14, x] - now_blue)
+            r, b = r * exp_2(red), b * exp_2(blue)
+            gain = before / max(p[2] * r + p[3] * g + p[4] * b, tiny) if before > tiny else o
+            gain *= exp_2(ev)
+            out[0, y, x], out[1, y, x], out[2, y, x] = r * gain, g * gain, b * gain
+
+
+def evened(planes: Float32, low: EveningPlanes, asked: Float32, parameters: Float32, x0: int, y0: int) -> Float32:
+    """Planes (3, h, w) with what ``asked`` (3, h, w) wants at each place: shares 0..1 of colour evened, -1..1 of light, 0..1 of
+    shine covered. ``parameters`` begin with scaled width and height, luminance weights (3) and exposure in EV."""
+    used = np.array([bool(a.any()) for a in asked], np.int32)
+    out = np.empty_like(planes)
+    _even(planes, low.planes, np.ascontiguousarray(asked), used, parameters, x0, y0, out)
+    return out

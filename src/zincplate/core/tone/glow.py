@@ -1,0 +1,72 @@
+"""Glow round light sources, in linear light: what shines far above the picture is spread as a lens or damp air spreads it.
+
+Spread light falls off steeply near a source and slowly far away. Glare of eyes and lenses is a sum of such shares (Spencer,
+Shirley, Zimmerman, Greenberg, "Physically-based glare effects for digital images", SIGGRAPH 1995); here four Gaussians, each
+twice as wide as the one before and with less of the light. The colour of the source stays its own.
+"""
+
+import cv2
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+from zincplate.core.kernels.kernel_math import KERNEL
+from zincplate.core.tone.local_tone import row_of
+
+Float32 = NDArray[np.float32]
+
+SHARES = (0.5, 0.27, 0.15, 0.08)
+"""Of the light, in Gaussians of a quarter, half, one and two of the size as standard deviation."""
+SOURCE_FROM_EV, SOURCE_SPAN_EV = 1.2, 1.2
+"""Above middle grey, from which on a place counts as a source, and over how much it becomes one in full."""
+BOOST, MOST = 3.0, 0.22
+"""How much brighter sources are taken to be than the sensor could say (lamps in the picture are far above its end), and the
+greatest luminance that spread light tends to, of white: windows as large as the glow would drown the picture."""
+
+
+def glow_planes(planes: Float32, lightness_ev: Float32, size_percent: float) -> Float32:
+    """Spread light (3, h, w) of a small picture (3, h, w) and its EV about middle grey (h, w); ``size_percent`` of the long
+    edge."""
+    share = np.clip((lightness_ev - SOURCE_FROM_EV) / SOURCE_SPAN_EV, 0, 1)
+    share = share * share * (3 - 2 * share)
+    source = np.maximum(planes, 0) * (share * np.float32(BOOST))
+    size = size_percent / 100 * max(lightness_ev.shape)
+    out = np.zeros_like(planes)
+    for weight, wide in zip(SHARES, (0.25, 0.5, 1.0, 2.0), strict=True):
+        sigma = max(size * wide, 0.4)
+        for c in range(3):
+            # nothing shines from beyond the picture
+            out[c] += np.float32(weight) * cv2.GaussianBlur(source[c], (0, 0), sigma, borderType=cv2.BORDER_CONSTANT)
+    luminance = out.mean(0)
+    return np.asarray(out / (1 + luminance / np.float32(MOST)), np.float32)
+
+
+@njit(**KERNEL)
+def _add(planes, low, asked, p, x0, y0, out):
+    _, height, width = planes.shape
+    _, low_height, low_width = low.shape
+    z, half = np.float32(0), np.float32(0.5)
+    step_x, step_y = np.float32(low_width) / p[0], np.float32(low_height) / p[1]
+    columns, shares = np.empty(width, np.int32), np.empty(width, np.float32)
+    for x in range(width):
+        u = min(max((np.float32(x0 + x) + half) * step_x - half, z), np.float32(low_width - 1))
+        columns[x] = np.int32(u)
+        shares[x] = u - np.float32(columns[x])
+    for y in prange(height):
+        v = min(max((np.float32(y0 + y) + half) * step_y - half, z), np.float32(low_height - 1))
+        j = np.int32(v)
+        k = min(np.int32(j + 1), np.int32(low_height - 1))
+        fv = v - np.float32(j)
+        row = np.zeros(low_width + 1, np.float32)
+        wide = np.empty(width, np.float32)
+        for c in range(3):
+            row_of(low, c, j, k, fv, columns, shares, row, wide, width)
+            for x in range(width):
+                out[c, y, x] = planes[c, y, x] + asked[y, x] * wide[x]
+
+
+def glowing(planes: Float32, low: Float32, asked: Float32, full_width: int, full_height: int, x0: int, y0: int) -> Float32:
+    """Planes (3, h, w) with spread light ``low`` (3, lh, lw) of the whole picture added, by ``asked`` (h, w) 0..1."""
+    out = np.empty_like(planes)
+    _add(planes, low, asked, np.array([full_width, full_height], np.float32), x0, y0, out)
+    return out

@@ -1,0 +1,98 @@
+"""What passes ask of forms of a size, of glow and of noise: before the sums of :mod:`zincplate.pipeline.passes`, size by size."""
+
+import math
+from collections.abc import Callable
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zincplate.core.geometry.warp import warp_linear
+from zincplate.core.tone.evening import COLOUR, LIGHT, SHINE, EveningPlanes, evened, evening_planes, long_edge_of
+from zincplate.core.tone.glow import glow_planes, glowing
+from zincplate.core.tone.low_planes import LONG_EDGE, ev
+from zincplate.pipeline.areas import Areas
+from zincplate.pipeline.cache import ByteCache
+from zincplate.pipeline.framing import Framed
+from zincplate.pipeline.windows import Window, fitted_size
+from zincplate.plan.light import LightPlan
+from zincplate.plan.passes import PassPlan
+from zincplate.plan.plate import PlatePlan
+
+Float32 = NDArray[np.float32]
+
+
+class SmallPlates(Protocol):
+    """Small planes (3, h, w) of a frame's whole source, the lens's fall-off made up for; and the variance of noise in the EV
+    (h, w) of such planes."""
+
+    def __call__(self, framed: Framed, key: str, plan: PlatePlan, long_edge: int) -> Float32: ...
+
+
+class Forms:
+    """One per renderer. Small planes are kept by what they depend on."""
+
+    def __init__(
+        self, areas: Areas, small: SmallPlates, noise_ev2: Callable[[Framed, Float32], Float32], cache: ByteCache
+    ) -> None:
+        self._areas, self._small, self._noise_ev2, self._cache = areas, small, noise_ev2, cache
+
+    def applied(
+        self, framed: Framed, key: str, plan: LightPlan, passes: tuple[PassPlan, ...], planes: Float32, window: Window, keep: bool
+    ) -> Float32:
+        """Planes of a window after what passes ask of forms and glow."""
+        for size in sorted({p.scene.forms_percent for p in passes if p.scene.of_forms}):
+            asked = np.zeros((3, window.height, window.width), np.float32)
+            for one in passes:
+                if one.scene.of_forms and one.scene.forms_percent == size:
+                    area = self._areas.plane(framed, key, one.area, window, keep)
+                    for k, amount in ((COLOUR, one.scene.even_colour), (LIGHT, one.scene.even_light), (SHINE, one.scene.shine)):
+                        if amount:
+                            asked[k] += area * np.float32(amount * one.strength)
+            np.clip(asked, np.array([0, -1, 0], np.float32)[:, None, None], np.float32(1), out=asked)
+            low = EveningPlanes(self._seen(framed, key, plan.plate, ("forms", size), long_edge_of(size)))
+            numbers = np.array(
+                [window.full_width, window.full_height, *framed.source.luminance_weights(plan), math.log2(plan.gain)], np.float32
+            )
+            planes = evened(planes, low, asked, numbers, window.x, window.y)
+        for size in sorted({p.scene.glow_percent for p in passes if p.scene.glow}):
+            share = np.zeros((window.height, window.width), np.float32)
+            for one in passes:
+                if one.scene.glow and one.scene.glow_percent == size:
+                    share += self._areas.plane(framed, key, one.area, window, keep) * np.float32(one.scene.glow * one.strength)
+            if share.any():
+                spread = self._seen(framed, key, plan.plate, ("glow", size), LONG_EDGE)
+                planes = glowing(planes, spread, share, window.full_width, window.full_height, window.x, window.y)
+        return planes
+
+    def noise_share(self, framed: Framed, key: str, passes: tuple[PassPlan, ...], window: Window, keep: bool) -> Float32 | None:
+        """(h, w) 0..1 how much of the noise passes take out at each place of a window; None for none."""
+        share: Float32 | None = None
+        for one in passes:
+            if one.scene.noise:
+                part = self._areas.plane(framed, key, one.area, window, keep) * np.float32(one.scene.noise * one.strength)
+                share = part if share is None else share + part
+        return None if share is None or not share.any() else np.minimum(share, np.float32(1))
+
+    def _seen(self, framed: Framed, key: str, plan: PlatePlan, what: tuple[str, float], long_edge: int) -> Float32:
+        """Small planes of forms or glow of a size, as the framed picture sees them."""
+        source = framed.source
+
+        def make() -> Float32:
+            small = self._small(framed, key, plan, long_edge)
+            weights = source.luminance_weights(LightPlan(source.raw, source.as_shot_xy, source.as_shot_xy))
+            lightness_ev = ev(small, weights)
+            if what[0] == "glow":
+                found = glow_planes(small, lightness_ev, what[1])
+            else:
+                found = evening_planes(small, lightness_ev, what[1], self._noise_ev2(framed, lightness_ev)).planes
+            if framed.direct and (framed.width, framed.height) == (source.width, source.height):
+                return found
+            width, height = fitted_size(framed.width, framed.height, long_edge)
+            across, down = small.shape[2], small.shape[1]
+            whole = Window(across, down, 0, 0, across, down)
+            sampling = framed.sampling(Window(width, height, 0, 0, width, height), whole)
+            return warp_linear(found, sampling, framed.map.radial, width, height)
+
+        stage = (key, what, plan.recovery, plan.hot_pixels, framed.key)
+        return self._cache.get(stage, make, lambda a: a.nbytes)

@@ -1,0 +1,171 @@
+"""Every control of a pass: its direction, its area, agreement of sizes, and what it must leave alone."""
+
+from typing import Any
+
+import cv2
+import numpy as np
+import pytest
+
+from tests.contract.test_passes import HEIGHT, LEFT, NEUTRAL, WIDTH, lab_of, large, renderer, scene, shown, view, with_passes
+from zincplate.ops.base import ui_of
+from zincplate.ops.passes.passes import Controls
+from zincplate.render.view import ViewRequest
+
+
+def chroma(picture: np.ndarray) -> float:
+    return float(np.hypot(*np.moveaxis(lab_of(picture), -1, 0)[1:]).mean())
+
+
+def spread(picture: np.ndarray) -> float:
+    return float(lab_of(picture)[..., 0].std())
+
+
+def hue_turn(picture: np.ndarray) -> float:
+    lab, plain = lab_of(picture), lab_of(shown(NEUTRAL)[: picture.shape[0], : picture.shape[1]])
+    turn = np.arctan2(lab[..., 2], lab[..., 1]) - np.arctan2(plain[..., 2], plain[..., 1])
+    return float(np.angle(np.exp(1j * turn).mean()))
+
+
+def mean(picture: np.ndarray) -> float:
+    return float(picture.mean())
+
+
+def veil(picture: np.ndarray) -> float:
+    return -float(np.quantile(picture, 0.05))
+
+
+def fine(picture: np.ndarray) -> float:
+    """Deviation of what is finer than two pixels."""
+    light = lab_of(picture)[..., 0].astype(np.float32)
+    return float((light - cv2.GaussianBlur(light, (0, 0), 1.5)).std())
+
+
+def forms(picture: np.ndarray, fine_px: float = 1.2, coarse_px: float = 6) -> float:
+    """Deviation of what lies between two sizes."""
+    light = lab_of(picture)[..., 0].astype(np.float32)
+    return float((cv2.GaussianBlur(light, (0, 0), fine_px) - cv2.GaussianBlur(light, (0, 0), coarse_px)).std())
+
+
+DIRECTIONS: dict[str, tuple[float, float, Any, dict[str, Any]]] = {
+    "exposure_ev": (-1, 1, mean, {}),
+    "warmer_mired": (-60, 60, lambda p: float((p[..., 0] - p[..., 2]).mean()), {}),
+    "magenta": (-80, 80, lambda p: float((p[..., 0] + p[..., 2] - 2 * p[..., 1]).mean()), {}),
+    "contrast": (-80, 80, spread, {}),
+    "shadows": (-80, 80, lambda p: float(p[:100].mean()), {}),
+    "highlights": (-80, 80, lambda p: float(p[200:].mean()), {}),
+    "clarity": (-80, 80, lambda p: float(np.diff(lab_of(p)[60:160, :, 0], axis=1).std()), {}),
+    "haze": (-80, 80, veil, {}),
+    "noise": (0, 100, lambda p: -50 * fine(p[60:180]), {}),
+    "sharper": (-90, 90, lambda p: 50 * fine(p[60:180]), {}),
+    "even_light": (-80, 80, lambda p: -forms(p[60:180]), {}),
+    "shine": (0, 100, lambda p: -float(np.quantile(p[60:180], 0.98)), {"forms_percent": 4}),
+    "forms_percent": (0.6, 8, lambda p: -forms(p[60:180], 4, 14), {"even_light": 100}),
+    "glow": (0, 100, lambda p: float(p[185:212].mean()), {}),
+    "glow_percent": (1, 12, lambda p: float(p[20:80].mean()), {"glow": 100}),
+    "even_colour": (0, 100, lambda p: -float(lab_of(p)[60:180, 20:150, 1:].std((0, 1)).sum()), {"forms_percent": 4}),
+    "saturation": (-80, 80, chroma, {}),
+    "vibrance": (-80, 80, chroma, {}),
+    "hue_degrees": (-60, 60, hue_turn, {}),
+    "tint_strength": (0, 80, lambda p: float(lab_of(p)[60:180, :, 1].mean()), {"tint_hue": 0}),
+    "tint_hue": (0, 90, lambda p: float(lab_of(p)[60:180, :, 2].mean()), {"tint_strength": 80}),
+    "black_and_white": (False, True, lambda p: -chroma(p), {}),
+    "level_black": (0, 90, lambda p: -mean(p), {}),
+    "level_middle": (0.6, 1.8, mean, {}),
+    "level_white": (255, 180, mean, {}),
+    "curve": (((0, 0), (0.5, 0.35), (1, 1)), ((0, 0), (0.5, 0.65), (1, 1)), mean, {}),
+}
+
+
+def test_every_control_has_a_direction_and_says_what_it_is() -> None:
+    assert set(DIRECTIONS) == set(Controls.model_fields)
+    for info in Controls.model_fields.values():
+        ui = ui_of(info)
+        assert ui["label"] and len(ui["help"]) > 10
+
+
+@pytest.mark.parametrize("name", DIRECTIONS)
+def test_a_control_acts_in_its_area_in_its_direction_and_nowhere_else(name: str) -> None:
+    low, high, measure, more = DIRECTIONS[name]
+    plain = shown(NEUTRAL)
+    first, second = (shown(with_passes({"area": {"terms": LEFT}, "controls": {**more, name: v}})) for v in (low, high))
+    half = np.s_[:, : WIDTH // 2 - 8]
+    assert measure(second[half]) > measure(first[half]) + 0.002, (measure(first[half]), measure(second[half]))
+    for found in (first, second):
+        # what a pass does not cover stays as it is; colours at the very end of the delivery space are drawn in by blocks of 128
+        # pixels, and may move by a step of 8 bits where a covered neighbour leaves it
+        assert np.abs(found[:, 256:] - plain[:, 256:]).max() <= 1.01 / 65535
+        beside = np.abs(found[:, WIDTH // 2 + 8 : 256] - plain[:, WIDTH // 2 + 8 : 256])
+        assert beside.max() < 0.006 and np.quantile(beside, 0.9) < 3 / 65535
+        assert np.isfinite(found).all()
+
+
+FORMS = [
+    {"even_light": 80, "even_colour": 60, "forms_percent": 3},
+    {"even_light": -80, "forms_percent": 12},
+    {"shine": 100, "forms_percent": 1},
+    {"glow": 100, "exposure_ev": 1},
+    {"noise": 100},
+    {"sharper": 100},
+    {"sharper": -100},
+]
+
+
+@pytest.mark.parametrize("controls", FORMS, ids=str)
+def test_what_looks_at_forms_is_the_same_in_a_window_as_in_the_whole(controls: dict[str, float]) -> None:
+    recipe = with_passes({"area": {"terms": LEFT}, "controls": controls})
+    whole = renderer().deliver(large(), recipe, space="srgb", bits=8)
+    window = view(large(), recipe, ViewRequest(1800, 1200, 500, 300, 400, 260))
+    apart = np.abs(window.astype(int) - whole[300:560, 500:900].astype(int))
+    assert apart.max() <= 1 and (apart > 0).mean() < 0.01
+
+
+@pytest.mark.parametrize("controls", FORMS[:5], ids=str)
+def test_what_looks_at_forms_agrees_at_half_the_size(controls: dict[str, float]) -> None:
+    recipe = with_passes({"controls": controls})
+    whole = renderer().deliver(large(), recipe, space="srgb", bits=16) / 65535
+    half = view(large(), recipe, ViewRequest(900, 600)) / 255
+    averaged = whole.reshape(600, 2, 900, 2, 3).mean((1, 3))
+    assert np.abs(half - averaged).mean() < 0.006
+
+
+def test_softening_everywhere_is_a_blur_and_sharpening_its_opposite() -> None:
+    """Unsharp masking by its definition: what is added is a multiple of the difference to the blurred luma."""
+    plain = shown(NEUTRAL)
+    luma = (plain @ [0.2126, 0.7152, 0.0722]).astype(np.float32)
+    apart = luma - cv2.GaussianBlur(luma, (9, 9), 1.0, borderType=cv2.BORDER_REFLECT_101)
+    for amount, share in ((100, 1.5), (-100, -0.9), (-50, -0.45)):
+        found = shown(with_passes({"controls": {"sharper": amount}})) - plain
+        inside = np.abs(found - found.mean(-1, keepdims=True)).max(-1) < 1e-4  # nothing clipped there
+        inside[:6] = inside[-6:] = inside[:, :6] = inside[:, -6:] = False
+        assert inside.mean() > 0.5
+        assert np.abs(found.mean(-1) - share * apart)[inside].max() < 3e-4
+
+
+def test_softening_takes_sharpening_of_the_whole_away() -> None:
+    sharp = NEUTRAL.with_values({"definition": {"sharpen_amount": 150, "sharpen_threshold": 2}})
+    half_soft = shown(with_passes({"area": {"terms": LEFT}, "controls": {"sharper": -100}}, recipe=sharp))
+    alone = shown(with_passes({"area": {"terms": LEFT}, "controls": {"sharper": -100}}))
+    assert np.abs(half_soft[:, : WIDTH // 2 - 10] - alone[:, : WIDTH // 2 - 10]).max() < 1e-4
+    assert np.array_equal(half_soft[:, WIDTH // 2 + 10 :], shown(sharp)[:, WIDTH // 2 + 10 :])
+
+
+def test_a_size_alone_does_nothing() -> None:
+    assert np.array_equal(shown(with_passes({"controls": {"forms_percent": 9, "glow_percent": 9}})), shown(NEUTRAL))
+
+
+def test_passes_of_one_size_add_and_of_two_sizes_follow_each_other() -> None:
+    once = shown(with_passes({"controls": {"even_light": 60}}))
+    twice = shown(with_passes({"controls": {"even_light": 30}}, {"controls": {"even_light": 30}}))
+    assert np.abs(once - twice).max() < 2e-4
+    others = shown(with_passes({"controls": {"even_light": 60}}, {"controls": {"even_light": -60, "forms_percent": 15}}))
+    assert np.abs(others - once).mean() > 0.002
+
+
+def test_more_than_everything_is_everything() -> None:
+    once = shown(with_passes({"controls": {"even_colour": 100, "noise": 100}}))
+    twice = shown(with_passes(*[{"controls": {"even_colour": 100, "noise": 100}}] * 2))
+    assert np.abs(once - twice).max() < 2e-4
+
+
+def test_the_scene_is_as_large_as_the_tests_think() -> None:
+    assert (scene().height, scene().width) == (HEIGHT, WIDTH)
