@@ -2,6 +2,7 @@
 
 import json
 from pathlib import Path
+from typing import get_args
 
 import numpy as np
 import pytest
@@ -11,6 +12,7 @@ from PIL import Image
 from zincplate.cli.main import main
 from zincplate.formats.icc import profile_of
 from zincplate.formats.isolated import Decoder
+from zincplate.ops.areas import FoundKind
 from zincplate.recipe.document import Recipe
 from zincplate.render.render import Renderer
 from zincplate.store.home import Home
@@ -163,7 +165,11 @@ def test_passes_from_the_command_line(tmp_path: Path, dng: Path, capsys: pytest.
         assert main([*develop, "-o", str(tmp_path / "c.png"), *wrong]) == 2
         assert words in capsys.readouterr().err
     area = ["area", str(dng), "-o", str(tmp_path / "n.png")]
-    assert main(area) == 2 and main([*area, "--pass", "x"]) == 1 and main([*area, "--find", "person"]) == 1
+    assert main(area) == 2 and main([*area, "--pass", "x"]) == 1
+    for what in get_args(FoundKind):  # whatever there is to find can be asked for
+        assert main(["area", str(dng), "-o", str(tmp_path / f"{what}.png"), "--find", what]) in (0, 1)
+    capsys.readouterr()
+    assert main([*area, "--find", "person"]) == 1
     assert "No person was found" in capsys.readouterr().err and not (tmp_path / "n.png").exists()
 
 

@@ -17,6 +17,7 @@ from zincplate.core.colour.colour_spaces import SPACES, SRGB
 from zincplate.demo import truth
 from zincplate.demo.card import frame_bytes
 from zincplate.formats.isolated import Decoder
+from zincplate.plan.passes import USUAL_PERCENT
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.render.finders import find, found_again
 from zincplate.render.render import Renderer
@@ -233,5 +234,15 @@ def test_what_is_found_goes_into_a_recipe_and_is_found_again(folder: Path) -> No
     assert nowhere.value("passes", "passes")[0].area.terms[0].sure == 0
     with pytest.raises(RecipeError, match="No person was found"):
         find(renderer(), opened(folder, 91), "91", "person")
+    # skin: the size of its blotches goes with the face, where the pass looks at a size of its own
+    skin = find(renderer(), opened(folder, 80), "80", "skin")
+    term = {"kind": "found", "what": "skin", "raster": skin.raster, "sure": 90}
+    for size, expected in ((skin.blotch_percent, 0.3), (USUAL_PERCENT, USUAL_PERCENT)):
+        one = {"name": "skin", "area": {"terms": [term]}, "controls": {"even_light": 50, "forms_percent": size}}
+        recipe = Recipe.neutral(True).with_values({"passes": {"passes": [one]}})
+        again, told = found_again(renderer(), source, "89", recipe)
+        assert not told and again.value("passes", "passes")[0].controls.forms_percent == pytest.approx(expected, abs=0.051)
+    _, told = found_again(renderer(), opened(folder, 91), "91", recipe)
+    assert told == ["skin: no skin was found here, so that part of it acts nowhere."]
     land, sky = (find(renderer(), opened(folder, 91), "91", what) for what in ("land", "sky"))
     assert land.cover + sky.cover == pytest.approx(1, abs=0.01)

@@ -7,16 +7,17 @@ from typing import Any
 import imagecodecs
 import numpy as np
 import pytest
+import skimage.data
 
 from tests.services.test_carrying import six, targets  # noqa: F401  a fixture
 from tests.services.test_use_cases import make, put, run_jobs
 from zincplate.core.areas.raster import to_text
 from zincplate.recipe.document import Recipe
 from zincplate.recipe.words import describe
-from zincplate.services import areas, carry, carry_areas
+from zincplate.services import areas, bring_in, carry, carry_areas, shoots
 from zincplate.services.carry import Carry
 from zincplate.services.context import Context, UserError
-from zincplate.store.models import HistoryEntry, Job, Version
+from zincplate.store.models import Frame, HistoryEntry, Job, Version
 
 RING = {"id": "r", "kind": "ring", "x": 0.5, "y": 0.3, "radius_x": 0.2, "radius_y": 0.1}
 BRUSH = {"id": "b", "kind": "brush", "strokes": [{"id": "s", "points": [2000, 2000, 9000, 4000], "size": 0.1}]}
@@ -158,5 +159,21 @@ def test_looks_and_small_pictures_of_areas(context: Context, six: list[Version],
     assert told[2]["cover"] == pytest.approx(told[1]["cover"] / 2, rel=0.02)
     picture = imagecodecs.png_decode(base64.b64decode(told[1]["picture"]))
     assert picture.shape == (88, 132) and picture[40, 66] > 200 and picture[80, 5] == 0
-    with pytest.raises(UserError, match="No person"):
-        areas.find(context, frame.id, "person")
+    for what, words in (("person", "No person"), ("faces", "No face"), ("skin", "nobody's skin")):
+        with pytest.raises(UserError, match=words):
+            areas.find(context, frame.id, what)
+
+
+def test_a_face_and_its_skin_are_found_on_a_frame(context: Context, tmp_path: Path) -> None:
+    """scikit-image's astronaut as a photograph; blotches are as large as her face makes them (NASA, public domain)."""
+    (tmp_path / "astronaut.png").write_bytes(imagecodecs.png_encode(skimage.data.astronaut()))
+    shoot = shoots.create("People")
+    bring_in.start(context, shoot, [tmp_path / "astronaut.png"], develop_small=False)
+    run_jobs(context)
+    frame = Frame.get(Frame.shoot == shoot.id)
+    found = {what: areas.find(context, frame.id, what) for what in ("faces", "skin", "person", "subject")}
+    assert found["faces"]["sure"] > 95 and found["skin"]["sure"] > 95 and found["person"]["sure"] > 70
+    assert found["skin"]["blotch_percent"] == pytest.approx(12 * 93 / 512, abs=0.15)
+    assert found["faces"]["blotch_percent"] is None and found["subject"]["raster"] == found["person"]["raster"]
+    assert 0.02 < found["faces"]["cover"] < found["skin"]["cover"] < 0.06 < found["person"]["cover"]
+    assert len(found["skin"]["raster"]) < 20_000

@@ -22,14 +22,20 @@ from zincplate.tables.light_plan import plan_of
 
 
 def find(context: Context, frame_id: int, what: str) -> dict[str, Any]:
-    """Looks for sky, land or people on a frame; :class:`UserError` when there are none."""
+    """Looks for what an area can be made of on a frame; :class:`UserError` when it is not there."""
     frame = frame_of(frame_id)
     source = opened(context, frame)
     try:
         found = finders.find(context.renderer, source, frame.content_hash, what)
     except RecipeError as error:
         raise UserError(str(error)) from error
-    return {"what": what, "raster": found.raster, "sure": round(100 * found.sure), "cover": round(found.cover, 4)}
+    return {
+        "what": what,
+        "raster": found.raster,
+        "sure": round(100 * found.sure),
+        "cover": round(found.cover, 4),
+        "blotch_percent": found.blotch_percent,
+    }
 
 
 def tiny(context: Context, frame_id: int, recipe: dict[str, Any]) -> list[dict[str, Any]]:

@@ -169,6 +169,20 @@ export function withMoved(recipe: Recipe, id: string, to: number): Recipe {
   return withPasses(recipe, [...rest.slice(0, at), one, ...rest.slice(at)]);
 }
 
+/** Controls that are nothing without each other: the hue of a tint without its strength, a size without what has it. */
+const TOGETHER: readonly (readonly ControlName[])[] = [
+  ["tint_strength", "tint_hue"],
+  ["glow", "glow_percent"],
+  ["even_colour", "even_light", "forms_percent"],
+  ["shine", "forms_percent"],
+];
+
+/** Shows the gauges of a control, and of those that go with it, on a pass. */
+export function takeControls(pass: string, name: ControlName): void {
+  const more = TOGETHER.find((group) => group.includes(name)) ?? [name];
+  usePasses.setState((s) => ({ taken: { ...s.taken, [pass]: [...(s.taken[pass] ?? []), ...more] } }));
+}
+
 /** Controls of a pass that are set, or were taken to be set, in the order of the list. */
 export function controlsInUse(pass: Pass, taken: readonly ControlName[] = []): ControlName[] {
   return (Object.keys(NEUTRAL_CONTROLS) as ControlName[]).filter(

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { BLENDS, NEUTRAL_CONTROLS, ONLY_NORMAL, type Pass } from "../../../api/generated/recipe";
 import type { Point } from "../../../canvas/curve";
 import { useBench } from "../../../state/bench";
-import { type ControlName, controlsInUse, saveAs, usePasses, withPass } from "../../../state/passes";
+import { type ControlName, controlsInUse, saveAs, takeControls, usePasses, withPass } from "../../../state/passes";
 import { Hint, Switch } from "../../../ui/controls";
 import { Gauge } from "../../../ui/gauge";
 import { ITEM, MENU } from "../../../ui/menu";
@@ -11,13 +11,6 @@ import { CurveEditor } from "../curve_editor";
 import { factsOfControl } from "./words";
 
 const NONE: ControlName[] = [];
-/** Controls that are nothing without each other: the hue of a tint without its strength, a size without what has it. */
-const TOGETHER: readonly (readonly ControlName[])[] = [
-  ["tint_strength", "tint_hue"],
-  ["glow", "glow_percent"],
-  ["even_colour", "even_light", "forms_percent"],
-  ["shine", "forms_percent"],
-];
 const STRAIGHT: Point[] = [
   [0, 0],
   [1, 1],
@@ -146,9 +139,9 @@ function AddControl({ pass, used }: { pass: Pass; used: readonly ControlName[] }
   const free = all.filter(
     (n) => !used.includes(n) && factsOfControl(n).label.toLowerCase().includes(wish.toLowerCase()),
   );
+  const rows = free.length > 8 ? Math.ceil(free.length / 2) : Math.max(free.length, 1);
   const take = (name: ControlName) => {
-    const more = TOGETHER.find((group) => group.includes(name)) ?? [name];
-    usePasses.setState((s) => ({ taken: { ...s.taken, [pass.id]: [...(s.taken[pass.id] ?? []), ...more] } }));
+    takeControls(pass.id, name);
     if (name === "black_and_white")
       saveAs("", (r) => withPass(r, pass.id, (p) => ({ ...p, controls: { ...p.controls, black_and_white: true } })));
   };
@@ -158,7 +151,12 @@ function AddControl({ pass, used }: { pass: Pass; used: readonly ControlName[] }
         Add a control
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
-        <DropdownMenu.Content className={MENU} align="end" sideOffset={4}>
+        <DropdownMenu.Content
+          className={`${MENU} max-h-[var(--radix-dropdown-menu-content-available-height)] w-[264px] overflow-y-auto`}
+          align="end"
+          sideOffset={4}
+          collisionPadding={8}
+        >
           <div className="px-2 pb-1">
             <input
               aria-label="Name of a control"
@@ -175,11 +173,13 @@ function AddControl({ pass, used }: { pass: Pass; used: readonly ControlName[] }
               className="h-6 w-full rounded-[2px] border border-rule bg-white px-1.5 text-sm"
             />
           </div>
-          {free.map((name) => (
-            <DropdownMenu.Item key={name} className={ITEM} onSelect={() => take(name)}>
-              {factsOfControl(name).label}
-            </DropdownMenu.Item>
-          ))}
+          <div className="grid auto-rows-fr grid-flow-col" style={{ gridTemplateRows: `repeat(${rows}, auto)` }}>
+            {free.map((name) => (
+              <DropdownMenu.Item key={name} className={ITEM} onSelect={() => take(name)}>
+                {factsOfControl(name).label}
+              </DropdownMenu.Item>
+            ))}
+          </div>
           {free.length === 0 && <p className="px-3 py-1 text-ink2">Nothing of that name.</p>}
         </DropdownMenu.Content>
       </DropdownMenu.Portal>

@@ -5,7 +5,16 @@ import { FOUND_KINDS, NEUTRAL_CONTROLS, type Pass, type Term } from "../../../ap
 import { useBench } from "../../../state/bench";
 import { newItemId } from "../../../state/items";
 import { complain } from "../../../state/notices";
-import { saveAs, type Tool, usePasses, withArea, withNewTerm, withPass, withTerm } from "../../../state/passes";
+import {
+  saveAs,
+  type Tool,
+  takeControls,
+  usePasses,
+  withArea,
+  withNewTerm,
+  withPass,
+  withTerm,
+} from "../../../state/passes";
 import { Hint } from "../../../ui/controls";
 import { clamp } from "../../../ui/number";
 import { NumberField } from "../../../ui/number_field";
@@ -226,6 +235,7 @@ function NewTerms({ frame, pass }: { frame: Frame; pass: Pass }) {
         if (size === null || pass.controls.forms_percent !== NEUTRAL_CONTROLS.forms_percent) return added;
         return withPass(added, pass.id, (p) => ({ ...p, controls: { ...p.controls, forms_percent: size } }));
       });
+      if (what === "skin") takeControls(pass.id, "even_colour"); // what skin is mostly found for
       if (useBench.getState().openPass === pass.id) usePasses.getState().work("none", fresh.id);
     } catch (error) {
       complain(error);
@@ -295,10 +305,10 @@ function Edge({ pass }: { pass: Pass }) {
     ],
   ] as const;
   return (
-    <div className="flex flex-wrap items-center gap-x-2 px-3.5 text-xs text-ink2">
+    <div className="grid grid-cols-2 gap-x-5 px-3.5 pb-1 text-xs text-ink2">
       {fields.map(([name, label, unit, low, high, help]) => (
-        <span key={name} className="flex items-center whitespace-nowrap" title={help}>
-          {label}
+        <span key={name} className="flex h-6 items-center whitespace-nowrap" title={help}>
+          <span className="grow">{label}</span>
           <NumberField
             label={`${label}, ${unit}`}
             className="w-8 !px-0.5 text-ink"
@@ -312,7 +322,7 @@ function Edge({ pass }: { pass: Pass }) {
               )
             }
           />
-          {unit}
+          <span className="w-4">{unit}</span>
         </span>
       ))}
     </div>
