@@ -212,7 +212,7 @@ class Areas:
         """An area from its coefficients at a window's size."""
         small = _whole(source)
         if window == small:
-            return np.clip(a * self._guide(source, key, small) + b, 0, 1) if a.any() else b
+            return np.clip(a * self._guide(source, key, small) + b, 0, 1) if a.any() else b.copy()  # joins write to it
         if not a.any():
             return _seen(b, source, window)
         guide = self._guide(source, key, window)

@@ -24,7 +24,6 @@ from zincplate.core.tone.pass_light import (
     RED,
     SHADOWS,
     STRENGTHS,
-    add_asked,
 )
 from zincplate.pipeline.areas import Areas
 from zincplate.pipeline.framing import Framed
@@ -82,20 +81,15 @@ def _other_light(white_xy: tuple[float, float], warmer_mired: float, magenta: fl
     return white_point_xy(1e6 / mired, tint + TINT_AT_END * magenta)
 
 
-def sums_of(
+def asked_by(
     areas: Areas, framed: Framed, key: str, plan: LightPlan, passes: tuple[PassPlan, ...], window: Window, keep: bool
-) -> tuple[Float32, NDArray[np.int32]]:
-    """(8, h, w) what passes ask for at each place of a window, and which of the eight are asked for at all."""
-    sums = np.zeros((STRENGTHS, window.height, window.width), np.float32)
-    used = np.zeros(STRENGTHS, np.int32)
+) -> tuple[list[Float32], Float32]:
+    """Areas (h, w) of a window of the passes that ask for something of light, and what they ask for (passes, 8)."""
     luminance = framed.source.luminance_weights(plan)
-    for one in passes:
-        asked = asked_of(framed.source, plan, one.scene, luminance) * np.float32(one.strength)
-        if not asked.any():
-            continue
-        add_asked(areas.plane(framed, key, one.area, window, keep), asked, sums)
-        used |= asked != 0
-    return sums, used
+    asked = [asked_of(framed.source, plan, one.scene, luminance) * np.float32(one.strength) for one in passes]
+    asking = [(one, a) for one, a in zip(passes, asked, strict=True) if a.any()]
+    planes = [areas.plane(framed, key, one.area, window, keep) for one, _ in asking]
+    return planes, np.array([a for _, a in asking], np.float32).reshape(-1, STRENGTHS)
 
 
 def sharper_of(areas: Areas, framed: Framed, key: str, plan: LightPlan, window: Window, keep: bool = True) -> Float32 | None:

@@ -28,7 +28,7 @@ from zincplate.pipeline.cache import ByteCache
 from zincplate.pipeline.framing import Framed
 from zincplate.pipeline.mended import laid_over
 from zincplate.pipeline.pass_forms import Forms
-from zincplate.pipeline.passes import light_parameters, scene_key, sums_of
+from zincplate.pipeline.passes import asked_by, light_parameters, scene_key
 from zincplate.pipeline.windows import Window, fitted_size, level_of, scale_of
 from zincplate.plan.light import LightPlan
 from zincplate.plan.local import LocalPlan
@@ -92,12 +92,14 @@ class Stages:
         def make() -> Float32:
             planes = self._whole_local(framed, key, plan, window, keep)
             planes = self._forms.applied(framed, key, plan, passes, planes, window, keep)
-            sums, used = sums_of(self.areas, framed, key, plan, passes, window, keep)
+            areas, asked = asked_by(self.areas, framed, key, plan, passes, window, keep)
+            if not areas:
+                return planes
             # coefficients of haze do not depend on how much of it is taken out
-            haze = plan.local.haze or (MERELY if used[HAZE] else 0.0)
+            haze = plan.local.haze or (MERELY if asked[:, HAZE].any() else 0.0)
             bases, air = self._framed_bases(framed, key, plan.plate, haze)
             p = light_parameters(window, weights, exposure_ev, air.light)
-            return apply_asked(planes, bases.planes, air.planes, sums, used, p, window.x, window.y)
+            return apply_asked(planes, bases.planes, air.planes, areas, asked, p, window.x, window.y)
 
         if not keep:
             return make()

@@ -43,9 +43,14 @@ JOINS = {"add": 0, "without": 1, "only": 2}
 
 def joined(area: Float32 | None, part: Float32, join: str, strength: float, inverted: bool) -> Float32:
     """An area with one more term: added (the greater of both), taken away, or kept only where both are (a weak "only" narrows
-    weakly). Before the first term there is nothing to add to and everything to take away from. ``area`` is written to."""
+    weakly). Before the first term there is nothing to add to and everything to take away from. ``area`` is written to, and what
+    is returned for a first term may be ``part`` itself."""
+    if area is None and join == "add":
+        if strength == 1 and not inverted:
+            return part
+        return np.asarray((1 - part if inverted else part) * np.float32(strength), np.float32)
     if area is None:
-        area = np.zeros_like(part) if join == "add" else np.ones_like(part)
+        area = np.ones_like(part)
     _join(area, part, JOINS[join], np.float32(strength), inverted)
     return area
 

@@ -50,6 +50,16 @@ def stack_floats(typing_context: Any) -> Any:
 
 
 @intrinsic
+def floats_at(typing_context: Any, address: Any) -> Any:
+    """Pointer to the float32 at an address: kernels that take any number of arrays get their addresses."""
+
+    def codegen(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
+        return builder.inttoptr(arguments[0], ir.FloatType().as_pointer())
+
+    return types.CPointer(types.float32)(types.int64), codegen
+
+
+@intrinsic
 def load(typing_context: Any, table: Any, index: Any) -> Any:
     """table[index] without a bounds check: the vectoriser turns it into a gather. Flat index into a C-contiguous array."""
 

@@ -10,13 +10,18 @@ from typing import Any
 
 import cv2
 import numpy as np
+from numba import njit, prange
 from numpy.typing import NDArray
+
+from zincplate.core.kernels.kernel_math import KERNEL, log_2
 
 Float32 = NDArray[np.float32]
 
 LONG_EDGE = 512
 FLOOR = 2e-5
 """Added to luminance before the logarithm: about 13 stops below grey."""
+MIDDLE_GREY_EV = -2.4739311883324122
+"""Of luminance 0.18."""
 BASE_RADIUS = 14
 BASE_EPSILON_EV2 = 0.12
 """Differences well below 0.35 EV are drawing inside a region, those well above are edges between regions."""
@@ -27,10 +32,21 @@ MIDDLE_EPSILON_EV2 = 0.01
 """What is smoother than a tenth of a stop is no form but noise, and is not made clearer."""
 
 
+@njit(**KERNEL)
+def _ev(planes, weights, out):
+    _, height, width = planes.shape
+    for y in prange(height):
+        red, green, blue, line = planes[0, y], planes[1, y], planes[2, y], out[y]
+        for x in range(width):
+            light = weights[0] * red[x] + weights[1] * green[x] + weights[2] * blue[x]
+            line[x] = log_2(max(light, np.float32(0)) + np.float32(FLOOR)) - np.float32(MIDDLE_GREY_EV)
+
+
 def ev(planes: Float32, weights: NDArray[np.float64]) -> Float32:
     """Planes (3, h, w) -> EV about middle grey of their weighted sum (h, w)."""
-    y = sum(np.float32(w) * p for w, p in zip(weights, planes, strict=True))
-    return np.asarray(np.log2((np.maximum(y, 0) + FLOOR) / 0.18), np.float32)
+    out = np.empty(planes.shape[1:], np.float32)
+    _ev(np.ascontiguousarray(planes, np.float32), np.asarray(weights, np.float32), out)
+    return out
 
 
 def guided(guide: Float32, target: Float32, radius: int, epsilon: float | Float32) -> tuple[Float32, Float32]:

@@ -11,7 +11,7 @@ import numpy as np
 from numba import carray, njit, prange
 from numpy.typing import NDArray
 
-from zincplate.core.kernels.kernel_math import BLOCK, INLINE, KERNEL, exp_2, log_2, smoothstep, stack_floats
+from zincplate.core.kernels.kernel_math import BLOCK, INLINE, KERNEL, exp_2, floats_at, log_2, smoothstep, stack_floats
 from zincplate.core.tone.local_tone import (
     CLARITY_GAIN,
     CLARITY_LIMIT_EV,
@@ -36,42 +36,46 @@ CONTRAST_SPAN_EV = 3.0
 """Distance from middle grey at which half of that is left."""
 
 
-@njit(**KERNEL)
-def add_asked(area, asked, sums):
-    """Adds ``asked`` (8,) times ``area`` (h, w) to ``sums`` (8, h, w); parts of rows where the area is nothing are passed
-    over."""
-    height, width = area.shape
-    for y in prange(height):
-        for start in range(0, width, BLOCK):
-            n = min(BLOCK, width - start)
-            line = area[y, start : start + n]
-            top = np.float32(0)
-            for x in range(n):
-                top = max(top, line[x])
-            if top == np.float32(0):
-                continue
-            for k in range(8):
-                amount = asked[k]
-                if amount != np.float32(0):
-                    out = sums[k, y, start : start + n]
-                    for x in range(n):
-                        out[x] += amount * line[x]
+@njit(**INLINE)
+def _line(areas, one, width, y, start, n):
+    """A part of a row of one of the areas."""
+    return carray(floats_at(areas[one] + np.int64(4) * (np.int64(y) * np.int64(width) + np.int64(start))), (n,), np.float32)
 
 
 @njit(**INLINE)
-def _most(sums, used, y, start, n):
-    """The greatest that is asked for in a part of a row."""
-    most = np.float32(0)
-    for c in range(8):
-        if used[c]:
-            line = sums[c, y, start : start + n]
-            for x in range(n):
-                most = max(most, abs(line[x]))
-    return most
+def _acting(areas, width, y, start, n, found):
+    """Writes which of the areas reach into a part of a row, and at the end how many; returns that."""
+    count = 0
+    for i in range(areas.shape[0]):
+        line = _line(areas, i, width, y, start, n)
+        top = np.float32(0)
+        for x in range(n):
+            top = max(top, line[x])
+        if top > np.float32(0):
+            found[count] = i
+            count += 1
+    found[-1] = count
+    return count
+
+
+@njit(**INLINE)
+def _summed(areas, asked, width, y, start, n, acting, sums):
+    """Sums (8, BLOCK) of what the acting areas ask for in a part of a row."""
+    for k in range(8):
+        for x in range(n):
+            sums[k, x] = np.float32(0)
+    for i in range(acting[-1]):
+        line = _line(areas, acting[i], width, y, start, n)
+        for k in range(8):
+            amount = asked[acting[i], k]
+            if amount != np.float32(0):
+                out = sums[k]
+                for x in range(n):
+                    out[x] += amount * line[x]
 
 
 @njit(**KERNEL)
-def _apply(planes, low, air_planes, sums, used, p, x0, y0, out):
+def _apply(planes, low, air_planes, areas, asked, used, p, x0, y0, out):
     _, height, width = planes.shape
     _, low_height, low_width = low.shape
     z, o, half = np.float32(0), np.float32(1), np.float32(0.5)
@@ -85,41 +89,42 @@ def _apply(planes, low, air_planes, sums, used, p, x0, y0, out):
         columns[x] = np.int32(u)
         shares[x] = u - np.float32(columns[x])
     for y in prange(height):
-        if _most(sums, used, y, 0, width) == z:
-            for c in range(3):
-                for x in range(width):
-                    out[c, y, x] = planes[c, y, x]
-            continue
-        v = min(max((np.float32(y0 + y) + half) * step_y - half, z), np.float32(low_height - 1))
-        j = np.int32(v)
-        k = min(np.int32(j + 1), np.int32(low_height - 1))
-        fv = v - np.float32(j)
+        acting = np.empty(areas.shape[0] + 1, np.int64)
         buf = carray(stack_floats(), (3, BLOCK), np.float32)
         ev = carray(stack_floats(), (3, BLOCK), np.float32)
         row = np.zeros(low_width + 1, np.float32)
-        # of the small planes this row at full width: air a and b, region a and b, form a and b
+        sums = np.empty((8, BLOCK), np.float32)
+        # of the small planes this row at full width: air a and b, region a and b, form a and b; once it is needed
         wide = np.empty((6, width if hazy | regional else 1), np.float32)
-        if hazy:
-            row_of(air_planes, 0, j, k, fv, columns, shares, row, wide[0], width)
-            row_of(air_planes, 1, j, k, fv, columns, shares, row, wide[1], width)
-        if regional:
-            for n_low in range(4):
-                row_of(low, n_low, j, k, fv, columns, shares, row, wide[2 + n_low], width)
+        ready = False
         for start in range(0, width, BLOCK):
             n = min(BLOCK, width - start)
-            if _most(sums, used, y, start, n) == z:
+            if _acting(areas, width, y, start, n, acting) == 0:
                 for c in range(3):
                     for x in range(n):
                         out[c, y, start + x] = planes[c, y, start + x]
                 continue
+            if not ready:
+                ready = True
+                v = min(max((np.float32(y0 + y) + half) * step_y - half, z), np.float32(low_height - 1))
+                j = np.int32(v)
+                k = min(np.int32(j + 1), np.int32(low_height - 1))
+                fv = v - np.float32(j)
+                if hazy:
+                    row_of(air_planes, 0, j, k, fv, columns, shares, row, wide[0], width)
+                    row_of(air_planes, 1, j, k, fv, columns, shares, row, wide[1], width)
+                if regional:
+                    for n_low in range(4):
+                        row_of(low, n_low, j, k, fv, columns, shares, row, wide[2 + n_low], width)
+            _summed(areas, asked, width, y, start, n, acting, sums)
             for c in range(3):
                 line = planes[c, y, start : start + n]
                 for x in range(n):
                     buf[c, x] = line[x]
             if hazy:
                 for x in range(n):
-                    asked = sums[7, y, start + x]
-                    removal = asked * (p[10] if asked > z else p[11])
+                    wanted = sums[7, x]
+                    removal = wanted * (p[10] if wanted > z else p[11])
                     through = wide[0, start + x] * math.sqrt(max(buf[1, x], z)) + wide[1, start + x]
                     thickness = min(max(through, z), o)
                     cleared = o / max(o - removal * thickness, least)
@@ -136,7 +141,7 @@ def _apply(planes, low, air_planes, sums, used, p, x0, y0, out):
                     ev[1, x] = log_2(luminance + np.float32(FLOOR)) + np.float32(2.4739311883324122)
             if regional:
                 stop = start + n
-                shadow_asked, light_asked, clarity_asked = sums[4, y, start:stop], sums[5, y, start:stop], sums[6, y, start:stop]
+                shadow_asked, light_asked, clarity_asked = sums[4], sums[5], sums[6]
                 base_a, base_b = wide[2, start:stop], wide[3, start:stop]
                 form_a, form_b = wide[4, start:stop], wide[5, start:stop]
                 for x in range(n):
@@ -154,13 +159,13 @@ def _apply(planes, low, air_planes, sums, used, p, x0, y0, out):
                         + clarity_asked[x] * np.float32(CLARITY_GAIN) * d * middle
                     )
             if contrasty:
-                line = sums[3, y, start : start + n]
+                line = sums[3]
                 for x in range(n):
                     far = ev[1, x] + ev[0, x]
                     bend = far / (o + abs(far) * np.float32(1 / CONTRAST_SPAN_EV))
                     ev[0, x] += line[x] * np.float32(CONTRAST_SLOPE) * bend
             for c in range(3):
-                line, target = sums[c, y, start : start + n], out[c, y, start : start + n]
+                line, target = sums[c], out[c, y, start : start + n]
                 for x in range(n):
                     target[x] = buf[c, x] * exp_2(ev[0, x] + line[x])
 
@@ -169,18 +174,23 @@ def apply_asked(
     planes: Float32,
     low: Float32,
     air_planes: Float32,
-    sums: Float32,
-    used: NDArray[np.int32],
+    areas: list[Float32],
+    asked: Float32,
     parameters: Float32,
     x0: int,
     y0: int,
 ) -> Float32:
-    """Planes (3, h, w) after what ``sums`` (8, h, w) ask for at each place; of those only the ``used`` (8,) are read.
+    """Planes (3, h, w) after what passes ask for: each has an area (h, w), 0..1, and ``asked`` (passes, 8) in full.
 
     ``low`` and ``air_planes`` are those of the local stage.
     ``parameters`` (12,): scaled width and height, luminance weights (3), exposure in EV, air (3), least transmission,
     transmission factors for taking haze away and for adding it.
     """
     out = np.empty_like(planes)
-    _apply(planes, low, air_planes, sums, used, parameters, x0, y0, out)
+    areas = [np.ascontiguousarray(a, np.float32) for a in areas]  # kept until the kernel, which knows their addresses, is done
+    if any(a.shape != planes.shape[1:] for a in areas) or asked.shape != (len(areas), STRENGTHS):
+        raise ValueError("areas and what is asked for do not fit the planes")
+    addresses = np.array([a.ctypes.data for a in areas], np.int64)
+    used = np.asarray((asked != 0).any(0), np.int32)
+    _apply(planes, low, air_planes, addresses, np.ascontiguousarray(asked, np.float32), used, parameters, x0, y0, out)
     return out
