@@ -4,6 +4,7 @@ Frames are demosaiced, laid on the reference (one resampling by cubic B-splines)
 sensors' data and one strip, not whole pictures.
 """
 
+import math
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
@@ -11,6 +12,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from zincplate.core.geometry.projective import of_four_points
 from zincplate.core.geometry.radial import compose
 from zincplate.core.geometry.warp import Sampling, spline_coefficients, warp
 from zincplate.core.merging.moved import allowed
@@ -18,6 +20,7 @@ from zincplate.core.merging.placement import Placement
 from zincplate.core.merging.radiance import add_up
 from zincplate.formats.decoded import CameraColour
 from zincplate.merges.file import colour_as_master
+from zincplate.merges.in_turn import in_turn
 from zincplate.merges.judge import Judgement
 from zincplate.merges.view import Opened
 from zincplate.sources.file import Source
@@ -69,10 +72,14 @@ def strips(frames: Sequence[Opened], judged: Judgement, breathe: Callable[[float
         rows = min(ROWS, base.height - top)
         values = np.empty((len(members), 3, rows, base.width), np.float32)
         trust = np.empty((len(members), rows, base.width), np.float32)
-        for k, i in enumerate(members):
+
+        def lay(k: int, top: int = top, rows: int = rows, values: Float32 = values, trust: Float32 = trust) -> None:
+            i = members[k]
             part = laid_part(frames[i], judged.placements[i], top, rows, base.width, i == judged.reference)
             np.multiply(part[0], factors[k], out=values[k])
             trust[k] = part[1]
+
+        list(in_turn(lay, range(len(members))))
         if counts is not None:
             trust = np.where(trust > 0, trust * _larger(counts, judged, top, rows, base.width), trust)
         out, clipped = np.empty((3, rows, base.width), np.float32), np.empty((rows, base.width), np.uint8)
@@ -114,12 +121,15 @@ def laid_part(
 
 def _about(placement: Placement, top: int, rows: int, left: int, columns: int) -> Float64:
     """The homography nearest to a placement in a block: a smooth field bends by less than a hundredth of a pixel in it."""
-    xx, yy = np.meshgrid(np.linspace(left, left + columns - 1, 4), np.linspace(top, top + rows - 1, 4))
-    there = np.stack(placement.at(xx, yy), -1).reshape(-1, 2)
+    # through the places where a line through two of a parabola's points is nearest to it (Chebyshev's)
+    near, far = 0.5 - math.sqrt(0.125), 0.5 + math.sqrt(0.125)
+    xx = left + (columns - 1) * np.array([near, far, far, near])
+    yy = top + (rows - 1) * np.array([near, near, far, far])
+    there = np.stack(placement.at(xx, yy), -1)
     middle = np.array([left + columns / 2, top + rows / 2])
-    here = np.stack([xx, yy], -1).reshape(-1, 2)
+    here = np.stack([xx, yy], -1)
     # about the block's middle, where the numbers are small
-    found, _ = cv2.findHomography(here - middle, there - middle, 0)
+    found = of_four_points(here - middle, there - middle)
     shift = np.array([[1, 0, middle[0]], [0, 1, middle[1]], [0, 0, 1.0]])
     return np.asarray(shift @ found @ np.linalg.inv(shift), np.float64)
 

@@ -14,8 +14,9 @@ from zincplate.core.merging.radiance import exposure_ratio
 from zincplate.core.merging.sharpness import Shake, detail, shake
 from zincplate.merges.belong import belong, counted
 from zincplate.merges.errors import MergeError
+from zincplate.merges.in_turn import in_turn
 from zincplate.merges.options import BracketOptions
-from zincplate.merges.refine import refined
+from zincplate.merges.refine import Tiles, refined
 from zincplate.merges.view import SHOWN_TO, Opened, View, view_of
 
 Float32 = NDArray[np.float32]
@@ -133,41 +134,52 @@ def against(
     frames: Sequence[Opened], views: Sequence[View], reference: int, aligned_too: bool, breathe: Callable[[str], None]
 ) -> Judgement:
     """Frames compared with a reference: light, place (unless they are taken to lie as they were taken), sharpness."""
-    base, told = views[reference], frames[reference].told_ev
     figures: list[Figures] = []
     placements: list[Placement] = []
     exposure: list[float] = []
-    for i, (frame, view) in enumerate(zip(frames, views, strict=True)):
-        breathe(f"comparing {frame.name}")
-        known = None if told is None or frame.told_ev is None else frame.told_ev - told
-        found = Figures(frame.name, known, clipped=view.clipped)
+    tiles: Tiles = {}
+    # said before a frame is looked at, although the one after it is under way already
+    breathe(f"comparing {frames[0].name}")
+    for i, (found, placement, ratio) in enumerate(
+        in_turn(lambda i: _compared(frames, views, reference, i, aligned_too, tiles), range(len(frames)))
+    ):
         figures.append(found)
-        start = 2.0**known if known is not None else _by_quantiles(base, view)
-        aligned = None
-        placement, ratio = _still(frame), 1.0
-        if i != reference:
-            pictures = _comparable(base, view, start)
-            aligned = align(*pictures) if aligned_too and pictures is not None else None
-            if aligned is not None and pictures is not None:
-                matrix = rescaled(aligned.homography, 1 / base.step, 1.0, base.origin)
-                placement = Placement(matrix, placement.width, placement.height)
-                breathe(f"laying {frame.name} on the others")
-                placement, found.residual_px = refined(
-                    frames[reference], frame, placement, pictures[0], base, start, _limits(base, view, start)
-                )
-            ratio = _measured(base, view, placement, start)
-            if known is not None and abs(math.log2(ratio) - known) < AS_TOLD_EV:
-                ratio = 2.0**known
-            if aligned_too and pictures is not None and aligned is None:
-                found.reason = APART
-            elif pictures is None and view.usable < 0.001:
-                found.reason = "it is black or blown all over"
-        _note(found, placement, ratio)
         placements.append(placement)
         exposure.append(ratio)
+        if i + 1 < len(frames):
+            breathe(f"comparing {frames[i + 1].name}")
     _sharpness(views, figures, placements, exposure, reference)
     members = [i for i in range(len(frames)) if not figures[i].reason]
-    return Judgement(reference, figures, placements, exposure, members, None, base.step, base.origin)
+    step, origin = views[reference].step, views[reference].origin
+    return Judgement(reference, figures, placements, exposure, members, None, step, origin)
+
+
+def _compared(
+    frames: Sequence[Opened], views: Sequence[View], reference: int, i: int, aligned_too: bool, tiles: Tiles
+) -> tuple[Figures, Placement, float]:
+    """One frame's figures, place and light against the reference's."""
+    frame, view, base, told = frames[i], views[i], views[reference], frames[reference].told_ev
+    known = None if told is None or frame.told_ev is None else frame.told_ev - told
+    found = Figures(frame.name, known, clipped=view.clipped)
+    start = 2.0**known if known is not None else _by_quantiles(base, view)
+    placement, ratio = _still(frame), 1.0
+    if i != reference:
+        pictures = _comparable(base, view, start)
+        aligned = align(*pictures) if aligned_too and pictures is not None else None
+        if aligned is not None and pictures is not None:
+            matrix = rescaled(aligned.homography, 1 / base.step, 1.0, base.origin)
+            placement = Placement(matrix, placement.width, placement.height)
+            limits = _limits(base, view, start)
+            placement, found.residual_px = refined(frames[reference], frame, placement, pictures[0], base, start, limits, tiles)
+        ratio = _measured(base, view, placement, start)
+        if known is not None and abs(math.log2(ratio) - known) < AS_TOLD_EV:
+            ratio = 2.0**known
+        if aligned_too and pictures is not None and aligned is None:
+            found.reason = APART
+        elif pictures is None and view.usable < 0.001:
+            found.reason = "it is black or blown all over"
+    _note(found, placement, ratio)
+    return found, placement, ratio
 
 
 def _still(frame: Opened) -> Placement:

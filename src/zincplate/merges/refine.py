@@ -17,17 +17,28 @@ CELLS = 12, 8
 """Across and down: the best tile of each cell is looked at."""
 
 
+Tiles = dict[tuple[int, int], Float32]
+"""Green of the reference's tiles by their middles: the same ones are looked at for every frame."""
+
+
 def refined(
-    base: Opened, frame: Opened, placement: Placement, drawing: Float32, view: View, ratio: float, limits: tuple[float, float]
+    base: Opened,
+    frame: Opened,
+    placement: Placement,
+    drawing: Float32,
+    view: View,
+    ratio: float,
+    limits: tuple[float, float],
+    tiles: Tiles,
 ) -> tuple[Placement, float]:
     """A placement with the smooth field that tiles ask for, and the median of what they still lie apart.
 
     ``drawing`` is the reduced reference as a logarithm of light; ``ratio`` the frame's light against the reference's; ``limits``
-    the light that both can show, in the reference's unit.
+    the light that both can show, in the reference's unit; ``tiles`` is filled, and used for the next frame.
     """
     found = []
     for x, y in _places(drawing, view, placement):
-        shift = _shift(base, frame, placement, x, y, ratio, limits)
+        shift = _shift(base, frame, placement, x, y, ratio, limits, tiles)
         if shift is not None:
             found.append((x, y, *shift))
     if len(found) < 4:
@@ -65,7 +76,14 @@ def _places(drawing: Float32, view: View, placement: Placement) -> list[tuple[in
 
 
 def _shift(
-    base: Opened, frame: Opened, placement: Placement, x: int, y: int, ratio: float, limits: tuple[float, float]
+    base: Opened,
+    frame: Opened,
+    placement: Placement,
+    x: int,
+    y: int,
+    ratio: float,
+    limits: tuple[float, float],
+    tiles: Tiles,
 ) -> tuple[float, float] | None:
     half = TILE_PX // 2
     left, top = x - half, y - half
@@ -77,7 +95,9 @@ def _shift(
         return None
     if x0 < 0 or y0 < 0 or x0 + w > frame.source.width or y0 + h > frame.source.height:
         return None
-    own = _held(base.source.window(left, top, TILE_PX, TILE_PX)[1], limits)
+    if (x, y) not in tiles:
+        tiles[x, y] = base.source.window(left, top, TILE_PX, TILE_PX)[1].copy()
+    own = _held(tiles[x, y], limits)
     other = _held(frame.source.window(x0, y0, w, h)[1] / np.float32(ratio), limits)
     aside_x = aside_y = 0.0
     for _ in range(2):

@@ -13,6 +13,8 @@ from numpy.typing import NDArray
 
 Float32 = NDArray[np.float32]
 
+BINS = 4096
+"""Of quotients up to four times the expected one: those beyond are as far away as can be."""
 FEWEST_PAIRS = 50
 SURE = 0.1
 """Relative noise below which one pixel counts as much as another: a few bright ones, where something may move, decide nothing."""
@@ -72,9 +74,14 @@ def exposure_ratio(first: Float32, second: Float32, variance_1: Float32, varianc
     """
     if first.size < FEWEST_PAIRS:
         return math.nan
-    a, b, va, vb = (v.astype(np.float64) for v in (first, second, variance_1, variance_2))
-    quotient = b / a
-    weight = 1 / ((vb + start * start * va) / (start * a) ** 2 + SURE**2)
-    order = np.argsort(quotient)
-    summed = np.cumsum(weight[order])
-    return float(quotient[order][np.searchsorted(summed, summed[-1] / 2)])
+    quotient = second / first
+    weight = 1 / ((variance_2 + np.float32(start * start) * variance_1) / (np.float32(start) * first) ** 2 + np.float32(SURE**2))
+    # the median's neighbourhood by a coarse count, and only that in order
+    bins = np.clip((quotient * np.float32(BINS / 4 / start)), 0, BINS - 1).astype(np.int32)
+    counts = np.bincount(bins, weights=weight, minlength=BINS)
+    summed = np.cumsum(counts)
+    middle = int(np.searchsorted(summed, summed[-1] / 2))
+    here = np.nonzero(bins == middle)[0]
+    order = here[np.argsort(quotient[here], kind="stable")]
+    within = np.cumsum(weight[order].astype(np.float64)) + (summed[middle] - counts[middle])
+    return float(quotient[order][min(np.searchsorted(within, summed[-1] / 2), len(order) - 1)])

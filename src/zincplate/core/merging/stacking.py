@@ -10,6 +10,8 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
+from zincplate.core.kernels.kernel_math import BLOCK, KERNEL
+
 Float32 = NDArray[np.float32]
 
 MEAN, MEDIAN, CLIPPED = 0, 1, 2
@@ -33,95 +35,147 @@ def taken_off(values, terms, top, width):
                 values[c, y, x] -= np.float32(low + u * (first + u * second))
 
 
-@njit(parallel=True, cache=True)
+@njit(inline="always")
+def _middle_of(values, trust, exposure, c, y, x, order):
+    """The median at one place, whoever is there."""
+    n = values.shape[0]
+    sure = False
+    for i in range(n):
+        sure |= trust[i, y, x] > np.float32(0.5)
+    k = 0
+    for i in range(n):
+        if (trust[i, y, x] > np.float32(0.5)) | ((not sure) & (trust[i, y, x] >= 0)):
+            v = values[i, c, y, x] / exposure[i]
+            j = k
+            while j > 0 and order[j - 1] > v:
+                order[j] = order[j - 1]
+                j -= 1
+            order[j] = v
+            k += 1
+    half = k // 2
+    if k == 0:
+        return np.float32(0)
+    return order[half] if k % 2 == 1 else (order[half - 1] + order[half]) * np.float32(0.5)
+
+
+@njit(**KERNEL)
 def middles(values, trust, exposure, out):
     """Medians (3, h, w) in the reference's light of ``values`` (n, 3, h, w) whose ``trust`` (n, h, w) is above a half; of all
     that are there (trust not negative) where none is; 0 where nothing is."""
     n, _, rows, columns = values.shape
+    half = n // 2
     for y in prange(rows):
         order = np.empty(MOST_FRAMES, np.float32)
-        for x in range(columns):
-            sure = False
+        sorted_ = np.empty((n, BLOCK), np.float32)
+        for start in range(0, columns, BLOCK):
+            count = min(BLOCK, columns - start)
+            least = np.float32(1)
             for i in range(n):
-                sure |= trust[i, y, x] > np.float32(0.5)
+                line = trust[i, y, start : start + count]
+                for x in range(count):
+                    least = min(least, line[x])
+            if least <= np.float32(0.5):
+                for x in range(count):
+                    for c in range(3):
+                        out[c, y, start + x] = _middle_of(values, trust, exposure, c, y, start + x, order)
+                continue
             for c in range(3):
-                k = 0
                 for i in range(n):
-                    if (trust[i, y, x] > np.float32(0.5)) | ((not sure) & (trust[i, y, x] >= 0)):
-                        v = values[i, c, y, x] / exposure[i]
-                        j = k
-                        while j > 0 and order[j - 1] > v:
-                            order[j] = order[j - 1]
-                            j -= 1
-                        order[j] = v
-                        k += 1
-                half = k // 2
-                if k == 0:
-                    out[c, y, x] = 0
-                else:
-                    out[c, y, x] = order[half] if k % 2 == 1 else (order[half - 1] + order[half]) * np.float32(0.5)
+                    line, part = values[i, c, y, start : start + count], sorted_[i]
+                    share = np.float32(1) / exposure[i]
+                    for x in range(count):
+                        part[x] = line[x] * share
+                # every place of the block at once: neighbours change places by turns until all stand in order (Knuth 1973, 5.3.4)
+                for turn in range(n):
+                    for i in range(turn % 2, n - 1, 2):
+                        low, high = sorted_[i], sorted_[i + 1]
+                        for x in range(count):
+                            a, b = low[x], high[x]
+                            low[x], high[x] = min(a, b), max(a, b)
+                target = out[c, y, start : start + count]
+                upper, lower = sorted_[half], sorted_[half if n % 2 == 1 else half - 1]
+                for x in range(count):
+                    target[x] = (lower[x] + upper[x]) * np.float32(0.5)
 
 
-@njit(parallel=True, cache=True)
+@njit(**KERNEL)
 def averaged(values, trust, exposure, slope, offset, middle, relief, deviations, out, refused):
     """``values`` (n, 3, h, w) float32 linear; ``trust`` (n, h, w): not positive leaves out, negative is outside; ``exposure``
     (n,) light of each against the reference; ``slope``, ``offset`` (n, 3) of the variance over the values; ``middle`` and
     ``relief`` (3, h, w): medians, and how much they change from pixel to pixel. With ``deviations`` 0 nothing is clipped.
     ``out`` (3, h, w) in the reference's light; ``refused`` (n, h): pixels of each row a frame was left out of by clipping."""
     n, _, rows, columns = values.shape
+    z, o, half = np.float32(0), np.float32(1), np.float32(0.5)
     for y in prange(rows):
-        use = np.empty(MOST_FRAMES, np.bool_)
+        use = np.empty((n, BLOCK), np.float32)
+        count, left, far = np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32)
+        light, time = np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32)
+        above, below = np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32)
         for i in range(n):
             refused[i, y] = 0
-        for x in range(columns):
-            count = 0
+        for start in range(0, columns, BLOCK):
+            m = min(BLOCK, columns - start)
+            for x in range(m):
+                count[x] = z
             for i in range(n):
-                use[i] = trust[i, y, x] > np.float32(0.5)
-                if use[i]:
-                    count += 1
-            if count == 0:
+                line, mine = trust[i, y, start : start + m], use[i]
+                for x in range(m):
+                    mine[x] = o if line[x] > half else z
+                    count[x] += mine[x]
+            # where none is sure, all that are there
+            for x in range(m):
+                left[x] = count[x]
+            for i in range(n):
+                line, mine = trust[i, y, start : start + m], use[i]
+                for x in range(m):
+                    if left[x] == z:
+                        mine[x] = o if line[x] >= z else z
+                        count[x] += mine[x]
+            if deviations > z:
+                for x in range(m):
+                    left[x] = count[x]
                 for i in range(n):
-                    use[i] = trust[i, y, x] >= 0
-                    if use[i]:
-                        count += 1
-            if count == 0:
-                for c in range(3):
-                    out[c, y, x] = 0
-                continue
-            if (deviations > 0) & (count > 2):
-                left = count
-                for i in range(n):
-                    if not use[i]:
-                        continue
                     t = exposure[i]
-                    far = False
+                    share = o / t
+                    for x in range(m):
+                        far[x] = z
                     for c in range(3):
-                        m = max(middle[c, y, x], np.float32(0))
-                        variance = (slope[i, c] * m * t + offset[i, c]) / (t * t)
-                        room = deviations * np.sqrt(variance) + np.float32(SHARE) * m + np.float32(RELIEF) * relief[c, y, x]
-                        if abs(values[i, c, y, x] / t - middle[c, y, x]) > room:
-                            far = True
-                    if far and left > 1:
-                        use[i] = False
-                        left -= 1
-                        refused[i, y] += 1
+                        line = values[i, c, y, start : start + m]
+                        mid, rough = middle[c, y, start : start + m], relief[c, y, start : start + m]
+                        for x in range(m):
+                            v = max(mid[x], z)
+                            variance = (slope[i, c] * v * t + offset[i, c]) * share * share
+                            room = deviations * np.sqrt(variance) + np.float32(SHARE) * v + np.float32(RELIEF) * rough[x]
+                            far[x] = o if abs(line[x] * share - mid[x]) > room else far[x]
+                    mine = use[i]
+                    gone = z
+                    for x in range(m):
+                        # one frame stays, and of two nobody says which is right
+                        out_ = o if (far[x] > z) & (mine[x] > z) & (left[x] > o) & (count[x] > np.float32(2)) else z
+                        mine[x] -= out_
+                        left[x] -= out_
+                        gone += out_
+                    refused[i, y] += np.int64(gone)
             for c in range(3):
-                light = np.float32(0)
-                time = np.float32(0)
+                for x in range(m):
+                    light[x], time[x], above[x], below[x] = z, z, z, z
                 for i in range(n):
-                    if use[i]:
-                        light += values[i, c, y, x]
-                        time += exposure[i]
-                expected = max(light / time, np.float32(0))
-                above = np.float32(0)
-                below = np.float32(0)
+                    line, mine, t = values[i, c, y, start : start + m], use[i], exposure[i]
+                    for x in range(m):
+                        light[x] += mine[x] * line[x]
+                        time[x] += mine[x] * t
+                for x in range(m):
+                    light[x] = max(light[x] / time[x], z) if time[x] > z else z
                 for i in range(n):
-                    if use[i]:
-                        t = exposure[i]
-                        weight = t * t / (slope[i, c] * expected * t + offset[i, c])
-                        above += weight * (values[i, c, y, x] / t)
-                        below += weight
-                out[c, y, x] = above / below
+                    line, mine, t = values[i, c, y, start : start + m], use[i], exposure[i]
+                    share = o / t
+                    for x in range(m):
+                        weight = mine[x] * t * t / (slope[i, c] * light[x] * t + offset[i, c])
+                        above[x] += weight * line[x] * share
+                        below[x] += weight
+                target = out[c, y, start : start + m]
+                for x in range(m):
+                    target[x] = above[x] / below[x] if below[x] > z else z
 
 
 def combined(

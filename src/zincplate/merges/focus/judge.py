@@ -3,6 +3,7 @@
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 import cv2
 import numpy as np
@@ -14,6 +15,7 @@ from zincplate.core.merging.placement import Placement
 from zincplate.merges.belong import belong, counted
 from zincplate.merges.errors import MergeError
 from zincplate.merges.focus.options import FocusOptions
+from zincplate.merges.in_turn import in_turn
 from zincplate.merges.view import Opened, View, view_of
 
 Float32 = NDArray[np.float32]
@@ -115,22 +117,28 @@ def _chained(
         return placements
     last = chain[0]
     pairs: list[tuple[int, int, Float64, float]] = []
-    for i in chain[1:]:
+    for (before, i), laid in zip(pairwise(chain), in_turn(lambda pair: _laid(views, *pair), pairwise(chain)), strict=True):
         breathe(f"laying {frames[i].name} on {frames[last].name}")
-        found = align(_log(views[last]), _log(views[i]))
+        found = laid if last == before else _laid(views, last, i)
         if found is None:
             figures[i].reason = APART
             continue
-        pairs.append((last, i, *_similarity(views[last], views[i], found.homography)))
+        pairs.append((last, i, *found))
         last = i
     # on a tripod only the size changes: what blur pretends beyond that would shift the frames
     if pairs and all(_stood(matrix, views[a]) for a, _, matrix, _ in pairs):
-        pairs = [(a, b, *_similarity(views[a], views[b], matrix, True)) for a, b, matrix, _ in pairs]
+        again = in_turn(lambda p: _similarity(views[p[0]], views[p[1]], p[2], True), pairs)
+        pairs = [(a, b, *found) for (a, b, _, _), found in zip(pairs, again, strict=True)]
     for a, b, matrix, known in pairs:
         full = rescaled(matrix, 1 / views[a].step, 1.0, views[a].origin)
         figures[b].residual_px = known * views[a].step
         placements[b] = Placement(full @ placements[a].homography, w, h)
     return placements
+
+
+def _laid(views: Sequence[View], first: int, second: int) -> tuple[Float64, float] | None:
+    found = align(_log(views[first]), _log(views[second]))
+    return None if found is None else _similarity(views[first], views[second], found.homography)
 
 
 def _stood(matrix: Float64, view: View) -> bool:
@@ -240,9 +248,8 @@ def _depth(
     xx, yy = np.meshgrid((np.arange(size[1]) + 0.5) * BLOCK - 0.5, (np.arange(size[0]) + 0.5) * BLOCK - 0.5)
     energies, light, shown = [], [], []
     floor = np.full(size, np.inf, np.float32)
-    for i in members:
+    for i, (energy, level) in zip(members, in_turn(lambda i: _energy(frames[i]), members), strict=True):
         breathe(f"where {frames[i].name} is sharp")
-        energy, level = _energy(frames[i])
         x, y = placements[i].at(xx, yy)
         rx, ry = (((v + 0.5) / BLOCK - 0.5).astype(np.float32) for v in (x, y))
         inside = (x >= 0) & (y >= 0) & (x <= base.width - 1) & (y <= base.height - 1)

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from zincplate.merges.bracket import laid_part
 from zincplate.merges.focus.judge import FocusJudgement
 from zincplate.merges.focus.options import FocusOptions, Touch
+from zincplate.merges.in_turn import in_turn
 from zincplate.merges.view import Opened
 
 Float32 = NDArray[np.float32]
@@ -82,10 +83,13 @@ def _mixed(frames: Sequence[Opened], judged: FocusJudgement, depth: Float32, top
     weight = weights_of(depth, len(judged.members))
     out = np.zeros((3, *depth.shape), np.float32)
     total = np.full(depth.shape, 1e-6, np.float32)
-    for k, i in enumerate(judged.members):
-        if not weight[k].any():
-            continue
-        laid, trust = laid_part(frames[i], judged.placements[i], top, rows, depth.shape[1], i == judged.reference)
+    wanted = [(k, i) for k, i in enumerate(judged.members) if weight[k].any()]
+
+    def lay(one: tuple[int, int]) -> tuple[Float32, Float32]:
+        i = one[1]
+        return laid_part(frames[i], judged.placements[i], top, rows, depth.shape[1], i == judged.reference)
+
+    for (k, i), (laid, trust) in zip(wanted, in_turn(lay, wanted), strict=True):
         neutral = np.asarray(frames[i].source.as_shot_neutral, np.float32) / np.float32(judged.exposure[i])
         mine = weight[k] * (trust >= 0)
         out += laid * neutral[:, None, None] * mine

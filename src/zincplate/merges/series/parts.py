@@ -12,6 +12,7 @@ from zincplate.core.merging.placement import Placement
 from zincplate.core.merging.seams import chosen
 from zincplate.core.merging.stacking import CLIPPED, MEAN, MEDIAN, combined, taken_off
 from zincplate.merges.bracket import laid_part
+from zincplate.merges.in_turn import in_turn
 from zincplate.merges.series.judge import SeriesJudgement, sky_powers
 from zincplate.merges.series.options import SeriesOptions
 from zincplate.merges.view import View
@@ -76,15 +77,18 @@ class _Stack:
         """Camera values (3, rows, width) in the reference's light."""
         n = len(self.frames)
         values, trust = np.empty((n, 3, rows, width), np.float32), np.empty((n, rows, width), np.float32)
-        for k, i in enumerate(self.frames):
-            frame = self.judged.lights[i]
+
+        def lay(k: int) -> None:
+            i = self.frames[k]
             still = self.placements[k].field is None and np.array_equal(self.placements[k].homography, np.eye(3))
             # a star may be as small as a hot site, which darks and the other frames tell as well
             hot_pixels = self.judged.by != "stars"
-            laid, trust[k] = laid_part(frame, self.placements[k], top, rows, width, still, hot_pixels)
+            laid, trust[k] = laid_part(self.judged.lights[i], self.placements[k], top, rows, width, still, hot_pixels)
             np.multiply(laid, self.neutral[k].astype(np.float32)[:, None, None], out=values[k])
             if self.sky and np.abs(self.judged.sky[i]).max() > 0:
                 taken_off(values[k], self.judged.sky[i] * float(self.exposure[k]), top, width)
+
+        list(in_turn(lay, range(n)))
         return combined(values, trust, self.exposure, self.slope, self.offset, method, deviations)
 
 
