@@ -40,7 +40,7 @@ def take(page: Page, control: str, value: str) -> None:
     page.get_by_role("button", name="Add a control").click()
     page.get_by_role("textbox", name="Name of a control").fill(control.lower())
     page.get_by_role("menuitem", name=control, exact=True).click()
-    page.get_by_label(f"{control}, number").fill(value)
+    page.get_by_label(f"{control}, number", exact=True).fill(value)
     page.keyboard.press("Enter")
 
 
