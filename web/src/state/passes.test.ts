@@ -1,11 +1,14 @@
 import { expect, test } from "vitest";
-import { NEUTRAL, type Term } from "../api/generated/recipe";
+import { NEUTRAL, type Pass, type Term } from "../api/generated/recipe";
 import { nextSize } from "../features/bench/passes/use_pass_keys";
 import {
   controlsInUse,
+  controlsShown,
   freeName,
   newPass,
   passesOf,
+  takeControls,
+  usePasses,
   withDodgeAndBurn,
   withDouble,
   withMoved,
@@ -77,4 +80,17 @@ test("the brush's sizes go in steps up and down and end", () => {
   expect(nextSize(5, 1)).toBe(6);
   expect(nextSize(60, 1)).toBe(60);
   expect(nextSize(0.2, -1)).toBe(0.2);
+});
+
+test("a control that is set shows those that are nothing without it", () => {
+  const pass = newPass([]);
+  const set = (controls: Partial<Pass["controls"]>) =>
+    controlsShown({ ...pass, controls: { ...pass.controls, ...controls } });
+  expect(controlsShown(pass)).toEqual([]);
+  expect(set({ glow: 40 })).toEqual(["glow", "glow_percent"]);
+  expect(set({ shine: 40 })).toEqual(["shine", "forms_percent"]);
+  expect(set({ even_light: -40 })).toEqual(["even_colour", "even_light", "forms_percent"]);
+  expect(set({ contrast: 3, tint_hue: 90 })).toEqual(["contrast", "tint_strength", "tint_hue"]);
+  takeControls(pass.id, "glow_percent");
+  expect(usePasses.getState().taken[pass.id]).toEqual(["glow", "glow_percent"]);
 });

@@ -189,3 +189,10 @@ export function controlsInUse(pass: Pass, taken: readonly ControlName[] = []): C
     (name) => taken.includes(name) || JSON.stringify(pass.controls[name]) !== JSON.stringify(NEUTRAL_CONTROLS[name]),
   );
 }
+
+/** The same with those that are nothing without them. */
+export function controlsShown(pass: Pass, taken: readonly ControlName[] = []): ControlName[] {
+  const used = controlsInUse(pass, taken);
+  const shown = new Set(used.flatMap((name) => TOGETHER.find((group) => group.includes(name)) ?? [name]).concat(used));
+  return (Object.keys(NEUTRAL_CONTROLS) as ControlName[]).filter((name) => shown.has(name));
+}

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { BLENDS, NEUTRAL_CONTROLS, ONLY_NORMAL, type Pass } from "../../../api/generated/recipe";
 import type { Point } from "../../../canvas/curve";
 import { useBench } from "../../../state/bench";
-import { type ControlName, controlsInUse, saveAs, takeControls, usePasses, withPass } from "../../../state/passes";
+import { type ControlName, controlsShown, saveAs, takeControls, usePasses, withPass } from "../../../state/passes";
 import { Hint, Switch } from "../../../ui/controls";
 import { Gauge } from "../../../ui/gauge";
 import { ITEM, MENU } from "../../../ui/menu";
@@ -19,7 +19,7 @@ const STRAIGHT: Point[] = [
 /** What a pass does: only the controls that were taken. */
 export function What({ pass }: { pass: Pass }) {
   const taken = usePasses((s) => s.taken[pass.id] ?? NONE);
-  const used = controlsInUse(pass, taken);
+  const used = controlsShown(pass, taken);
   return (
     <section aria-label="What" className="mt-2 border-t border-rule pt-1.5">
       <div className="flex h-6 items-center px-3.5">

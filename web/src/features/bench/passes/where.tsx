@@ -41,7 +41,7 @@ export function Where({ frame, pass }: { frame: Frame; pass: Pass }) {
             type="button"
             aria-pressed={show === "area"}
             onClick={() => useBench.setState({ show: show === "area" ? "picture" : "area" })}
-            className={`h-6 min-w-6 text-xs ${show === "area" ? "border-b-2 border-ink font-semibold" : "text-ink2 hover:text-ink"}`}
+            className={`h-6 min-w-6 text-xs ${show === "area" ? "font-semibold underline decoration-2 underline-offset-[5px]" : "text-ink2 hover:text-ink"}`}
           >
             film
           </button>
@@ -51,7 +51,7 @@ export function Where({ frame, pass }: { frame: Frame; pass: Pass }) {
             type="button"
             aria-pressed={show === "area_alone"}
             onClick={() => useBench.setState({ show: show === "area_alone" ? "picture" : "area_alone" })}
-            className={`h-6 min-w-6 text-xs ${show === "area_alone" ? "border-b-2 border-ink font-semibold" : "text-ink2 hover:text-ink"}`}
+            className={`h-6 min-w-6 text-xs ${show === "area_alone" ? "font-semibold underline decoration-2 underline-offset-[5px]" : "text-ink2 hover:text-ink"}`}
           >
             alone
           </button>
@@ -61,7 +61,7 @@ export function Where({ frame, pass }: { frame: Frame; pass: Pass }) {
             type="button"
             aria-pressed={show === "area_outline"}
             onClick={() => useBench.setState({ show: show === "area_outline" ? "picture" : "area_outline" })}
-            className={`h-6 min-w-6 text-xs ${show === "area_outline" ? "border-b-2 border-ink font-semibold" : "text-ink2 hover:text-ink"}`}
+            className={`h-6 min-w-6 text-xs ${show === "area_outline" ? "font-semibold underline decoration-2 underline-offset-[5px]" : "text-ink2 hover:text-ink"}`}
           >
             outline
           </button>
@@ -71,7 +71,7 @@ export function Where({ frame, pass }: { frame: Frame; pass: Pass }) {
             type="button"
             aria-pressed={area.inverted}
             onClick={() => saveAs("", (r) => withArea(r, pass.id, (a) => ({ ...a, inverted: !a.inverted })))}
-            className={`h-6 min-w-6 text-xs ${area.inverted ? "border-b-2 border-ink font-semibold" : "text-ink2 hover:text-ink"}`}
+            className={`h-6 min-w-6 text-xs ${area.inverted ? "font-semibold underline decoration-2 underline-offset-[5px]" : "text-ink2 hover:text-ink"}`}
           >
             turn round
           </button>
