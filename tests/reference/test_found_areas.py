@@ -1,5 +1,6 @@
 """What is found, against what is known: depth of the demo's world, a photograph that a package carries, pictures without any."""
 
+from concurrent.futures import ThreadPoolExecutor
 from functools import lru_cache
 from pathlib import Path
 
@@ -128,6 +129,17 @@ def test_the_astronauts_face_and_skin() -> None:
     assert min(left.mean(), right.mean(), chin.mean()) > 0.97 and mouth.mean() < 0.1
     hair, wall, suit = skin[20:50, 190:260], skin[20:200, 300:370], skin[330:480, 60:330]
     assert hair.mean() < 0.05 and wall.mean() < 0.02 and suit.mean() < 0.05  # orange in the light is not far from skin
+
+
+def test_two_who_look_at_once_find_what_each_finds_alone() -> None:
+    astronaut = skimage.data.astronaut().astype(np.float32) / 255
+    pictures = [astronaut, skimage.data.coffee().astype(np.float32) / 255, np.ascontiguousarray(astronaut[:, ::-1])] * 3
+    with ThreadPoolExecutor(4) as pool:
+        found = list(pool.map(faces, pictures))
+    alone = [faces(p) for p in pictures[:3]]
+    for k, there in enumerate(found):
+        assert len(there) == len(alone[k % 3])
+        assert all(np.abs(a.points - b.points).max() < 1e-3 for a, b in zip(there, alone[k % 3], strict=True))
 
 
 def test_two_hundred_small_pictures_of_which_half_are_faces() -> None:

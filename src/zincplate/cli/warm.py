@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from zincplate.core.areas.found_subject import regions
 from zincplate.core.colour.camera_colour import CameraMatrices
 from zincplate.core.repair.fill import blended, found
 from zincplate.core.repair.fill_map import fill_from_text
@@ -109,6 +110,7 @@ def warm(decoder: Decoder | None = None) -> None:
                 renderer.deliver(source, used, space="srgb", bits=bits)
                 renderer.deliver(source, used, space="romm", bits=bits, long_edge=32)
         renderer.on_render_thread(Suggester(renderer, source, key, recipe).whole)
+    regions(np.zeros((3, 32, 48), np.float32))
     _warm_camera()
     warm_merges()
     _warm_repairs()

@@ -7,6 +7,7 @@ from zincplate.core.merging.placement import Placement
 from zincplate.core.merging.radiance import add_up
 from zincplate.core.merging.rectangling import rectangled
 from zincplate.core.merging.seams import chosen
+from zincplate.core.merging.stacking import CLIPPED, combined
 
 
 def warm_merges() -> None:
@@ -15,6 +16,7 @@ def warm_merges() -> None:
     values, trust = np.ones((2, 3, 8, 8), np.float32), np.ones((2, 8, 8), np.float32)
     one, out = np.ones((2, 3), np.float32), np.empty((3, 8, 8), np.float32)
     add_up(values, trust, one[:, 0].copy(), one, one, np.arange(2, dtype=np.int64), out, np.empty((8, 8), np.uint8))
+    combined(values, trust, one[:, 0].copy(), one, one, CLIPPED, 3.0)
     light = np.random.default_rng(1).random((2, 24, 32), np.float32)
     chosen(light, np.ones((2, 24, 32), bool), np.zeros((2, 24, 32), np.float32))
     covered = np.ones((48, 64), bool)

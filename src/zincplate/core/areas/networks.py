@@ -2,6 +2,7 @@
 
 from functools import cache
 from pathlib import Path
+from threading import Lock
 from typing import Any
 
 import cv2
@@ -11,6 +12,8 @@ from numpy.typing import NDArray
 Float32 = NDArray[np.float32]
 Float64 = NDArray[np.float64]
 
+_ONE_AT_A_TIME = Lock()
+"""A network has one place for its input, and two requests may look for people at once."""
 MODELS = Path(__file__).parent / "models"
 SHARES = (1.0, 0.75, 0.5)
 """Of the short side: sizes of the squares that are looked at, besides the whole picture."""
@@ -29,10 +32,11 @@ def _network(name: str) -> Any:
 
 def run(name: str, picture: Float32) -> list[Float32]:
     """What a network says of a picture (h, w, 3) of its size: its outputs, without the axis of the batch."""
-    network = _network(name)
-    network.set_tensor(network.get_input_details()[0]["index"], np.ascontiguousarray(picture[None], np.float32))
-    network.invoke()
-    return [network.get_tensor(output["index"])[0] for output in network.get_output_details()]
+    with _ONE_AT_A_TIME:
+        network = _network(name)
+        network.set_tensor(network.get_input_details()[0]["index"], np.ascontiguousarray(picture[None], np.float32))
+        network.invoke()
+        return [network.get_tensor(output["index"])[0] for output in network.get_output_details()]
 
 
 def chance(logit: Float32) -> Float64:
