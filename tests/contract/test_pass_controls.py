@@ -1,5 +1,6 @@
 """Every control of a pass: its direction, its area, agreement of sizes, and what it must leave alone."""
 
+from pathlib import Path
 from typing import Any
 
 import cv2
@@ -9,6 +10,7 @@ import pytest
 from tests.contract.test_passes import HEIGHT, LEFT, NEUTRAL, WIDTH, lab_of, large, renderer, scene, shown, view, with_passes
 from zincplate.ops.base import ui_of
 from zincplate.ops.passes.passes import Controls
+from zincplate.recipe.document import Recipe
 from zincplate.render.view import ViewRequest
 
 
@@ -159,6 +161,49 @@ def test_passes_of_one_size_add_and_of_two_sizes_follow_each_other() -> None:
     assert np.abs(once - twice).max() < 2e-4
     others = shown(with_passes({"controls": {"even_light": 60}}, {"controls": {"even_light": -60, "forms_percent": 15}}))
     assert np.abs(others - once).mean() > 0.002
+
+
+def test_each_pass_looks_at_its_own_size() -> None:
+    """Two sizes in two halves: each half is what its pass alone makes of it."""
+    right = [{**LEFT[0], "x0": 0.51, "x1": 0.49}]
+    one = {"area": {"terms": LEFT}, "controls": {"even_light": 80, "forms_percent": 2}}
+    other = {"area": {"terms": right}, "controls": {"even_light": 80, "forms_percent": 12}}
+    both, first, second = (shown(with_passes(*p)) for p in ([one, other], [one], [other]))
+    assert np.abs(both[:, : WIDTH // 2 - 12] - first[:, : WIDTH // 2 - 12]).max() < 2e-4
+    assert np.abs(both[:, WIDTH // 2 + 12 :] - second[:, WIDTH // 2 + 12 :]).max() < 2e-4
+    assert np.abs(second[:, WIDTH // 2 + 12 :] - first[:, : WIDTH // 2 - 12]).mean() > 0.003
+
+
+def test_noise_by_place_on_a_raw_file_is_the_same_in_a_window_and_goes_where_it_is_asked_for(dng: Path) -> None:
+    """And a view that was kept without it is not shown with it, whatever else acts."""
+    source = renderer().open(dng, "noisy")
+    tone = Recipe.neutral(True).with_values({"tone": {"exposure_ev": 1.0, "shadows": 30}})
+    calm = with_passes({"area": {"terms": LEFT}, "controls": {"noise": 100}}, recipe=tone)
+    request = ViewRequest(source.width, source.height, 100, 100, 300, 200)
+    before = renderer().view(source, "noisy", tone, request).picture.astype(int)
+    window = renderer().view(source, "noisy", calm, request).picture.astype(int)
+    whole = renderer().deliver(source, calm, space="srgb", bits=8).astype(int)
+    assert np.abs(window - whole[100:300, 100:400]).max() <= 1
+    # the left half is calmer, the right one as it was
+    assert np.array_equal(window[:, 270:], before[:, 270:])
+    assert np.abs(np.diff(window[:, :230], axis=1)).mean() < 0.93 * np.abs(np.diff(before[:, :230], axis=1)).mean()
+
+
+def test_an_outline_lies_on_the_edge_and_nowhere_else() -> None:
+    terms = [{"kind": "ring", "x": 0.5, "y": 0.33, "radius_x": 0.2, "radius_y": 0.2, "softness": 0}]
+    recipe = with_passes({"area": {"terms": terms}, "controls": {"exposure_ev": 0.5}})
+    plain, outlined, alone = (
+        view(scene(), recipe, ViewRequest(WIDTH, HEIGHT, box=True, show=show)).astype(int)
+        for show in ("picture", "area_outline", "area_alone")
+    )
+    edge = np.abs(np.gradient(alone[..., 0] / 255.0)).max(0) > 0.2
+    changed = (outlined != plain).any(-1)
+    assert changed.sum() > 200
+    rows, columns = np.nonzero(edge)
+    for y, x in np.argwhere(changed)[::7]:
+        assert np.hypot(rows - y, columns - x).min() < 4
+    light = (outlined == [250, 204, 110]).all(-1)
+    assert light[edge].mean() > 0.3 and not light[~changed].any()
 
 
 def test_more_than_everything_is_everything() -> None:

@@ -181,3 +181,29 @@ def test_what_was_found_is_kept_as_text() -> None:
     for damaged in ("", "not base 64!", text[:-40], text[:8], raster.to_text(area)[:200]):
         with pytest.raises(ValueError, match="damaged"):
             raster.from_text(damaged)
+
+
+def test_closing_fills_gaps_up_to_its_width_and_leaves_the_outline() -> None:
+    area = np.zeros((120, 160), np.float32)
+    area[20:100, 20:140] = 1
+    area[20:100, 60:66] = 0  # a gap of six
+    area[20:100, 100:114] = 0  # one of fourteen
+    found = shaping.shaped(area, 10, 0, 0)
+    assert found[25:95, 58:68].min() == 1 and found[25:95, 104:110].max() == 0
+    outside = np.ones_like(area, bool)
+    outside[20:100, 20:140] = False
+    assert found[outside].max() == 0 and found[25:95, 20:58].min() == 1
+
+
+@pytest.mark.parametrize("smooth", [2.0, 5.0])
+def test_smoothing_takes_teeth_and_crumbs_and_leaves_a_straight_edge_where_it_is(smooth: float) -> None:
+    area = np.zeros((200, 200), np.float32)
+    area[:, :100] = 1
+    area[50:52, 100:106] = 1  # a tooth
+    area[150:152, 150:152] = 1  # a crumb
+    found = shaping.shaped(area, 0, smooth, 0)
+    assert found[120:140, :94].min() > 0.99 and found[120:140, 106:].max() < 0.01
+    assert found[130].sum() == pytest.approx(100, abs=0.5)
+    # weaker than before: whole teeth of one sample are gone, of the tooth's length some is left
+    assert found[145:157, 145:157].max() < 0.05 and found[50:52, 103:].max() < 0.6
+    assert np.array_equal(shaping.shaped(area, 0, 0, 0), area)
