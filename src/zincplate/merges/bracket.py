@@ -20,7 +20,7 @@ from zincplate.core.merging.placement import Placement
 from zincplate.core.merging.radiance import add_up
 from zincplate.formats.decoded import CameraColour
 from zincplate.merges.file import colour_as_master
-from zincplate.merges.in_turn import in_turn
+from zincplate.merges.in_turn import all_of
 from zincplate.merges.judge import Judgement
 from zincplate.merges.view import Opened
 from zincplate.sources.file import Source
@@ -79,7 +79,7 @@ def strips(frames: Sequence[Opened], judged: Judgement, breathe: Callable[[float
             np.multiply(part[0], factors[k], out=values[k])
             trust[k] = part[1]
 
-        list(in_turn(lay, range(len(members))))
+        all_of(lay, range(len(members)))
         if counts is not None:
             trust = np.where(trust > 0, trust * _larger(counts, judged, top, rows, base.width), trust)
         out, clipped = np.empty((3, rows, base.width), np.float32), np.empty((rows, base.width), np.uint8)

@@ -1,8 +1,10 @@
 """Work on the frames of a merge, some at once: kernels share the cores among themselves, what lies between them does not."""
 
 import os
+from collections import deque
 from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
+from contextlib import contextmanager
 from typing import TypeVar
 
 Item = TypeVar("Item")
@@ -11,10 +13,28 @@ Result = TypeVar("Result")
 AT_ONCE = min(os.cpu_count() or 1, 4)
 
 
-def in_turn(work: Callable[[Item], Result], items: Iterable[Item]) -> Iterator[Result]:
-    """Results in the order of the items. Whoever stops taking them stops the work that has not begun."""
+@contextmanager
+def in_turn(work: Callable[[Item], Result], items: Iterable[Item]) -> Iterator[Iterator[Result]]:
+    """Results in the order of the items, few of them ahead of who takes them: a strip of a frame is large. At the end of the
+    context, however it comes, work that has not begun is called off."""
     pool = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="merge")
+
+    def results() -> Iterator[Result]:
+        waiting: deque[Future[Result]] = deque()
+        for item in items:
+            waiting.append(pool.submit(work, item))
+            if len(waiting) > AT_ONCE:
+                yield waiting.popleft().result()
+        while waiting:
+            yield waiting.popleft().result()
+
     try:
-        yield from pool.map(work, items)
+        yield results()
     finally:
         pool.shutdown(cancel_futures=True)
+
+
+def all_of(work: Callable[[Item], Result], items: Iterable[Item]) -> list[Result]:
+    """Every result."""
+    with in_turn(work, items) as results:
+        return list(results)

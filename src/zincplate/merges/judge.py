@@ -140,14 +140,13 @@ def against(
     tiles: Tiles = {}
     # said before a frame is looked at, although the one after it is under way already
     breathe(f"comparing {frames[0].name}")
-    for i, (found, placement, ratio) in enumerate(
-        in_turn(lambda i: _compared(frames, views, reference, i, aligned_too, tiles), range(len(frames)))
-    ):
-        figures.append(found)
-        placements.append(placement)
-        exposure.append(ratio)
-        if i + 1 < len(frames):
-            breathe(f"comparing {frames[i + 1].name}")
+    with in_turn(lambda i: _compared(frames, views, reference, i, aligned_too, tiles), range(len(frames))) as results:
+        for i, (found, placement, ratio) in enumerate(results):
+            figures.append(found)
+            placements.append(placement)
+            exposure.append(ratio)
+            if i + 1 < len(frames):
+                breathe(f"comparing {frames[i + 1].name}")
     _sharpness(views, figures, placements, exposure, reference)
     members = [i for i in range(len(frames)) if not figures[i].reason]
     step, origin = views[reference].step, views[reference].origin

@@ -15,7 +15,7 @@ from zincplate.core.merging.placement import Placement
 from zincplate.merges.belong import belong, counted
 from zincplate.merges.errors import MergeError
 from zincplate.merges.focus.options import FocusOptions
-from zincplate.merges.in_turn import in_turn
+from zincplate.merges.in_turn import all_of, in_turn
 from zincplate.merges.view import Opened, View, view_of
 
 Float32 = NDArray[np.float32]
@@ -117,17 +117,18 @@ def _chained(
         return placements
     last = chain[0]
     pairs: list[tuple[int, int, Float64, float]] = []
-    for (before, i), laid in zip(pairwise(chain), in_turn(lambda pair: _laid(views, *pair), pairwise(chain)), strict=True):
-        breathe(f"laying {frames[i].name} on {frames[last].name}")
-        found = laid if last == before else _laid(views, last, i)
-        if found is None:
-            figures[i].reason = APART
-            continue
-        pairs.append((last, i, *found))
-        last = i
+    with in_turn(lambda pair: _laid(views, *pair), pairwise(chain)) as results:
+        for (before, i), laid in zip(pairwise(chain), results, strict=True):
+            breathe(f"laying {frames[i].name} on {frames[last].name}")
+            found = laid if last == before else _laid(views, last, i)
+            if found is None:
+                figures[i].reason = APART
+                continue
+            pairs.append((last, i, *found))
+            last = i
     # on a tripod only the size changes: what blur pretends beyond that would shift the frames
     if pairs and all(_stood(matrix, views[a]) for a, _, matrix, _ in pairs):
-        again = in_turn(lambda p: _similarity(views[p[0]], views[p[1]], p[2], True), pairs)
+        again = all_of(lambda p: _similarity(views[p[0]], views[p[1]], p[2], True), pairs)
         pairs = [(a, b, *found) for (a, b, _, _), found in zip(pairs, again, strict=True)]
     for a, b, matrix, known in pairs:
         full = rescaled(matrix, 1 / views[a].step, 1.0, views[a].origin)
@@ -248,20 +249,21 @@ def _depth(
     xx, yy = np.meshgrid((np.arange(size[1]) + 0.5) * BLOCK - 0.5, (np.arange(size[0]) + 0.5) * BLOCK - 0.5)
     energies, light, shown = [], [], []
     floor = np.full(size, np.inf, np.float32)
-    for i, (energy, level) in zip(members, in_turn(lambda i: _energy(frames[i]), members), strict=True):
-        breathe(f"where {frames[i].name} is sharp")
-        x, y = placements[i].at(xx, yy)
-        rx, ry = (((v + 0.5) / BLOCK - 0.5).astype(np.float32) for v in (x, y))
-        inside = (x >= 0) & (y >= 0) & (x <= base.width - 1) & (y <= base.height - 1)
-        t = np.float32(exposure[i])
-        laid = [cv2.remap(p, rx, ry, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE) for p in (energy, level)]
-        energies.append(laid[0] / (t * t))
-        light.append(np.log2(np.maximum(laid[1] / t, 1e-5)).astype(np.float32))
-        shown.append(inside)
-        slope, offset = frames[i].noise[0][1], frames[i].noise[1][1]
-        # what is left of noise's energy over a block of 16 squared values: a quarter of it
-        rest = 5 * (slope * np.maximum(laid[1], 0) + offset).astype(np.float32) / (t * t)
-        floor = np.minimum(floor, rest)
+    with in_turn(lambda i: _energy(frames[i]), members) as results:
+        for i, (energy, level) in zip(members, results, strict=True):
+            breathe(f"where {frames[i].name} is sharp")
+            x, y = placements[i].at(xx, yy)
+            rx, ry = (((v + 0.5) / BLOCK - 0.5).astype(np.float32) for v in (x, y))
+            inside = (x >= 0) & (y >= 0) & (x <= base.width - 1) & (y <= base.height - 1)
+            t = np.float32(exposure[i])
+            laid = [cv2.remap(p, rx, ry, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE) for p in (energy, level)]
+            energies.append(laid[0] / (t * t))
+            light.append(np.log2(np.maximum(laid[1] / t, 1e-5)).astype(np.float32))
+            shown.append(inside)
+            slope, offset = frames[i].noise[0][1], frames[i].noise[1][1]
+            # what is left of noise's energy over a block of 16 squared values: a quarter of it
+            rest = 5 * (slope * np.maximum(laid[1], 0) + offset).astype(np.float32) / (t * t)
+            floor = np.minimum(floor, rest)
     return depth_of(energies, light, shown, floor)
 
 

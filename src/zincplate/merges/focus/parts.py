@@ -89,9 +89,10 @@ def _mixed(frames: Sequence[Opened], judged: FocusJudgement, depth: Float32, top
         i = one[1]
         return laid_part(frames[i], judged.placements[i], top, rows, depth.shape[1], i == judged.reference)
 
-    for (k, i), (laid, trust) in zip(wanted, in_turn(lay, wanted), strict=True):
-        neutral = np.asarray(frames[i].source.as_shot_neutral, np.float32) / np.float32(judged.exposure[i])
-        mine = weight[k] * (trust >= 0)
-        out += laid * neutral[:, None, None] * mine
-        total += mine
+    with in_turn(lay, wanted) as results:
+        for (k, i), (laid, trust) in zip(wanted, results, strict=True):
+            neutral = np.asarray(frames[i].source.as_shot_neutral, np.float32) / np.float32(judged.exposure[i])
+            mine = weight[k] * (trust >= 0)
+            out += laid * neutral[:, None, None] * mine
+            total += mine
     return np.asarray(out / total, np.float32)

@@ -12,7 +12,7 @@ from zincplate.core.merging.placement import Placement
 from zincplate.core.merging.seams import chosen
 from zincplate.core.merging.stacking import CLIPPED, MEAN, MEDIAN, combined, taken_off
 from zincplate.merges.bracket import laid_part
-from zincplate.merges.in_turn import in_turn
+from zincplate.merges.in_turn import all_of
 from zincplate.merges.series.judge import SeriesJudgement, sky_powers
 from zincplate.merges.series.options import SeriesOptions
 from zincplate.merges.view import View
@@ -88,7 +88,7 @@ class _Stack:
             if self.sky and np.abs(self.judged.sky[i]).max() > 0:
                 taken_off(values[k], self.judged.sky[i] * float(self.exposure[k]), top, width)
 
-        list(in_turn(lay, range(n)))
+        all_of(lay, range(n))
         return combined(values, trust, self.exposure, self.slope, self.offset, method, deviations)
 
 
