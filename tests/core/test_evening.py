@@ -120,3 +120,14 @@ def test_glow_is_added_by_the_share() -> None:
     found = glowing(planes, spread, share, 320, 240, 0, 0)
     assert np.allclose(found[:, :, :100] - planes[:, :, :100], 0.5, atol=1e-6)
     assert np.array_equal(found[:, :, 100:], planes[:, :, 100:])
+
+
+@pytest.mark.parametrize("size_percent", [1.5, 5.9, 20.0])
+def test_shine_of_every_size_is_told_from_its_surroundings(size_percent: float) -> None:
+    """A light somewhat smaller than the size goes, one three times as large stays, whatever plane it is looked for on."""
+    width = 600
+    for times, gone in ((0.8, True), (3.0, False)):
+        planes = spot(times * size_percent / 100 * width, 0.6, 400, width)
+        found = covered(planes, size_percent, (0, 0, 1))
+        fallen = np.log2(luminance(planes) / luminance(found))[200, 300]
+        assert fallen > 1.0 if gone else fallen < 0.3

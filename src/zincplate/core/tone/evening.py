@@ -42,6 +42,8 @@ SHINE_FROM_EV, SHINE_SPAN_EV = 0.25, 0.6
 """Above its surroundings, from which on light is shine, and over how much it becomes so in full."""
 
 
+MOST_RADIUS = 14
+"""Samples of the disk that shine is told from its surroundings by."""
 COVERED = 0.8
 """Of what is above: the rest stays as texture."""
 
@@ -86,8 +88,7 @@ def _surroundings(lightness_ev: Float32, red: Float32, blue: Float32, radius: in
     """Tone and colour about each place without what is brighter and no larger than ``radius``: an opening, smoothed on either
     side of its edges, so that a face does not take on what lies behind it."""
     calm = cv2.GaussianBlur(lightness_ev, (0, 0), max(radius / 8, 0.5), borderType=cv2.BORDER_REFLECT)
-    ball = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1, 2 * radius + 1))
-    opened = np.asarray(cv2.morphologyEx(calm, cv2.MORPH_OPEN, ball, borderType=cv2.BORDER_REFLECT), np.float32)
+    opened = _opened(calm, radius)
 
     def mean(x: Float32) -> Float32:
         a, b = guided(opened, x, radius, BASE_EPSILON_EV2)
@@ -98,6 +99,18 @@ def _surroundings(lightness_ev: Float32, red: Float32, blue: Float32, radius: in
     dull = np.clip(1 - (calm - tone - SHINE_FROM_EV) / SHINE_SPAN_EV, 0.02, 1).astype(np.float32)
     weight = np.maximum(mean(dull), np.float32(0.01))
     return tone, np.asarray(mean(red * dull) / weight, np.float32), np.asarray(mean(blue * dull) / weight, np.float32)
+
+
+def _opened(plane: Float32, radius: int) -> Float32:
+    """Without what is brighter and no larger than a disk; large disks on a smaller plane, where they take no time."""
+    height, width = plane.shape
+    scale = min(MOST_RADIUS / radius, 1.0)
+    size = (max(round(width * scale), 2), max(round(height * scale), 2))
+    small = plane if scale == 1 else cv2.resize(plane, size, interpolation=cv2.INTER_AREA)
+    across = 2 * round(radius * scale) + 1
+    ball = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (across, across))
+    found = cv2.morphologyEx(small, cv2.MORPH_OPEN, ball, borderType=cv2.BORDER_REFLECT)
+    return np.asarray(found if scale == 1 else cv2.resize(found, (width, height), interpolation=cv2.INTER_LINEAR), np.float32)
 
 
 @njit(**KERNEL)
