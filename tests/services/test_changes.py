@@ -252,7 +252,7 @@ def test_lens_data_that_are_gone_cost_one_frame_its_small_picture(context: Conte
 def test_a_newer_recipe_is_shown_saved_undone_and_named_unharmed(context: Context, version: Version) -> None:
     document = version.recipe
     document["recipe"] = 2
-    document["versions"] |= {"view": 2, "passes": 1}
+    document["versions"] |= {"view": 2, "passes": 3}
     document["tone"] |= {"depth": 20, "view": "slide"}
     document["passes"] = [{"kind": "brush"}]
     Version.update(recipe=document).where(Version.id == version.id).execute()
