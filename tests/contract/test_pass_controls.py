@@ -214,3 +214,14 @@ def test_more_than_everything_is_everything() -> None:
 
 def test_the_scene_is_as_large_as_the_tests_think() -> None:
     assert (scene().height, scene().width) == (HEIGHT, WIDTH)
+
+
+@pytest.mark.parametrize(("controls", "told"), [({"even_colour": 40}, True), ({"exposure_ev": 0.5}, False)])
+def test_a_recipe_of_the_first_version_says_what_has_changed(controls: dict[str, float], told: bool) -> None:
+    document = with_passes({"controls": controls}).to_document()
+    assert not Recipe.from_document(document).notes
+    document["versions"]["passes"] = 1
+    found = Recipe.from_document(document)
+    assert any("finer blotches" in note for note in found.notes) == told
+    assert found.value("passes", "passes")[0].controls.model_dump() == Controls(**controls).model_dump()
+    assert not Recipe.from_document(found.to_document()).notes
