@@ -187,6 +187,11 @@ def test_noise_by_place_on_a_raw_file_is_the_same_in_a_window_and_goes_where_it_
     # the left half is calmer, the right one as it was
     assert np.array_equal(window[:, 270:], before[:, 270:])
     assert np.abs(np.diff(window[:, :230], axis=1)).mean() < 0.93 * np.abs(np.diff(before[:, :230], axis=1)).mean()
+    # the same where the whole is calmed a little already, so that both look at the same surroundings
+    little = tone.with_values({"definition": {"luminance_noise": 10}})
+    more = with_passes({"area": {"terms": LEFT}, "controls": {"noise": 100}}, recipe=little)
+    first, second = (renderer().view(source, "noisy", r, request).picture.astype(int) for r in (little, more))
+    assert np.abs(second - first)[:, :230].mean() > 0.1 and np.array_equal(second[:, 270:], first[:, 270:])
 
 
 def test_an_outline_lies_on_the_edge_and_nowhere_else() -> None:
