@@ -217,10 +217,6 @@ def test_more_than_everything_is_everything() -> None:
     assert np.abs(once - twice).max() < 2e-4
 
 
-def test_the_scene_is_as_large_as_the_tests_think() -> None:
-    assert (scene().height, scene().width) == (HEIGHT, WIDTH)
-
-
 @pytest.mark.parametrize(("controls", "told"), [({"even_colour": 40}, True), ({"exposure_ev": 0.5}, False)])
 def test_a_recipe_of_the_first_version_says_what_has_changed(controls: dict[str, float], told: bool) -> None:
     document = with_passes({"controls": controls}).to_document()

@@ -23,8 +23,7 @@ Float32 = NDArray[np.float32]
 
 
 class SmallPlates(Protocol):
-    """Small planes (3, h, w) of a frame's whole source, the lens's fall-off made up for; and the variance of noise in the EV
-    (h, w) of such planes."""
+    """Small planes (3, h, w) of a frame's whole source, the lens's fall-off made up for."""
 
     def __call__(self, framed: Framed, key: str, plan: PlatePlan, long_edge: int) -> Float32: ...
 

@@ -15,7 +15,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from zincplate.core.kernels.kernel_math import KERNEL, exp_2, log_2, smoothstep
-from zincplate.core.tone.local_tone import row_of
+from zincplate.core.tone.local_tone import columns_at, row_of
 from zincplate.core.tone.low_planes import (
     BASE_EPSILON_EV2,
     COLOUR_FLOOR,
@@ -121,10 +121,7 @@ def _even(planes, low, asked, used, p, x0, y0, out):
     step_x, step_y = np.float32(low_width) / p[0], np.float32(low_height) / p[1]
     exposure = p[5]
     columns, shares = np.empty(width, np.int32), np.empty(width, np.float32)
-    for x in range(width):
-        u = min(max((np.float32(x0 + x) + half) * step_x - half, z), np.float32(low_width - 1))
-        columns[x] = np.int32(u)
-        shares[x] = u - np.float32(columns[x])
+    columns_at(x0, step_x, low_width, columns, shares, width)
     for y in prange(height):
         most = z
         for n in range(3):

@@ -11,7 +11,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from zincplate.core.kernels.kernel_math import KERNEL
-from zincplate.core.tone.local_tone import row_of
+from zincplate.core.tone.local_tone import columns_at, row_of
 
 Float32 = NDArray[np.float32]
 
@@ -48,10 +48,7 @@ def _add(planes, low, asked, p, x0, y0, out):
     z, half = np.float32(0), np.float32(0.5)
     step_x, step_y = np.float32(low_width) / p[0], np.float32(low_height) / p[1]
     columns, shares = np.empty(width, np.int32), np.empty(width, np.float32)
-    for x in range(width):
-        u = min(max((np.float32(x0 + x) + half) * step_x - half, z), np.float32(low_width - 1))
-        columns[x] = np.int32(u)
-        shares[x] = u - np.float32(columns[x])
+    columns_at(x0, step_x, low_width, columns, shares, width)
     for y in prange(height):
         v = min(max((np.float32(y0 + y) + half) * step_y - half, z), np.float32(low_height - 1))
         j = np.int32(v)

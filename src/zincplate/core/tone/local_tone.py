@@ -25,6 +25,16 @@ PARAMETERS = 32
 
 
 @njit(**INLINE)
+def columns_at(x0, step, low_width, columns, shares, width):
+    """Where samples of a window that begins at ``x0`` lie on a small plane: the column before each, and the share of the next."""
+    for x in range(width):
+        u = (np.float32(x0 + x) + np.float32(0.5)) * step - np.float32(0.5)
+        u = min(max(u, np.float32(0)), np.float32(low_width - 1))
+        columns[x] = np.int32(u)
+        shares[x] = u - np.float32(columns[x])
+
+
+@njit(**INLINE)
 def row_of(low, n, j, k, fv, columns, shares, row, out, width):
     """One row of a small plane at full width: rows j and k mixed, then read between columns."""
     for x in range(low.shape[2]):
@@ -52,10 +62,7 @@ def local_gain(planes, low, air_planes, p, x0, y0, out):
     regional, hazy, edged = (p[6] != z) | (p[7] != z) | (p[8] != z), p[9] != z, p[14] != z
     exposure, removal, least = p[5], p[9], p[13]
     columns, shares = np.empty(width, np.int32), np.empty(width, np.float32)
-    for x in range(width):
-        u = min(max((np.float32(x0 + x) + half) * step_x - half, z), np.float32(low_width - 1))
-        columns[x] = np.int32(u)
-        shares[x] = u - np.float32(columns[x])
+    columns_at(x0, step_x, low_width, columns, shares, width)
     for y in prange(height):
         v = min(max((np.float32(y0 + y) + half) * step_y - half, z), np.float32(low_height - 1))
         j = np.int32(v)

@@ -21,6 +21,7 @@ from zincplate.core.tone.local_tone import (
     SHADOWS_EV,
     SHADOWS_FROM_EV,
     SHADOWS_SPAN_EV,
+    columns_at,
     row_of,
 )
 from zincplate.core.tone.low_planes import FLOOR
@@ -84,10 +85,7 @@ def _apply(planes, low, air_planes, areas, asked, used, p, x0, y0, out):
     regional = (used[4] != 0) | (used[5] != 0) | (used[6] != 0)
     hazy, contrasty = used[7] != 0, used[3] != 0
     columns, shares = np.empty(width, np.int32), np.empty(width, np.float32)
-    for x in range(width):
-        u = min(max((np.float32(x0 + x) + half) * step_x - half, z), np.float32(low_width - 1))
-        columns[x] = np.int32(u)
-        shares[x] = u - np.float32(columns[x])
+    columns_at(x0, step_x, low_width, columns, shares, width)
     for y in prange(height):
         acting = np.empty(areas.shape[0] + 1, np.int64)
         buf = carray(stack_floats(), (3, BLOCK), np.float32)
