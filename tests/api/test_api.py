@@ -113,10 +113,15 @@ def test_a_small_picture_may_be_kept_under_its_own_address_only(stack: Stack, fr
     change = {"revision": 0, "do": "set", "values": {"tone": {"exposure_ev": 1.5}}}
     state = call(stack, "POST", f"/api/versions/{frame['version']}/changes", change)[1]
     assert state["thumb"] != frame["thumb"]
+    with urllib.request.urlopen(address + frame["thumb"]) as answer:  # as long as there is no other, what the address names
+        assert "max-age=31536000" in answer.headers["Cache-Control"] and answer.read() == first
+    with urllib.request.urlopen(address + state["thumb"]) as answer:
+        assert "max-age=31536000" in answer.headers["Cache-Control"] and answer.read() != first
     with urllib.request.urlopen(address + frame["thumb"]) as answer:  # the old address shows the new picture, and says so
         assert answer.headers["Cache-Control"] == "no-store" and answer.read() != first
-    with urllib.request.urlopen(address + state["thumb"]) as answer:
-        assert "max-age=31536000" in answer.headers["Cache-Control"]
+    for strange in ("", "x", "..%2F..%2F1-" + frame["thumb"], frame["thumb"] + "%0A", frame["thumb"].upper() + "0"):
+        with urllib.request.urlopen(address + strange) as answer:
+            assert answer.headers["Cache-Control"] == "no-store"
 
 
 def test_a_frame_without_a_picture_of_its_cameras_is_no_error(stack: Stack, frame: dict[str, Any]) -> None:

@@ -178,13 +178,14 @@ def test_a_request_gives_its_connection_back_and_takes_it_again() -> None:
     assert seen == [False, False, True, False, True, False]
 
 
-def test_no_free_connection_is_busy_and_no_fault(context: Context, monkeypatch: pytest.MonkeyPatch) -> None:
-    def none_left() -> None:
+@pytest.mark.parametrize("place", ["/api/shoots", "/api/versions/1/thumb"])  # asked for at once; with the first query
+def test_no_free_connection_is_busy_and_no_fault(context: Context, monkeypatch: pytest.MonkeyPatch, place: str) -> None:
+    def none_left(reuse_if_open: bool = False) -> None:
         raise MaxConnectionsExceeded("Max connections exceeded, timed out attempting to connect.")
 
-    monkeypatch.setattr(web, "begin_request", none_left)
+    monkeypatch.setattr(database, "connect", none_left)
     with ThreadPoolExecutor(1) as other:  # as a request has a thread
-        answer = other.submit(web.create_app(context).test_client().get, "/api/shoots").result()
+        answer = other.submit(web.create_app(context).test_client().get, place).result()
     assert answer.status_code == 503 and answer.headers["Retry-After"] == "2"
     assert "Try again in a moment" in answer.json["error"]
 

@@ -20,6 +20,16 @@ def test_arranged(page: Page, series: dict[str, Version]) -> None:  # noqa: F811
     shoot = series["TW-0800"].frame.shoot_id
     page.goto(f"/shoots/{shoot}")
     expect(page.locator("[data-frame]")).to_have_count(7, timeout=30_000)
+    # to the ends by key; with Shift everything on the way is taken
+    cell(page, "TW-0803").click()
+    page.keyboard.press("Shift+End")
+    expect(page.get_by_role("button", name="6 selected")).to_be_visible()  # three frames, and a bracket of three
+    page.keyboard.press("Home")
+    expect(page.locator("[data-frame][aria-selected=true]")).to_have_count(1)
+    expect(cell(page, "TW-0800")).to_have_attribute("aria-selected", "true")
+    page.keyboard.press("PageDown")
+    expect(cell(page, "TW-0811")).to_have_attribute("aria-selected", "true")
+
     choose(page, "TW-0801", "TW-0802")
     page.keyboard.press("F2")
     rename = page.get_by_role("dialog", name="Rename 2 frames")

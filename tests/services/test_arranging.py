@@ -8,7 +8,18 @@ import pytest
 
 from tests.conftest import small_dng
 from tests.services.test_use_cases import put, run_jobs
-from zincplate.services import arranging, bring_in, describing, pictures, shoots, verify, version_list, versions, watching
+from zincplate.services import (
+    arranging,
+    bring_in,
+    describing,
+    frame_lists,
+    pictures,
+    shoots,
+    verify,
+    version_list,
+    versions,
+    watching,
+)
 from zincplate.services.arranging import Arranged
 from zincplate.services.context import Context, NotFound, UserError
 from zincplate.services.watching import Watched, Watcher
@@ -29,7 +40,7 @@ def brought(context: Context, card: Path, *, kept: bool = False) -> tuple[Shoot,
     made = shoots.create("Kiln door")
     bring_in.start(context, made, bring_in.files_in(card), develop_small=False, folders_from=str(card) if kept else "")
     run_jobs(context)
-    return made, [f["id"] for f in shoots.frames(made.id)]
+    return made, [f["id"] for f in frame_lists.frames(made.id)]
 
 
 def again(before: list[dict[str, Any]]) -> list[Arranged]:
@@ -37,7 +48,7 @@ def again(before: list[dict[str, Any]]) -> list[Arranged]:
 
 
 def called(shoot: Shoot) -> list[str]:
-    return [f["name"] for f in shoots.frames(shoot.id)]
+    return [f["name"] for f in frame_lists.frames(shoot.id)]
 
 
 def by_hand(shoot: Shoot) -> list[int]:
@@ -46,7 +57,7 @@ def by_hand(shoot: Shoot) -> list[int]:
 
 def test_subfolders_become_folders_of_the_shoot_when_asked(context: Context, card: Path) -> None:
     shoot, _ = brought(context, card, kept=True)
-    rows = [(f["name"], f["folder"]) for f in shoots.frames(shoot.id)]
+    rows = [(f["name"], f["folder"]) for f in frame_lists.frames(shoot.id)]
     assert rows == [
         ("TW-0601.dng", ""),
         ("TW-0602.dng", "kiln"),
@@ -60,9 +71,9 @@ def test_subfolders_become_folders_of_the_shoot_when_asked(context: Context, car
     file = card / "kiln" / "TW-0603.dng"
     bring_in.start(context, one, bring_in.files_in(file), develop_small=False, folders_from=str(file))
     run_jobs(context)
-    assert [(f["name"], f["folder"]) for f in shoots.frames(one.id)] == [("TW-0603.dng", "")]
+    assert [(f["name"], f["folder"]) for f in frame_lists.frames(one.id)] == [("TW-0603.dng", "")]
     plain, _ = brought(context, card)
-    assert {f["folder"] for f in shoots.frames(plain.id)} == {""}
+    assert {f["folder"] for f in frame_lists.frames(plain.id)} == {""}
 
 
 def test_of_a_watched_folder_twins_in_two_subfolders_both_come(context: Context, card: Path) -> None:
@@ -82,7 +93,7 @@ def test_of_a_watched_folder_twins_in_two_subfolders_both_come(context: Context,
     started_anew = Watcher()
     assert (started_anew.look(context), started_anew.look(context)) == (0, 1)
     run_jobs(context)
-    assert len(shoots.frames(shoot.id)) == 6 and not Refusal.select().exists()
+    assert len(frame_lists.frames(shoot.id)) == 6 and not Refusal.select().exists()
 
 
 def test_frames_are_called_by_a_pattern_and_their_files_keep_their_names(context: Context, card: Path) -> None:
@@ -137,9 +148,9 @@ def test_one_frame_may_have_any_name_and_a_frame_that_is_gone_none(context: Cont
 def test_frames_are_put_into_folders(context: Context, card: Path) -> None:
     shoot, ids = brought(context, card, kept=True)
     before = arranging.put_into(ids[:2], " doors / left ")
-    assert [f["folder"] for f in shoots.frames(shoot.id)] == ["doors/left", "doors/left", "kiln", "kiln/door", ""]
+    assert [f["folder"] for f in frame_lists.frames(shoot.id)] == ["doors/left", "doors/left", "kiln", "kiln/door", ""]
     arranging.put_back(again(before))
-    assert [f["folder"] for f in shoots.frames(shoot.id)] == ["", "kiln", "kiln", "kiln/door", ""]
+    assert [f["folder"] for f in frame_lists.frames(shoot.id)] == ["", "kiln", "kiln", "kiln/door", ""]
     for bad in ("../up", "a\\b", "x" * 401):
         with pytest.raises(UserError):
             arranging.put_into(ids, bad)
@@ -220,7 +231,7 @@ def test_a_file_that_is_only_referred_to_is_never_deleted(context: Context, card
     shoot = shoots.create("Referred")
     bring_in.start(context, shoot, bring_in.files_in(card), develop_small=False, reference=True)
     run_jobs(context)
-    ids = [f["id"] for f in shoots.frames(shoot.id)]
+    ids = [f["id"] for f in frame_lists.frames(shoot.id)]
     shoots.remove(ids)
     assert arranging.erase(context, ids, originals=True) == {"frames": 5, "files": 0, "freed_bytes": 0}
     assert len(bring_in.files_in(card)) == 5

@@ -9,7 +9,7 @@ import pytest
 from PIL import Image
 
 from tests.services.test_use_cases import run_jobs
-from zincplate.services import bring_in, carry, shoots
+from zincplate.services import bring_in, carry, frame_lists, shoots
 from zincplate.services.carry import Carry, Target
 from zincplate.services.context import Context
 from zincplate.store.models import Frame, HistoryEntry, Version
@@ -62,7 +62,7 @@ def test_five_hundred_files_of_a_hard_day(context: Context, card: Path) -> None:
     shoot = shoots.create("A hard day")
     bring_in.start(context, shoot, bring_in.files_in(card), develop_small=False, folders_from=str(card))
     run_jobs(context)
-    rows = shoots.frames(shoot.id)
+    rows = frame_lists.frames(shoot.id)
     refused = {r["name"]: r["reason"] for r in shoots.refusals(shoot.id)}
     assert sorted(refused) == [f"bad {n:02d}.jpg" for n in range(BAD)] and all(len(r) > 10 for r in refused.values())
     assert len(rows) == GOOD
@@ -92,7 +92,7 @@ def test_a_carry_that_is_cut_off_changes_nothing_and_can_be_sent_again(
     shoot = shoots.create("Cut off")
     bring_in.start(context, shoot, bring_in.files_in(card)[:40], develop_small=False)
     run_jobs(context)
-    targets = [Target(version=row["version"], values={"tone": {"contrast": 20}}) for row in shoots.frames(shoot.id)]
+    targets = [Target(version=row["version"], values={"tone": {"contrast": 20}}) for row in frame_lists.frames(shoot.id)]
     asked = Carry(targets=targets, words="Contrast", request_key="again")
     with monkeypatch.context() as killed:
 

@@ -16,7 +16,7 @@ from zincplate.formats import isolated
 from zincplate.formats.decoder_wire import SEGMENT, SHARED
 from zincplate.formats.isolated import Decoder, sweep
 from zincplate.formats.preview import preview_of
-from zincplate.services import bring_in, deliver, shoots, work
+from zincplate.services import bring_in, deliver, refusals, shoots, work
 from zincplate.services.context import Context, UserError
 from zincplate.store.models import Delivered, Frame, Job, Refusal, Shoot, Version
 
@@ -70,7 +70,7 @@ def test_whatever_goes_wrong_with_one_file_the_others_come_in(
     monkeypatch.setattr(context.decoder, "facts", facts)
     paths = bring_in.files_in(tmp_path)
     assert brought(context, shoot, paths) == ["TW-0730.dng", "TW-0732.dng"]
-    assert refused(shoot) == {"TW-0731.dng": bring_in.UNEXPECTED}
+    assert refused(shoot) == {"TW-0731.dng": refusals.UNEXPECTED}
     monkeypatch.undo()
     assert brought(context, shoot, paths) == ["TW-0730.dng", "TW-0731.dng", "TW-0732.dng"]
     assert refused(shoot) == {}, "what has come in since is not listed as refused any more"

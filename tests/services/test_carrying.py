@@ -12,7 +12,18 @@ from tests.services.test_use_cases import make, put, run_jobs
 from zincplate.ops.order import ORDER
 from zincplate.recipe.difference import applied, between
 from zincplate.recipe.document import Recipe
-from zincplate.services import bring_in, bulk, carry, history, recipe_presets, shoots, version_list, versions
+from zincplate.services import (
+    bring_in,
+    bulk,
+    carry,
+    frame_lists,
+    history,
+    overview,
+    recipe_presets,
+    shoots,
+    version_list,
+    versions,
+)
 from zincplate.services.carry import Carry, Target
 from zincplate.services.context import Context, NotFound, UserError
 from zincplate.store.models import Bulk, Frame, HistoryEntry, Version, now
@@ -201,7 +212,7 @@ def test_versions_of_a_frame(context: Context, six: list[Version]) -> None:
     put(context, first.id, 1, {"balance": {"temperature_kelvin": 5600}})
     assert version_list.compared(first.id, copy["id"]) == ["cooler by 400 K", "Black and white off \u2192 on"]
     version_list.choose_cover(copy["id"])
-    row = next(r for r in shoots.frames(first.frame.shoot_id) if r["id"] == first.frame_id)
+    row = next(r for r in frame_lists.frames(first.frame.shoot_id) if r["id"] == first.frame_id)
     assert (row["version"], row["versions"], row["adjusted"]) == (copy["id"], 3, True)
     assert version_list.delete(context, copy["id"]) == {"cover": first.id}
     assert [v["number"] for v in version_list.of_frame(first.frame_id)] == [1, 3]
@@ -263,7 +274,7 @@ def test_presets_are_files_that_can_be_passed_on(context: Context, six: list[Ver
 
 def test_a_list_in_columns_tells_what_changed_and_reads_no_recipe(context: Context, six: list[Version]) -> None:
     shoot = six[0].frame.shoot_id
-    whole = shoots.columns(shoot)
+    whole = frame_lists.columns(shoot)
     lists = whole["columns"]
     assert lists["name"] == [f"TW-07{i:02d}.dng" for i in range(6)] and {len(v) for v in lists.values()} == {6}
     # what was stamped now may be committed in a moment: it is told again
@@ -271,16 +282,16 @@ def test_a_list_in_columns_tells_what_changed_and_reads_no_recipe(context: Conte
     assert lists["camera"][0] == "Pennick Pennick Test 1" and lists["iso"][0] == 200 and lists["width"][0] == 720
     Frame.update(changed_at=datetime(2026, 1, 1)).where(Frame.shoot == shoot).execute()
     since = datetime(2026, 1, 2)
-    assert shoots.columns(shoot, since)["columns"]["id"] == []
+    assert frame_lists.columns(shoot, since)["columns"]["id"] == []
     put(context, six[2].id, 0, {"tone": {"contrast": 3}})
     shoots.mark_frames([six[4].frame_id], stars=4)
     shoots.remove([six[5].frame_id])
-    news = shoots.columns(shoot, since)
+    news = frame_lists.columns(shoot, since)
     assert news["columns"]["id"] == [six[2].frame_id, six[4].frame_id] and news["removed"] == [six[5].frame_id]
     assert news["columns"]["adjusted"] == [True, False] and news["columns"]["stars"] == [0, 4]
-    assert len(shoots.frames(shoot)) == 5 and shoots.overview()[0]["frames"] == 5
+    assert len(frame_lists.frames(shoot)) == 5 and overview.Overviews().all()[0]["frames"] == 5
     shoots.restore([six[5].frame_id])
-    assert len(shoots.frames(shoot)) == 6
+    assert len(frame_lists.frames(shoot)) == 6
 
 
 def test_a_removed_frame_that_is_brought_in_again_comes_back_with_what_was_done(
@@ -290,7 +301,7 @@ def test_a_removed_frame_that_is_brought_in_again_comes_back_with_what_was_done(
     shoots.remove([six[0].frame_id])
     bring_in.start(context, shoots.get(six[0].frame.shoot_id), [tmp_path / "TW-0700.dng"], develop_small=False)
     run_jobs(context)
-    assert len(shoots.frames(six[0].frame.shoot_id)) == 6 and tone(six[0])["contrast"] == 3
+    assert len(frame_lists.frames(six[0].frame.shoot_id)) == 6 and tone(six[0])["contrast"] == 3
 
 
 def test_histories_hold_differences(context: Context, six: list[Version]) -> None:

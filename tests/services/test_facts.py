@@ -15,7 +15,7 @@ from tests.services.test_use_cases import put, run_jobs
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decode import facts
 from zincplate.formats.encode import encode
-from zincplate.services import bring_in, deliver, shoots, views
+from zincplate.services import bring_in, deliver, frame_lists, shoots, views
 from zincplate.services.context import Context, NotFound
 from zincplate.store import database as store
 from zincplate.store.models import Frame, Version
@@ -45,7 +45,7 @@ def frame(name: str) -> Frame:
 
 def test_every_kind_comes_in_and_is_seen(context: Context, shoot: Any) -> None:
     assert shoots.refusals(shoot.id) == []
-    listed = shoots.frames(shoot.id)
+    listed = frame_lists.frames(shoot.id)
     assert len(listed) == 9
     assert {f["file_type"] for f in listed} == {"JPEG", "DNG", "WebP", "AVIF", "HEIF", "JPEG XL", "OpenEXR", "FITS"}
     # lists hold what lists show; the rest is told one frame at a time
@@ -101,7 +101,7 @@ def test_facts_of_an_older_row_are_read(context: Context, shoot: Any) -> None:
     path = context.home.originals / row.path
     away = path.with_name("away")
     path.rename(away)
-    assert shoots.frames(shoot.id) and views.facts_of(context, row.id)["groups"]
+    assert frame_lists.frames(shoot.id) and views.facts_of(context, row.id)["groups"]
     assert Frame.get_by_id(row.id).capture == old
     version = Version.get(Version.frame == row.id)
     assert deliver.plan(context, [version.id], [deliver.PRESETS[1]])[0]["width"] == 720

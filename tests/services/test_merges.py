@@ -11,7 +11,7 @@ from zincplate.formats.dng.master import made_from
 from zincplate.merges.focus.options import FocusOptions
 from zincplate.merges.options import BracketOptions
 from zincplate.merges.panorama.options import PanoramaOptions
-from zincplate.services import bring_in, deliver, describing, merges, originals, sets, shoots, verify
+from zincplate.services import bring_in, deliver, describing, frame_lists, merges, originals, sets, shoots, verify
 from zincplate.services.context import Context, NotFound, UserError
 from zincplate.store.models import Delivered, Frame, FrameSet, HistoryEntry, Job, Version
 
@@ -26,7 +26,7 @@ def bracket(context: Context, tmp_path: Path) -> list[int]:
         (tmp_path / f"TW-081{i}.dng").write_bytes(data)
     bring_in.start(context, made, bring_in.files_in(tmp_path), develop_small=False)
     run_jobs(context)
-    return [f["id"] for f in shoots.frames(made.id)]
+    return [f["id"] for f in frame_lists.frames(made.id)]
 
 
 def result(context: Context, job: Job) -> dict[str, Any]:
@@ -158,7 +158,7 @@ def test_a_panorama_is_a_master_like_a_bracket(context: Context, tmp_path: Path)
     shoot = shoots.create("View")
     bring_in.start(context, shoot, bring_in.files_in(tmp_path), develop_small=False)
     run_jobs(context)
-    ids = [f["id"] for f in shoots.frames(shoot.id)]
+    ids = [f["id"] for f in frame_lists.frames(shoot.id)]
     options = PanoramaOptions(projection="flat")
     found = result(context, merges.ask(context, ids, options))
     assert found["kind"] == "panorama" and found["seams"] and found["points"] and found["depth"] == ""

@@ -6,9 +6,9 @@ import pytest
 
 from tests.conftest import small_dng
 from tests.services.test_use_cases import run_jobs
-from zincplate.services import bring_in, sets, shoots
+from zincplate.services import bring_in, frame_lists, pictures, sets, shoots
 from zincplate.services.context import Context, NotFound, UserError
-from zincplate.store.models import Frame, FrameSet
+from zincplate.store.models import Frame, FrameSet, Job, Version
 
 
 @pytest.fixture
@@ -26,7 +26,7 @@ def shoot(context: Context, tmp_path: Path) -> int:
 
 
 def found(shoot: int) -> list[tuple[str, str, list[str]]]:
-    rows = shoots.frames(shoot)
+    rows = frame_lists.frames(shoot)
     names = {s["id"]: [r["name"][6:7] for r in rows if r["set"] == s["id"]] for s in sets.of_shoot(shoot)}
     return [(s["kind"], s["state"], names[s["id"]]) for s in sets.of_shoot(shoot)]
 
@@ -41,12 +41,40 @@ PROPOSED = [("bracket", "proposed", ["0", "1", "2"]), ("burst", "proposed", ["3"
 
 def test_sets_are_proposed_after_bringing_in_and_again_without_doubling(context: Context, shoot: int) -> None:
     assert found(shoot) == PROPOSED
+    before = [s["id"] for s in sets.of_shoot(shoot)], Frame.select(Frame.changed_at).order_by(Frame.id).tuples()[:]
     again(context, shoot)
+    # the same sets, and nothing for a page to ask for
+    assert before == ([s["id"] for s in sets.of_shoot(shoot)], Frame.select(Frame.changed_at).order_by(Frame.id).tuples()[:])
     assert found(shoot) == PROPOSED and FrameSet.select().where(FrameSet.shoot == shoot).count() == 2
 
 
+def test_a_proposal_that_waits_is_not_asked_for_twice(context: Context, shoot: int) -> None:
+    first, second = sets.start(context, shoot), sets.start(context, shoot)
+    other = sets.start(context, int(shoots.create("Elsewhere").id))
+    assert first["id"] == second["id"] != other["id"]
+    run_jobs(context)
+    assert sets.start(context, shoot)["id"] != first["id"]  # that one is done
+    run_jobs(context)
+
+
+def test_sets_that_are_proposed_no_more_go(context: Context, shoot: int) -> None:
+    """The bracket's last frame is taken out of the shoot: two exposures are left; the burst stays as it is."""
+    ids, burst = [f["id"] for f in frame_lists.frames(shoot)], sets.of_shoot(shoot)[1]["id"]
+    shoots.remove(ids[1:3])
+    again(context, shoot)
+    assert found(shoot) == [PROPOSED[1]] and [s["id"] for s in sets.of_shoot(shoot)] == [burst]
+
+
+def test_small_pictures_of_known_frames_propose_nothing(context: Context, shoot: int) -> None:
+    before = Job.select().where(Job.kind == "sets").count()
+    ids = [v.id for v in Version.select()]
+    pictures.SMALL_PICTURES.submit(context, "Small pictures", pictures.Versions(version_ids=ids))
+    run_jobs(context)
+    assert Job.select().where(Job.kind == "sets").count() == before
+
+
 def test_what_was_decided_stays(context: Context, shoot: int) -> None:
-    ids = [f["id"] for f in shoots.frames(shoot)]
+    ids = [f["id"] for f in frame_lists.frames(shoot)]
     bracket = sets.of_shoot(shoot)[0]["id"]
     sets.keep([bracket])
     sets.take_out(ids[3:4])
@@ -68,7 +96,7 @@ def test_what_was_decided_stays(context: Context, shoot: int) -> None:
 
 
 def test_sets_that_make_no_sense_are_refused(context: Context, shoot: int) -> None:
-    ids = [f["id"] for f in shoots.frames(shoot)]
+    ids = [f["id"] for f in frame_lists.frames(shoot)]
     other = shoots.create("Elsewhere")
     for frames, kind, words in (
         (ids[:1], "bracket", "two frames"),

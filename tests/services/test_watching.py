@@ -2,6 +2,7 @@
 
 import json
 import os
+import shutil
 from pathlib import Path
 
 import pytest
@@ -9,7 +10,7 @@ import pytest
 from tests.conftest import small_dng
 from tests.services.test_use_cases import put, run_jobs
 from zincplate.recipe.document import Recipe
-from zincplate.services import bring_in, shoots, versions, watching
+from zincplate.services import bring_in, frame_lists, shoots, versions, watching
 from zincplate.services.context import Context, NotFound, UserError
 from zincplate.services.watching import Watched, Watcher
 from zincplate.store.models import Frame, Shoot, Version
@@ -97,7 +98,7 @@ def test_new_files_of_a_watched_folder_come_when_they_are_complete(context: Cont
     assert watcher.look(context) == 0  # it has grown since
     assert watcher.look(context) == 1
     run_jobs(context)
-    assert [f["name"] for f in shoots.frames(shoot.id)] == ["TW-0730.dng"]
+    assert [f["name"] for f in frame_lists.frames(shoot.id)] == ["TW-0730.dng"]
     # nothing twice: not by this watcher, nor by one after a new start
     assert watcher.look(context) == 0
     after = Watcher()
@@ -113,7 +114,7 @@ def test_new_files_of_a_watched_folder_come_when_they_are_complete(context: Cont
     (folder / "TW-0731.dng").write_bytes(small_dng(seed=23))
     assert [again.look(context) for _ in range(3)] == [0, 1, 0]
     run_jobs(context)
-    assert {f["name"] for f in shoots.frames(shoot.id)} == {"TW-0730.dng", "TW-0731.dng"}
+    assert {f["name"] for f in frame_lists.frames(shoot.id)} == {"TW-0730.dng", "TW-0731.dng"}
     # the card is pulled, and put in again
     folder.rename(tmp_path / "away")
     assert watcher.look(context) == 0
@@ -121,10 +122,60 @@ def test_new_files_of_a_watched_folder_come_when_they_are_complete(context: Cont
     (folder / "TW-0732.dng").write_bytes(small_dng(seed=21))
     assert [watcher.look(context) for _ in range(2)] == [0, 1]
     run_jobs(context)
-    assert len(shoots.frames(shoot.id)) == 3
+    assert len(frame_lists.frames(shoot.id)) == 3
     watching.leave(context.home, shoot.id)
     (folder / "TW-0733.dng").write_bytes(small_dng(seed=22))
     assert [watcher.look(context) for _ in range(3)] == [0, 0, 0]
+
+
+def test_a_card_that_is_pulled_half_way_is_one_line_until_it_is_in_again(
+    context: Context, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    card, shoot = tmp_path / "HARROW" / "DCIM", shoots.create("Pulled")
+    card.mkdir(parents=True)
+    for i in range(8):
+        (card / f"TW-07{40 + i}.dng").write_bytes(small_dng(seed=60 + i))
+    (card / "TW-0749.dng").write_bytes(b"no picture" * 30)
+    hashed, plain = [], bring_in.hash_of
+
+    def pulled(path: Path) -> str:
+        hashed.append(path)
+        if len(hashed) == 4:
+            card.rename(tmp_path / "pocket")
+        return plain(path)
+
+    with monkeypatch.context() as at_the_fourth:
+        at_the_fourth.setattr(bring_in, "hash_of", pulled)
+        at_the_fourth.setattr(bring_in, "AT_ONCE", 1)
+        bring_in.start(context, shoot, bring_in.files_in(card.parent), develop_small=False)
+        run_jobs(context)
+    assert len(frame_lists.frames(shoot.id)) == 3
+    (told,) = shoots.refusals(shoot.id)
+    assert told["name"] == "DCIM" and "6 of 9 files are missing, TW-0743.dng to TW-0749.dng" in told["reason"]
+    # in again, only one file was lost on the way: the rest comes, the line goes
+    (tmp_path / "pocket").rename(card)
+    paths = bring_in.files_in(card.parent)
+    (card / "TW-0747.dng").unlink()
+    bring_in.start(context, shoot, paths, develop_small=False)
+    run_jobs(context)
+    assert len(frame_lists.frames(shoot.id)) == 7
+    assert [r["name"] for r in shoots.refusals(shoot.id)] == ["TW-0749.dng", "TW-0747.dng"]
+    # pulled before the first: what was told of single files is told together, and nothing of a picture that is here
+    shutil.rmtree(card)
+    bring_in.start(context, shoot, paths, develop_small=False)
+    run_jobs(context)
+    assert [r["name"] for r in shoots.refusals(shoot.id)] == ["DCIM"] and len(frame_lists.frames(shoot.id)) == 7
+
+
+def test_a_file_that_cannot_even_be_looked_at_stops_nothing(context: Context, tmp_path: Path) -> None:
+    """A name that the file system refuses is neither there nor missing."""
+    shoot, good = shoots.create("Refused names"), tmp_path / "TW-0750.dng"
+    good.write_bytes(small_dng(seed=70))
+    bring_in.start(context, shoot, [tmp_path / f"{'x' * 300}.dng", good], develop_small=False)
+    run_jobs(context)
+    assert [f["name"] for f in frame_lists.frames(shoot.id)] == ["TW-0750.dng"]
+    (told,) = shoots.refusals(shoot.id)
+    assert told["name"].startswith("xxx") and "not there" not in told["reason"]
 
 
 def test_folders_that_cannot_be_watched_are_refused_and_a_shoot_that_is_gone_is_left(context: Context, tmp_path: Path) -> None:

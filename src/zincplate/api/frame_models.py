@@ -57,7 +57,7 @@ class FrameColumns(BaseModel):
     """Whether the file itself describes its lens."""
     captured_at: list[str]
     changed_at: list[str]
-    made: list[Literal["", "bracket"]]
+    made: list[Literal["", "bracket", "panorama", "focus", "series"]]
     """The merge that made it; empty for a frame that was taken."""
     version: list[int]
     """The cover: the version that stands for the frame."""

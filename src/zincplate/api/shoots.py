@@ -1,12 +1,12 @@
 """Shoots, frames, marks, bringing in."""
 
-import io
+import json
 import re
 import secrets
 from pathlib import Path
 from typing import Any
 
-from flask import request, send_file
+from flask import Response, current_app, request, send_file
 from flask_openapi3 import APIBlueprint
 
 from zincplate.api import models as m
@@ -15,8 +15,10 @@ from zincplate.formats.files import whole_file
 from zincplate.services import (
     bring_in,
     describing,
+    frame_lists,
     labels,
     originals,
+    overview,
     pictures,
     recipe_presets,
     sets,
@@ -28,6 +30,9 @@ from zincplate.services import (
 )
 from zincplate.services.context import UserError
 from zincplate.services.watching import Watched
+
+KEPT_FOR_GOOD = "max-age=31536000, immutable"
+"""Of what an address names by its content (RFC 8246)."""
 
 api = APIBlueprint("shoots", __name__, url_prefix="/api", abp_responses={422: m.ErrorOut})
 
@@ -43,19 +48,33 @@ def _card() -> dict[str, Any]:
 @api.get("/shoots", responses={200: m.ShootsOut})
 def list_shoots() -> Any:
     """All shoots with counts and covers, and the memory card if one is in."""
-    return {"shoots": shoots.overview(), "card": _card()}
+    return {"shoots": _overviews().all(), "card": _card()}
+
+
+def _overviews() -> overview.Overviews:
+    """One for the process."""
+    found: overview.Overviews = current_app.extensions.setdefault("zincplate-overviews", overview.Overviews())
+    return found
+
+
+def _lists() -> frame_lists.KeptLists:
+    """One for the process."""
+    found: frame_lists.KeptLists = current_app.extensions.setdefault("zincplate-lists", frame_lists.KeptLists())
+    return found
 
 
 @api.get("/shoots/<int:id>/frames", responses={200: m.FramesOut})
 def frames(path: m.Id, query: m.SinceQuery) -> Any:
     """Frames of a shoot in columns, or what changed of them, and the files that were refused."""
-    since = query.since.replace(tzinfo=None) if query.since else None
-    return {
-        **shoots.columns(path.id, since),
+    beside = {
         "sets": sets.of_shoot(path.id),
         "watched": watching.of_shoot(context().home, path.id),
         "refusals": shoots.refusals(path.id),
     }
+    if query.since is not None:
+        return {**frame_lists.columns(path.id, query.since.replace(tzinfo=None)), **beside}
+    text = json.dumps({**frame_lists.about(path.id), "removed": [], **beside})
+    return Response(f'{text[:-1]}, "columns": {_lists().columns(path.id)}}}', mimetype="application/json")
 
 
 @api.post("/frames/remove", responses={200: m.CountOut})
@@ -219,13 +238,15 @@ def set_marks(body: m.MarksIn) -> Any:
 @api.get("/versions/<int:id>/thumb")
 def thumb(path: m.Id) -> Any:
     """The small picture of a version. Its address names what it shows, so that it may be kept for good."""
+    key = request.args.get("shows", "")
+    if (kept := pictures.kept_picture(context().home, path.id, key)) is not None:
+        return Response(kept, mimetype="image/jpeg", headers={"Cache-Control": KEPT_FOR_GOOD})
     version = versions.get(path.id)
-    asked_for = request.args.get("shows") == pictures.thumb_key(version.frame, version)
+    asked_for = key == pictures.thumb_key(version.frame, version)
     jpeg, current = pictures.small_picture(context(), version)
-    answer = send_file(io.BytesIO(jpeg), mimetype="image/jpeg", max_age=31_536_000 if asked_for and current else 0)
-    if not (asked_for and current):
-        answer.headers["Cache-Control"] = "no-store"
-    return answer
+    return Response(
+        jpeg, mimetype="image/jpeg", headers={"Cache-Control": KEPT_FOR_GOOD if asked_for and current else "no-store"}
+    )
 
 
 @api.get("/frames/<int:id>/preview")

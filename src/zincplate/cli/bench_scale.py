@@ -14,12 +14,12 @@ from random import Random
 from typing import Any
 
 from zincplate.recipe.document import Recipe
-from zincplate.services import bulk, carry, changes, find, shoots, versions
+from zincplate.services import bulk, carry, changes, find, frame_lists, overview, shoots, versions
 from zincplate.services.context import Context
 from zincplate.store import database as store
 from zincplate.store.home import Home
 from zincplate.store.mariadb import Maria
-from zincplate.store.models import Frame, HistoryEntry, Shoot, Version
+from zincplate.store.models import Frame, HistoryEntry, Shoot, Version, now
 
 IN_A_SHOOT = 10_000
 SUBJECTS = ("tile", "bowl", "door", "yard", "kiln", "chimney")
@@ -65,9 +65,19 @@ def _measured(context: Context, shoot_count: int) -> dict[str, float]:
         _shoot(number)
     total = shoot_count * IN_A_SHOOT
     figures[f"making {total:,} frames"] = round(time.perf_counter() - begin, 1)
-    take("list of a shoot of 10,000, as JSON", lambda: json.dumps(shoots.columns(1)))
-    take("what changed in it since", lambda: shoots.columns(1, datetime(2099, 1, 1)))
-    take("page of all shoots", shoots.overview)
+    lists = frame_lists.KeptLists()
+    take("list of a shoot of 10,000, first read", lambda: frame_lists.KeptLists().columns(1))
+    take("list of a shoot of 10,000, asked again", lambda: lists.columns(1))
+
+    def marked_and_listed() -> str:
+        shoots.mark_frames([77], stars=1)
+        return lists.columns(1)
+
+    take("list of a shoot of 10,000, after a mark", marked_and_listed)
+    take("what changed in it since", lambda: frame_lists.columns(1, now()))
+    take("page of all shoots, first read", lambda: overview.Overviews().all())
+    kept = overview.Overviews()
+    take("page of all shoots, asked again", kept.all)
     catalogue = find.Catalogue()
     take("first search after the start", catalogue.rows, times=1)
     for words, search in (

@@ -23,6 +23,7 @@ from zincplate.services.beside import belongs, recipe_beside, with_words
 from zincplate.services.context import Context, Progress, UserError
 from zincplate.services.job_kinds import Arguments, JobKind
 from zincplate.services.originals import hash_of
+from zincplate.services.refusals import gone, reason_of, refuse, tell_missing
 from zincplate.services.versions import recipe_hash
 from zincplate.store.database import BUSY, UNAVAILABLE, database
 from zincplate.store.home import Home
@@ -36,7 +37,6 @@ _SAME = tuple(threading.Lock() for _ in range(64))
 """By the beginning of a content's hash."""
 LONGEST_FOLDER = 400
 INCOMING_KEPT_S = 7 * 86_400.0
-UNEXPECTED = "It could not be brought in: something in it is not as it should be."
 log = logging.getLogger(__name__)
 
 
@@ -100,7 +100,7 @@ def start(
     readable = [p for p in paths if _is_text(p)]
     for path in paths:
         if not _is_text(path):
-            _refuse(shoot, os.fsencode(path.name).decode("utf-8", "replace"), "Its name is no text (UTF-8). Rename it.")
+            refuse(shoot, os.fsencode(path.name).decode("utf-8", "replace"), "Its name is no text (UTF-8). Rename it.")
     if not readable:
         raise UserError("The names of these files are no text (UTF-8). Rename them.")
     paths = readable
@@ -150,6 +150,7 @@ def _run(context: Context, job: Progress, arguments: BringIn) -> dict[str, Any]:
     added: list[int] = []
     already = refused = 0
     refused_now: set[str] = set()
+    missing: list[str] = []
 
     def one(text: str) -> Version | Exception | None:
         path = Path(text)
@@ -172,7 +173,10 @@ def _run(context: Context, job: Progress, arguments: BringIn) -> dict[str, Any]:
             if isinstance(result, Exception):
                 refused += 1
                 refused_now.add(path.name)
-                _refuse(shoot, path.name, _reason(result))
+                if gone(path):
+                    missing.append(path.name)
+                    continue
+                refuse(shoot, path.name, reason_of(result))
                 continue
             if result is None:
                 already += 1
@@ -184,6 +188,7 @@ def _run(context: Context, job: Progress, arguments: BringIn) -> dict[str, Any]:
                 _clear(path)
     finally:
         pool.shutdown(wait=True, cancel_futures=True)
+    tell_missing(shoot, Path(os.path.commonpath([Path(p).parent for p in paths])).name or "/", missing, len(paths))
     waiting = [
         v.id
         for v in Version.select(Version.id).join(Frame).where(Frame.shoot == shoot, Frame.thumb_state.in_(("none", "embedded")))
@@ -194,20 +199,6 @@ def _run(context: Context, job: Progress, arguments: BringIn) -> dict[str, Any]:
 
 
 KIND = JobKind("bring_in", BringIn, _run)
-
-
-def _reason(error: Exception) -> str:
-    if isinstance(error, FileError):
-        return error.reason
-    if isinstance(error, OSError) and error.strerror:
-        return f"It could not be brought in: {error.strerror}."
-    return UNEXPECTED
-
-
-def _refuse(shoot: Shoot, name: str, reason: str) -> None:
-    """Lists a file that is not in, with the newest reason."""
-    Refusal.delete().where(Refusal.shoot == shoot, Refusal.name == name[:250]).execute()
-    Refusal.create(shoot=shoot, name=name[:250], reason=reason[:500])
 
 
 def clear_incoming(home: Home) -> int:

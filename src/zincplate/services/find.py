@@ -73,6 +73,8 @@ class Catalogue:
 
     def _refresh(self) -> None:
         since, stamp = self._stamp, now() - SAFE
+        if since is not None and since > stamp + SAFE:
+            since = None  # the clock was set back: everything may have changed
         fields = [getattr(Frame, name) for name in _FIELDS]
         query = Frame.select(*fields)
         if since is not None:

@@ -1,5 +1,6 @@
 """The small pictures of the contact sheet: the camera's own at first, ours as soon as they are made."""
 
+import re
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -35,11 +36,22 @@ def thumb_name(content_hash: str, thumb_state: str, recipe_hash: str, adjusted: 
 
 def thumb_path(home: Home, version: Version) -> Path:
     """Where the small picture of a version as it is now stands, once it is made."""
-    return _thumbs(home, version) / f"{version.id}-{thumb_key(version.frame, version)}.jpg"
+    return _thumbs(home, version.id) / f"{version.id}-{thumb_key(version.frame, version)}.jpg"
 
 
-def _thumbs(home: Home, version: Version) -> Path:
-    return home.cache / "thumbs" / str(version.id // 100)
+def _thumbs(home: Home, version_id: int) -> Path:
+    return home.cache / "thumbs" / str(version_id // 100)
+
+
+def kept_picture(home: Home, version_id: int, key: str) -> bytes | None:
+    """The small picture under a :func:`thumb_key` if it was made already; the store is not asked: a sheet that is scrolled fast
+    wants fifty at once, and a name says for good what its file shows."""
+    if re.fullmatch("[0-9a-f]{12,90}e?", key) is None:
+        return None
+    try:
+        return (_thumbs(home, version_id) / f"{version_id}-{key}.jpg").read_bytes()
+    except FileNotFoundError:
+        return None
 
 
 def small_picture(context: Context, version: Version) -> tuple[bytes, bool]:
@@ -54,7 +66,7 @@ def small_picture(context: Context, version: Version) -> tuple[bytes, bool]:
     try:
         return refresh_thumb(context, version), True
     except (FileError, RecipeError):
-        for older in sorted(_thumbs(context.home, version).glob(f"{version.id}-*.jpg"), key=_written, reverse=True):
+        for older in sorted(_thumbs(context.home, version.id).glob(f"{version.id}-*.jpg"), key=_written, reverse=True):
             try:
                 return older.read_bytes(), False
             except FileNotFoundError:
@@ -125,7 +137,9 @@ def make_thumbs(context: Context, job: Progress, version_ids: Sequence[int]) -> 
 
 def _run(context: Context, job: Progress, arguments: Versions) -> dict[str, int]:
     made = make_thumbs(context, job, arguments.version_ids)
-    # the frames are measured now: what belongs together can be told
+    if not made["made"]:
+        return made
+    # frames came: what belongs together can be told
     of = Version.select(Frame.shoot).join(Frame).where(Version.id.in_(list(arguments.version_ids[:1000]))).distinct()
     for (shoot_id,) in of.tuples():
         sets.start(context, shoot_id)

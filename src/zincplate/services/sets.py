@@ -50,22 +50,31 @@ def _run(context: Context, job: Progress, arguments: OfShoot) -> dict[str, int]:
     proposed = propose(plates, breathe)
     with database.atomic():
         Shoot.select().where(Shoot.id == arguments.shoot_id).for_update().get()
-        _forget(arguments.shoot_id)
-        for found in proposed:
-            members = [frames[i].id for i in found.members]
+        wanted = [(found.kind, [frames[i].id for i in found.members]) for found in proposed]
+        stand = _leave(arguments.shoot_id, {(kind, frozenset(members)) for kind, members in wanted})
+        for kind, members in wanted:
+            if (kind, frozenset(members)) in stand:
+                continue
             # decided meanwhile, by hand: the hand counts
             if Frame.select().where(Frame.id.in_(members), Frame.set_decided).exists():
                 continue
-            _put(arguments.shoot_id, found.kind, members, decided=False)
+            _put(arguments.shoot_id, kind, members, decided=False)
     return {"sets": len(proposed)}
 
 
-def _forget(shoot_id: int) -> None:
-    """Takes earlier proposals away that nobody has looked at."""
-    stale = [s.id for s in FrameSet.select().where(FrameSet.shoot == shoot_id, FrameSet.state == "proposed")]
+def _leave(shoot_id: int, wanted: set[tuple[str, frozenset[int]]]) -> set[tuple[str, frozenset[int]]]:
+    """Takes earlier proposals away that nobody has looked at and that are made no more; returns those that stand: they stay the
+    same sets, opened or folded as they are, and their frames do not count as changed."""
+    earlier = list(FrameSet.select().where(FrameSet.shoot == shoot_id, FrameSet.state == "proposed"))
+    members: dict[int, set[int]] = {s.id: set() for s in earlier}
+    for frame, of in Frame.select(Frame.id, Frame.set_id).where(Frame.set_id.in_(list(members))).tuples():
+        members[of].add(frame)
+    told = {s.id: (s.kind, frozenset(members[s.id])) for s in earlier}
+    stale = [i for i, which in told.items() if which not in wanted]
     if stale:
         Frame.update(set_id=None, changed_at=now()).where(Frame.set_id.in_(stale)).execute()
         FrameSet.delete().where(FrameSet.id.in_(stale)).execute()
+    return wanted & set(told.values())
 
 
 def _put(shoot_id: int, kind: str, members: Sequence[int], *, decided: bool) -> FrameSet:
@@ -147,10 +156,13 @@ def take_out(frame_ids: list[int]) -> int:
 
 
 def start(context: Context, shoot_id: int) -> dict[str, Any]:
-    """Proposes sets as a job."""
+    """Proposes sets as a job: the one that waits already, if there is one."""
     shoot = Shoot.get_or_none(Shoot.id == shoot_id)
     if shoot is None:
         raise NotFound("There is no such shoot.")
+    waiting = work.waiting(KIND.name, shoot_id=shoot_id)
+    if waiting is not None:
+        return work.as_dict(waiting)
     return work.as_dict(KIND.submit(context, f"Propose sets: {shoot.name}", OfShoot(shoot_id=shoot_id)))
 
 

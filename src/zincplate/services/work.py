@@ -137,6 +137,12 @@ def oldest_waiting() -> str | None:
     return None if job is None else job.id
 
 
+def waiting(kind: str, **arguments: Any) -> Job | None:
+    """A job of a kind, about the same, that no worker has taken yet: it will see all that is there by then."""
+    queued = Job.select().where(Job.kind == kind, Job.state == "queued", Job.cancel == False, Job.attempt == 0)  # noqa: E712
+    return next((job for job in queued if all(job.arguments.get(k) == v for k, v in arguments.items())), None)
+
+
 def _waits() -> Any:
     return (Job.state == "queued") & (Job.cancel == False) & (Job.lease_until <= time.time())  # noqa: E712
 

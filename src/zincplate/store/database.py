@@ -54,10 +54,11 @@ def write_many(statement: str, rows: list[tuple[Any, ...]]) -> None:
 _request = threading.local()
 
 
-def begin_request() -> None:
-    """A connection for this thread until :func:`end_request`."""
+def begin_request(at_once: bool = True) -> None:
+    """A connection for this thread until :func:`end_request`, now or with the first query."""
     _request.open = True
-    database.connect(reuse_if_open=True)
+    if at_once:
+        database.connect(reuse_if_open=True)
 
 
 def let_go() -> None:

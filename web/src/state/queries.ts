@@ -7,7 +7,9 @@ export const queryClient = new QueryClient({
   defaultOptions: { queries: { staleTime: 30_000, refetchOnWindowFocus: false, retry: 1 } },
 });
 
-export const useShoots = () => useQuery({ queryKey: ["shoots"], queryFn: () => need(api.GET("/api/shoots")) });
+/** All shoots with their counts, which the server goes through every frame for: not `wanted` where they are not in sight. */
+export const useShoots = (wanted = true) =>
+  useQuery({ queryKey: ["shoots"], queryFn: () => need(api.GET("/api/shoots")), enabled: wanted });
 
 const framesOf = (shoot: number) => ({
   queryKey: ["frames", shoot],

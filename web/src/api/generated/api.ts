@@ -1569,7 +1569,7 @@ export interface components {
             /** Changed At */
             changed_at: string[];
             /** Made */
-            made: ("" | "bracket")[];
+            made: ("" | "bracket" | "panorama" | "focus" | "series")[];
             /** Version */
             version: number[];
             /** Versions */

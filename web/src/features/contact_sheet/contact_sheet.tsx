@@ -52,7 +52,6 @@ type Asking =
 /** The grid of a shoot's frames, with marks, filters and what to do with the chosen ones. */
 export function ContactSheet({ shoot }: { shoot: number }) {
   const { data, error } = useFrames(shoot);
-  const shoots = useShoots();
   const labels = useLabels();
   const marking = useMarking(shoot);
   const [look, setLook] = useState<Look>(EVERYTHING);
@@ -63,6 +62,7 @@ export function ContactSheet({ shoot }: { shoot: number }) {
   const [cursor, setCursor] = useState<number | null>(null);
   const [asking, setAsking] = useState<Asking>(null);
   const [dropped, setDropped] = useState<File[] | null>(null);
+  const shoots = useShoots(asking === "bring_in");
   const [facts, setFacts] = useState(false);
   const [showRefused, setShowRefused] = useState(true);
   const scroller = useRef<HTMLDivElement>(null);
@@ -92,7 +92,7 @@ export function ContactSheet({ shoot }: { shoot: number }) {
     count: rows,
     getScrollElement: () => scroller.current,
     estimateSize: () => cell.height,
-    overscan: 2,
+    overscan: 1,
   });
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: rows are measured anew when their height changes
@@ -196,6 +196,7 @@ export function ContactSheet({ shoot }: { shoot: number }) {
     busy: asking !== null,
     grid,
     columns,
+    rows: Math.max(1, Math.floor((scroller.current?.clientHeight ?? 0) / cell.height)),
     deeds,
     labels,
     chosen: targets.length,
@@ -207,11 +208,14 @@ export function ContactSheet({ shoot }: { shoot: number }) {
     paste: () => void pasteOn(picked.map((f) => f.version)),
     stars: (count) => targets.length && marking.mutate({ frames: targets, stars: count }),
     move: (step, extend) => {
-      const target = next(shown, cursor, step);
+      const target = next(shown, cursor, step, columns + 1);
       if (!target) return;
+      const to = shown.indexOf(target);
+      const from = extend ? shown.findIndex((f) => f.id === cursor) : to;
+      const passed = shown.slice(Math.min(from, to), Math.max(from, to) + 1).map((f) => f.id);
       setCursor(target.id);
-      setChosen(extend ? [...chosen, ...stacks.expand([target.id])] : stacks.expand([target.id]));
-      virtual.scrollToIndex(Math.floor(shown.indexOf(target) / columns));
+      setChosen([...(extend ? chosen : []), ...stacks.expand(passed)]);
+      virtual.scrollToIndex(Math.floor(to / columns));
     },
     shift: (step) => {
       if (order !== "hand") return sayOrder();

@@ -11,6 +11,7 @@ import {
   ordered,
   passing,
   same,
+  stepOf,
 } from "./selection";
 
 const frame = (more: Partial<Frame>): Frame =>
@@ -91,6 +92,20 @@ it("moving stops at the ends and starts at the first", () => {
   expect(next(list, 4, 5)).toBeNull();
   expect(next(list, 77, 1)).toEqual({ id: 4 });
   expect(next([], null, 1)).toBeNull();
+  // a screen further, or to an end, stops at the last one
+  expect(next(list, 9, 5, 4)).toEqual({ id: 2 });
+  expect(next(list, 9, -5, 4)).toEqual({ id: 4 });
+  expect(next(list, 9, 3, 4)).toBeNull();
+  expect(next(list, 9, stepOf("End", 3, 2) ?? 0)).toEqual({ id: 2 });
+  expect(next(list, 9, stepOf("Home", 3, 2) ?? 0)).toEqual({ id: 4 });
+  expect(next([], null, Number.POSITIVE_INFINITY)).toBeNull();
+  expect(["ArrowDown", "ArrowUp", "PageDown", "PageUp", "k"].map((key) => stepOf(key, 7, 3))).toEqual([
+    7,
+    -7,
+    21,
+    -21,
+    undefined,
+  ]);
 });
 
 it("label, camera, lens and kind each narrow by themselves and together", () => {

@@ -123,11 +123,31 @@ export function ordered(frames: readonly Frame[], order: Order): readonly Frame[
   return order === "time" ? frames : [...frames].sort(BY[order]);
 }
 
-/** The frame some places further, kept inside the list; the first when nothing is current. */
-export function next<T extends { id: number }>(frames: readonly T[], current: number | null, step: number): T | null {
+/** Which way a key goes on a sheet of so many columns, a screen of it having so many rows: as many frames, or to an end. */
+export function stepOf(key: string, columns: number, rows: number): number | undefined {
+  const steps: Record<string, number> = {
+    ArrowRight: 1,
+    ArrowLeft: -1,
+    ArrowDown: columns,
+    ArrowUp: -columns,
+    PageDown: columns * rows,
+    PageUp: -columns * rows,
+    Home: Number.NEGATIVE_INFINITY,
+    End: Number.POSITIVE_INFINITY,
+  };
+  return steps[key];
+}
+
+/** The frame some places further, the first when nothing is current; null beyond an end, but `far` ways stop there. */
+export function next<T extends { id: number }>(
+  frames: readonly T[],
+  current: number | null,
+  step: number,
+  far = Number.POSITIVE_INFINITY,
+): T | null {
   const at = frames.findIndex((f) => f.id === current);
   if (at < 0) return frames[0] ?? null;
-  const target = at + step;
+  const target = Math.abs(step) < far ? at + step : Math.min(Math.max(at + step, 0), frames.length - 1);
   return target < 0 || target >= frames.length ? null : (frames[target] ?? null);
 }
 

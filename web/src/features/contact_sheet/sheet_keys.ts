@@ -1,5 +1,6 @@
 import { isTyped } from "../../ui/typing";
 import { useKeys } from "../../ui/use_keys";
+import { stepOf } from "./selection";
 import type { Deeds } from "./sheet_actions";
 
 export interface SheetKeys {
@@ -7,6 +8,8 @@ export interface SheetKeys {
   busy: boolean;
   grid: React.RefObject<HTMLElement | null>;
   columns: number;
+  /** Whole rows of a screen. */
+  rows: number;
   deeds: Deeds;
   labels: readonly { name: string }[];
   chosen: number;
@@ -46,7 +49,7 @@ export function useSheetKeys(keys: SheetKeys): void {
       if (!inGrid || (e.key !== "ArrowLeft" && e.key !== "ArrowRight")) return;
       keys.shift(e.key === "ArrowLeft" ? -1 : 1);
     } else {
-      const step = { ArrowRight: 1, ArrowLeft: -1, ArrowDown: columns, ArrowUp: -columns }[e.key];
+      const step = stepOf(e.key, columns, keys.rows);
       const label = /^[6-9]$/.test(key) ? keys.labels[Number(key) - 6] : undefined;
       if (key in MARKS) deeds.mark(MARKS[key as keyof typeof MARKS]);
       else if (label) deeds.label(label.name);
