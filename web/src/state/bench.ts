@@ -71,6 +71,7 @@ interface Bench {
   forThis: () => {
     /** Its newest recipe, with all that waits to be saved. */
     recipe: () => Recipe | null;
+    isOpen: () => boolean;
     save: (change: (recipe: Recipe) => Recipe) => void;
   };
   cancel: () => void;
@@ -250,6 +251,7 @@ export const useBench = create<Bench>((set, get) => {
       const asked = open();
       return {
         recipe: () => (asked ? kept(asked).recipe : null),
+        isOpen: () => asked !== undefined && kept(asked) === open(),
         save: (change) => {
           if (!asked) return;
           const saver = kept(asked);

@@ -64,6 +64,14 @@ export function saveAs(what: string, change: (recipe: Recipe) => Recipe): void {
   useBench.getState().save(change);
 }
 
+export type Here = ReturnType<ReturnType<typeof useBench.getState>["forThis"]>;
+
+/** {@link saveAs} for the version that something was done to, which may not be the open one any more when an answer comes. */
+export function saveTo(here: Here, what: string, change: (recipe: Recipe) => Recipe): void {
+  if (here.isOpen()) saveAs(what, change);
+  else here.save(change);
+}
+
 export const passesOf = (recipe: Recipe | null): Pass[] => recipe?.passes.passes ?? [];
 
 const withPasses = (recipe: Recipe, passes: Pass[]): Recipe => ({ ...recipe, passes: { ...recipe.passes, passes } });

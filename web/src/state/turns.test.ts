@@ -1,5 +1,5 @@
 import { expect, it, vi } from "vitest";
-import { afterTurns, dropRested, inTurn, runRested, whenRested } from "./turns";
+import { afterTurns, dropRested, inTurn, runRested, whenAnswered, whenRested } from "./turns";
 
 it("what waits for the hand to rest runs once, with the newest", async () => {
   vi.useFakeTimers();
@@ -57,4 +57,19 @@ it("a step of another kind does not take the place of one that waits", () => {
   expect(lines).not.toHaveBeenCalled();
   runRested();
   expect(lines).toHaveBeenCalledOnce();
+});
+
+it("a question is asked at once, its answer used in its turn, and what is pressed meanwhile comes behind", async () => {
+  const order: string[] = [];
+  const slow = inTurn(() => new Promise<void>((done) => setTimeout(done, 15)).then(() => void order.push("slow")));
+  const asked = Promise.resolve("answer");
+  const used = whenAnswered(asked, (answer) => void order.push(answer));
+  afterTurns(() => order.push("undo"));
+  const refused = whenAnswered(Promise.reject(new Error("gone")), () => void order.push("never"));
+  await slow;
+  await used;
+  await expect(refused).rejects.toThrow("gone");
+  expect(order).toEqual(["slow", "answer", "undo"]);
+  afterTurns(() => order.push("at once"));
+  expect(order.at(-1)).toBe("at once");
 });

@@ -40,6 +40,14 @@ export function inTurn<T>(work: () => Promise<T>): Promise<T> {
   return turn;
 }
 
+/** Uses an answer in its turn; the question was asked at once, of what was seen then. */
+export function whenAnswered<T>(answer: Promise<T>, use: (answer: T) => unknown): Promise<void> {
+  answer.catch(() => undefined); // it is told when its turn comes
+  return inTurn(async () => {
+    await use(await answer);
+  });
+}
+
 /** Runs when what is being worked out has ended: at once when that is nothing. */
 export function afterTurns(run: () => void): void {
   if (running) void last.then(run);

@@ -9,6 +9,7 @@ import { panned, place, type Size, zoomAt } from "../../canvas/viewport";
 import { SURROUNDS, useBench } from "../../state/bench";
 import { equal } from "../../state/equal";
 import { complain } from "../../state/notices";
+import { whenAnswered } from "../../state/turns";
 import { type KeyCentre, pickerKey, startToneDrag, type ToneDrag, throttledPixel } from "./picture_data";
 import { PictureViews } from "./picture_views";
 import { density, roomOf, useWheelZoom } from "./picture_zoom";
@@ -200,15 +201,14 @@ export function Picture({
         const at = toPicture(intention.x, intention.y);
         const radius = Math.min(Math.max(Math.round(intention.radius / at.scale), 1), 50);
         const { save } = s.forThis();
+        const params = { path: { id: frame.id } };
+        const body = { x: at.x, y: at.y, radius, recipe: s.draft as unknown as Record<string, never> };
         try {
-          const params = { path: { id: frame.id } };
           if (s.tool === "key") {
-            const body = { ...{ x: at.x, y: at.y, radius }, recipe: s.draft as unknown as Record<string, never> };
-            onKey(save, await need(api.POST("/api/frames/{id}/key", { params, body })));
+            await whenAnswered(need(api.POST("/api/frames/{id}/key", { params, body })), (found) => onKey(save, found));
           } else {
-            const body = { x: at.x, y: at.y, radius, recipe: s.draft as unknown as Record<string, never> };
-            const found = await need(api.POST("/api/frames/{id}/neutral", { params, body }));
-            onNeutral(save, found.temperature_kelvin, found.tint);
+            const asked = need(api.POST("/api/frames/{id}/neutral", { params, body }));
+            await whenAnswered(asked, (found) => onNeutral(save, found.temperature_kelvin, found.tint));
           }
           if (useBench.getState().frame === frame.id) useBench.setState({ tool: "hand" });
         } catch (error) {

@@ -13,6 +13,7 @@ import {
   refreshPresets,
   useRecipePresets,
 } from "../../state/recipe_presets";
+import { whenAnswered } from "../../state/turns";
 import { Button } from "../../ui/controls";
 import { AdjustmentList } from "../carry/adjustment_list";
 import { useAdjustments } from "../carry/use_adjustments";
@@ -50,9 +51,10 @@ export function PresetsDrawer({ frame, version }: { frame: Frame; version: numbe
   const apply = async (p: RecipePreset) => {
     const { save } = useBench.getState().forThis();
     try {
-      const found = await values(p);
-      leave();
-      save((r) => patched(r, { values: found.values as Values, switches: {} }));
+      await whenAnswered(values(p), (found) => {
+        leave();
+        save((r) => patched(r, { values: found.values as Values, switches: {} }));
+      });
     } catch (error) {
       complain(error);
     }

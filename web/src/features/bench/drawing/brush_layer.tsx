@@ -4,7 +4,8 @@ import { type Place, packed, simplified } from "../../../canvas/strokes";
 import { useBench } from "../../../state/bench";
 import { newItemId } from "../../../state/items";
 import { complain } from "../../../state/notices";
-import type { BrushSettings, TermOf } from "../../../state/passes";
+import type { BrushSettings, Here, TermOf } from "../../../state/passes";
+import { whenAnswered } from "../../../state/turns";
 import { ARROWS } from "../../../ui/arrows";
 import { useEscape } from "../../../ui/use_escape";
 import type { OnScreen } from "./on_screen";
@@ -33,8 +34,9 @@ interface Props {
   label: string;
   /** A recipe with the stroke in it, shown while it grows; left out where only the finished stroke counts. */
   follow?: (recipe: Recipe, stroke: Stroke) => Recipe;
-  /** The stroke is finished; `here` saves to the frame it was painted on, also when another one is open by now. */
-  done: (stroke: Stroke, here: ReturnType<ReturnType<typeof useBench.getState>["forThis"]>) => void | Promise<void>;
+  /** Called when the hand lets go; what it returns is done with the stroke when its turn comes. `here` saves to the version it was
+   * painted on, also when another one is open by then. */
+  done: () => (stroke: Stroke, here: Here) => void | Promise<void>;
   /** What a press with Alt does, at a place of the picture; without it the stroke rubs out. */
   onAlt?: (at: Place) => void;
   /** More over the picture, with the pointer on the screen and the brush's radius there. */
@@ -55,14 +57,12 @@ export function BrushLayer({ screen, brush, settings, ended, label, follow, done
   const toScreen = ([x, y]: Place): Place => [at.left + x * at.scale, at.top + y * at.scale];
 
   /** The stroke as the recipe holds it. */
-  const strokeOf = async (r: Running): Promise<Stroke | null> => {
-    const recipe = useBench.getState().draft;
+  const strokeOf = async (r: Running, recipe: Recipe | null, now: BrushSettings): Promise<Stroke | null> => {
     if (!recipe) return null;
     const points = simplified(r.points, TOLERANCE / at.scale);
     const told = await converted(frame.id, recipe, points, "frame");
     const places = told.points.filter((p): p is Place => p !== null);
     if (!places.length) return null;
-    const now = settings();
     const pressure = r.pressure.length ? r.pressure.reduce((a, b) => a + b, 0) / r.pressure.length : 1;
     return {
       id: r.id,
@@ -82,7 +82,7 @@ export function BrushLayer({ screen, brush, settings, ended, label, follow, done
     () =>
       newestOnly(async (r: Running) => {
         if (!newest.current.follow) return;
-        const stroke = await strokeOf(r);
+        const stroke = await strokeOf(r, useBench.getState().draft, settings());
         const put = newest.current.follow;
         if (stroke && put && held.current?.id === r.id) useBench.getState().edit((recipe) => put(recipe, stroke));
       }),
@@ -97,20 +97,22 @@ export function BrushLayer({ screen, brush, settings, ended, label, follow, done
     setRunning(fresh);
     following.ask(fresh);
   };
-  const end = async () => {
+  /** Strokes are done in the order in which they were drawn, and an undo that is pressed meanwhile takes back the last of them;
+   * where a stroke lies is asked at once, in the framing that was seen. */
+  const end = (): Promise<void> => {
     const drawn = held.current;
     held.current = null;
-    if (!drawn) return;
+    if (!drawn) return Promise.resolve();
     const here = useBench.getState().forThis();
-    try {
-      await following.settled();
-      const stroke = await strokeOf(drawn);
-      if (stroke) await done(stroke, here);
-    } catch (error) {
-      useBench.getState().cancel();
-      complain(error);
-    }
-    setRunning((r) => (r?.id === drawn.id ? null : r));
+    const finish = done();
+    const [seen, now] = [useBench.getState().draft, settings()];
+    const placed = following.settled().then(() => strokeOf(drawn, seen, now));
+    return whenAnswered(placed, (stroke) => (stroke ? finish(stroke, here) : undefined))
+      .catch((error: unknown) => {
+        useBench.getState().cancel();
+        complain(error);
+      })
+      .finally(() => setRunning((r) => (r?.id === drawn.id ? null : r)));
   };
   useEscape(running !== null, () => {
     held.current = null;

@@ -60,7 +60,9 @@ const answered = (status: number, body: unknown) =>
 it("an action of the server is saved with its words", async () => {
   const saved: Recipe[] = [];
   const keep = useBench.getState().forThis;
-  useBench.setState({ forThis: () => ({ recipe: () => draft, save: (change) => void saved.push(change(draft)) }) });
+  useBench.setState({
+    forThis: () => ({ isOpen: () => true, recipe: () => draft, save: (change) => void saved.push(change(draft)) }),
+  });
   answered(200, { values: { framing: { angle: 1.4 } }, note: "Level by two lines." });
   const doing = act(3, { do: "lines" } as Parameters<typeof act>[1]);
   expect(useFraming.getState().acting).toBe(1);
@@ -111,6 +113,7 @@ function held() {
 function opened() {
   const before = useBench.getState().forThis;
   const forThis = () => ({
+    isOpen: () => true,
     recipe: () => useBench.getState().draft,
     save: (change: (r: Recipe) => Recipe) =>
       useBench.setState((s) => ({ draft: s.draft && change(structuredClone(s.draft)) })),

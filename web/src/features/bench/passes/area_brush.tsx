@@ -1,7 +1,6 @@
 import type { Recipe } from "../../../api/generated/recipe";
 import { unpacked } from "../../../canvas/strokes";
-import { useBench } from "../../../state/bench";
-import { saveAs, type TermOf, usePasses, withTerm } from "../../../state/passes";
+import { saveTo, type TermOf, usePasses, withTerm } from "../../../state/passes";
 import { BrushLayer, type Stroke } from "../drawing/brush_layer";
 import type { OnScreen } from "../drawing/on_screen";
 
@@ -21,10 +20,7 @@ export function AreaBrush({ screen, pass, term }: { screen: OnScreen; pass: stri
       ended={(last && unpacked(last.points).at(-1)) ?? null}
       label="Paint on the picture: arrows move the brush, Enter paints, Shift+Enter a straight stroke"
       follow={withStroke}
-      done={(stroke, here) => {
-        if (useBench.getState().frame === screen.frame.id) saveAs("", (r) => withStroke(r, stroke));
-        else here.save((r) => withStroke(r, stroke));
-      }}
+      done={() => (stroke, here) => saveTo(here, "", (r) => withStroke(r, stroke))}
     />
   );
 }

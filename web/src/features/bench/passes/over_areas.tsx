@@ -4,6 +4,7 @@ import { useBench } from "../../../state/bench";
 import { newItemId } from "../../../state/items";
 import { complain } from "../../../state/notices";
 import { passesOf, usePasses, withNewTerm, withTerm } from "../../../state/passes";
+import { whenAnswered } from "../../../state/turns";
 import { OverPicture } from "../drawing/on_screen";
 import { AreaBrush } from "./area_brush";
 import { PickLayer } from "./pick_layer";
@@ -38,7 +39,7 @@ export function OverAreas({ frame }: { frame: Frame }) {
 }
 
 /** Takes a tone, a colour or a place from the picture into a part of the area, or makes one of it. */
-async function pick(
+function pick(
   frame: Frame,
   pass: string,
   kind: "tone" | "colour" | "near",
@@ -47,11 +48,11 @@ async function pick(
   y: number,
 ): Promise<void> {
   const { draft, forThis } = useBench.getState();
-  if (!draft) return;
+  if (!draft) return Promise.resolve();
   const here = forThis();
-  try {
-    const body = { recipe: { ...draft, passes: { passes: [] } } as unknown as Record<string, never>, x, y };
-    const seen = await need(api.POST("/api/frames/{id}/look", { params: { path: { id: frame.id } }, body }));
+  const body = { recipe: { ...draft, passes: { passes: [] } } as unknown as Record<string, never>, x, y };
+  const asked = need(api.POST("/api/frames/{id}/look", { params: { path: { id: frame.id } }, body }));
+  return whenAnswered(asked, (seen) => {
     const tone = Math.round(100 * seen.lightness);
     const values = {
       tone: { low: Math.max(tone - 8, 0), high: Math.min(tone + 8, 100) },
@@ -68,8 +69,6 @@ async function pick(
         ? ({ ...common, kind, lightness: seen.lightness, a: seen.a, b: seen.b, reach: 30 } as const)
         : ({ ...common, kind: "near", x: seen.x, y: seen.y, tolerance: 30, reach: 25 } as const);
     here.save((r) => withNewTerm(r, pass, fresh));
-    if (useBench.getState().openPass === pass) usePasses.getState().work(kind, fresh.id);
-  } catch (error) {
-    complain(error);
-  }
+    if (here.isOpen() && useBench.getState().openPass === pass) usePasses.getState().work(kind, fresh.id);
+  }).catch(complain);
 }

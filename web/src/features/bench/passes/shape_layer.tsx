@@ -2,14 +2,23 @@ import { type KeyboardEvent, type PointerEvent, useMemo, useRef, useState } from
 import type { Recipe, Term } from "../../../api/generated/recipe";
 import type { Place } from "../../../canvas/strokes";
 import { useBench } from "../../../state/bench";
-import { saveAs, type TermOf, withTerm } from "../../../state/passes";
+import { saveTo, type TermOf, withTerm } from "../../../state/passes";
+import { whenAnswered } from "../../../state/turns";
 import { ARROWS } from "../../../ui/arrows";
 import { useEscape } from "../../../ui/use_escape";
 import type { OnScreen } from "../drawing/on_screen";
 import { converted, newestOnly, useOnPicture } from "../drawing/places";
-import { type Grip, grips, outlines, withGrip } from "./shapes";
+import { useStepped } from "../drawing/stepped";
+import { type Grip, grips, lying, outlines, withGrip } from "./shapes";
 
 type Shape = TermOf<"band"> | TermOf<"ring">;
+
+/** What is moved: a handle, or the whole shape anew from a place; the shape as it was then. */
+interface Held {
+  grip: Grip | "new";
+  from: Place;
+  shape: Shape;
+}
 
 /** Handles and outlines of a band or a ring; a drag on the free picture draws it anew. */
 export function ShapeLayer({ screen, pass, term }: { screen: OnScreen; pass: string; term: Shape }) {
@@ -20,18 +29,18 @@ export function ShapeLayer({ screen, pass, term }: { screen: OnScreen; pass: str
   const places = [...handles.map((h) => h.place), ...lines.flat()];
   const told = useOnPicture(frame.id, draft, places);
   const surface = useRef<HTMLDivElement>(null);
-  /** What is dragged: a handle, or the whole shape anew from a place; the shape as it was then. */
-  const held = useRef<{ grip: Grip | "new"; from: Place; shape: Shape } | null>(null);
+  const held = useRef<Held | null>(null);
   const [dragging, setDragging] = useState(false);
   const toPicture = (e: { clientX: number; clientY: number }): Place => {
     const box = surface.current?.getBoundingClientRect();
     return [(e.clientX - (box?.left ?? 0) - at.left) / at.scale, (e.clientY - (box?.top ?? 0) - at.top) / at.scale];
   };
-  const put = (shape: Shape) => (r: Recipe) => withTerm(r, pass, term.id, () => shape as Term);
-  const shaped = async (to: Place): Promise<Shape | null> => {
-    const h = held.current;
+  // only where it lies: whatever else was done to it meanwhile stays
+  const put = (shape: Shape) => (r: Recipe) =>
+    withTerm(r, pass, term.id, (now) => ({ ...now, ...lying(shape) }) as Term);
+  const shaped = async (h: Held, to: Place): Promise<Shape | null> => {
     const recipe = useBench.getState().draft;
-    if (!h || !recipe) return null;
+    if (!recipe) return null;
     const answer = await converted(frame.id, recipe, [h.from, to], "frame");
     const [from, here] = answer.points;
     return from && here ? withGrip(h.shape, h.grip, from, here) : null;
@@ -40,8 +49,9 @@ export function ShapeLayer({ screen, pass, term }: { screen: OnScreen; pass: str
   const follow = useMemo(
     () =>
       newestOnly(async (to: Place) => {
-        const next = await shaped(to);
-        if (next && held.current) useBench.getState().edit(put(next));
+        const h = held.current;
+        const next = h && (await shaped(h, to));
+        if (next && held.current === h) useBench.getState().edit(put(next));
       }),
     [frame.id, term.id],
   );
@@ -52,33 +62,41 @@ export function ShapeLayer({ screen, pass, term }: { screen: OnScreen; pass: str
     held.current = { grip, from: toPicture(e), shape: term };
     setDragging(true);
   };
-  const end = async (e: PointerEvent) => {
-    if (!held.current) return;
+  const end = (e: PointerEvent) => {
+    const h = held.current;
+    if (!h) return;
+    held.current = null; // the hand has let go, however late the answer comes
     const to = toPicture(e);
-    const moved = Math.hypot(to[0] - held.current.from[0], to[1] - held.current.from[1]) * at.scale > 2;
-    await follow.settled();
-    const next = moved ? await shaped(to).catch(() => null) : null;
-    held.current = null;
+    const moved = Math.hypot(to[0] - h.from[0], to[1] - h.from[1]) * at.scale > 2;
+    const here = useBench.getState().forThis();
     setDragging(false);
-    if (next) saveAs("", put(next));
-    else useBench.getState().cancel();
+    const asked = moved ? shaped(h, to).catch(() => null) : Promise.resolve(null);
+    void whenAnswered(asked, async (next) => {
+      await follow.settled();
+      if (next) saveTo(here, "", put(next));
+      else if (here.isOpen()) useBench.getState().cancel();
+    });
   };
   useEscape(dragging, () => {
     held.current = null;
     setDragging(false);
     useBench.getState().cancel();
   });
-  const byKey = async (e: KeyboardEvent, grip: Grip, index: number) => {
+  const go = useStepped<Held>(
+    async (h, from, to) => {
+      const shape = await shaped({ ...h, from }, to);
+      return shape && { ...h, shape };
+    },
+    (here, { shape, grip }) => saveTo(here, `${term.id} ${grip}`, put(shape)),
+  );
+  const byKey = (e: KeyboardEvent, grip: Grip, index: number) => {
     const step = ARROWS[e.key];
     const now = told?.points[index];
     if (!step || !now) return;
     e.preventDefault();
     e.stopPropagation();
     const by = (e.shiftKey ? 10 : 1) / at.scale;
-    held.current = { grip, from: now, shape: term };
-    const next = await shaped([now[0] + step[0] * by, now[1] + step[1] * by]).catch(() => null);
-    held.current = null;
-    if (next) saveAs(`${term.id} ${grip}`, put(next));
+    go(grip, { grip, from: now, shape: term }, now, [step[0] * by, step[1] * by]);
   };
   const seen = (p: Place | null | undefined): Place | null =>
     p ? [at.left + p[0] * at.scale, at.top + p[1] * at.scale] : null;
@@ -96,8 +114,8 @@ export function ShapeLayer({ screen, pass, term }: { screen: OnScreen; pass: str
       className="pointer-events-auto absolute inset-0 cursor-crosshair touch-none"
       onPointerDown={(e) => begin("new", e)}
       onPointerMove={(e) => held.current && follow.ask(toPicture(e))}
-      onPointerUp={(e) => void end(e)}
-      onPointerCancel={(e) => void end(e)}
+      onPointerUp={end}
+      onPointerCancel={end}
     >
       <svg className="absolute inset-0 h-full w-full">
         <title>{term.kind === "band" ? "Band" : "Ring"} over the picture</title>
@@ -120,7 +138,7 @@ export function ShapeLayer({ screen, pass, term }: { screen: OnScreen; pass: str
               aria-label={`${h.label}: arrows move it`}
               className="cursor-grab"
               onPointerDown={(e) => begin(h.grip, e)}
-              onKeyDown={(e) => void byKey(e, h.grip, i)}
+              onKeyDown={(e) => byKey(e, h.grip, i)}
             >
               <circle cx={p[0]} cy={p[1]} r={12} fill="transparent" />
               <rect

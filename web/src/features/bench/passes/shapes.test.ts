@@ -1,7 +1,7 @@
 import { expect, test } from "vitest";
 import type { Place } from "../../../canvas/strokes";
 import type { TermOf } from "../../../state/passes";
-import { grips, outlines, withGrip } from "./shapes";
+import { grips, lying, outlines, withGrip } from "./shapes";
 
 const common = { id: "t", join: "add", strength: 100, inverted: false } as const;
 const band: TermOf<"band"> = { ...common, kind: "band", x0: 0.2, y0: 0.1, x1: 0.2, y1: 0.5 };
@@ -65,4 +65,13 @@ test("outlines lie where the shape is full and where it ends", () => {
   expect(full?.every((p) => Math.abs(p[1] - 0.1) < 1e-9)).toBe(true);
   expect(none?.every((p) => Math.abs(p[1] - 0.5) < 1e-9)).toBe(true);
   expect(middle?.every((p) => Math.abs(p[1] - 0.3) < 1e-9)).toBe(true);
+});
+
+test("a shape that was moved keeps what else was done to it meanwhile", () => {
+  const softer = { ...ring, softness: 80, strength: 50 };
+  const moved = withGrip(ring, "middle", [0, 0], [0.1, 0.05]);
+  expect({ ...softer, ...lying(moved) }).toEqual({ ...softer, x: 0.6, y: 0.35 });
+  const other = { ...band, inverted: true };
+  const end = withGrip(band, "none", [0, 0], [0.1, 0]);
+  expect({ ...other, ...lying(end) }).toEqual({ ...other, x1: expect.closeTo(0.3) });
 });

@@ -74,6 +74,13 @@ export function outlines(shape: Shape): Place[][] {
 
 const LEAST = 0.002;
 
+/** Where a shape lies and how large it is, without its softness and how it is joined. */
+export function lying(shape: Shape): Partial<Shape> {
+  if (shape.kind === "band") return { x0: shape.x0, y0: shape.y0, x1: shape.x1, y1: shape.y1 };
+  const { x, y, radius_x, radius_y, angle } = shape;
+  return { x, y, radius_x, radius_y, angle };
+}
+
 /** A shape with a handle dragged from one place to another; "new" draws it anew between the two. */
 export function withGrip<S extends Shape>(shape: S, grip: Grip | "new", from: Place, to: Place): S {
   const [dx, dy] = [to[0] - from[0], to[1] - from[1]];

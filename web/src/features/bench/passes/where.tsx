@@ -1,7 +1,7 @@
 import { X } from "lucide-react";
 import { useState } from "react";
 import { api, type Frame, need } from "../../../api/client";
-import { FOUND_KINDS, NEUTRAL_CONTROLS, type Pass, type Term } from "../../../api/generated/recipe";
+import { FOUND_KINDS, NEUTRAL_CONTROLS, type Pass, type Recipe, type Term } from "../../../api/generated/recipe";
 import { useBench } from "../../../state/bench";
 import { newItemId } from "../../../state/items";
 import { complain } from "../../../state/notices";
@@ -15,6 +15,7 @@ import {
   withPass,
   withTerm,
 } from "../../../state/passes";
+import { inTurn } from "../../../state/turns";
 import { Hint } from "../../../ui/controls";
 import { clamp } from "../../../ui/number";
 import { NumberField } from "../../../ui/number_field";
@@ -220,9 +221,13 @@ function NewTerms({ frame, pass }: { frame: Frame; pass: Pass }) {
     saveAs("", (r) => withNewTerm(r, pass.id, fresh));
     chooseTerm(fresh);
   };
-  const look = async (what: Found["what"]) => {
+  const look = (what: Found["what"]) => {
     const { save } = useBench.getState().forThis();
     setBusy(what);
+    // an undo that is pressed meanwhile waits, and takes back what is found
+    return inTurn(() => found(what, save));
+  };
+  const found = async (what: Found["what"], save: (change: (recipe: Recipe) => Recipe) => void) => {
     try {
       const found = await need(
         api.POST("/api/frames/{id}/find", { params: { path: { id: frame.id } }, body: { what } }),

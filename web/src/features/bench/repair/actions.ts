@@ -4,11 +4,12 @@ import type { Place } from "../../../canvas/strokes";
 import { lastGesture, useBench } from "../../../state/bench";
 import { newItemId } from "../../../state/items";
 import { complain, useNotices } from "../../../state/notices";
-import { saveAs } from "../../../state/passes";
+import { type Here, saveAs, saveTo } from "../../../state/passes";
 import { type FoundSpot, fillOf, newRepair, repairsOf, useRepairs, withPut, withRepair } from "../../../state/repairs";
+import { inTurn } from "../../../state/turns";
 import type { Stroke } from "../drawing/brush_layer";
 
-type Here = ReturnType<ReturnType<typeof useBench.getState>["forThis"]>;
+export type Hand = ReturnType<typeof useRepairs.getState>;
 type Sent = Record<string, never>;
 
 /** The recipe as the server is asked about repairs: paintings of passes say nothing about them. */
@@ -24,48 +25,47 @@ export async function sourcesOf(
   return (await need(api.POST("/api/frames/{id}/repairs/sources", { params: { path: { id: frame } }, body }))).sources;
 }
 
-/** Saves to the frame that something was drawn on; on the open one as an entry of its own. */
-export function put(frame: number, here: Here, change: (recipe: Recipe) => Recipe): void {
-  if (useBench.getState().frame === frame) saveAs("", change);
-  else here.save(change);
+/** Opens a repair in the list, if its version is still the one on the bench. */
+function openIn(here: Here, repair: string): void {
+  if (here.isOpen()) useRepairs.setState({ open: repair });
 }
 
-/** Puts a new repair down whose source is looked for first: a spot, a patch, a heal whose source was not picked. */
+/** Puts a new repair down whose source is looked for first: a spot, a patch, a heal whose source was not picked. To be called
+ * in turn. */
 export async function putWithSource(frame: number, here: Here, repair: Repair): Promise<void> {
   const recipe = here.recipe();
   if (!recipe) return;
   const found = await sourcesOf(frame, withPut(recipe, repair), repair.id);
   const best = found[0];
   if (!best) return;
-  put(frame, here, (r) => withPut(r, { ...repair, dx: best.dx, dy: best.dy }));
-  useRepairs.setState({ open: repair.id });
+  saveTo(here, "", (r) => withPut(r, { ...repair, dx: best.dx, dy: best.dy }));
+  openIn(here, repair.id);
 }
 
-/** A finished stroke of a tool: a new repair, or one more stroke of the open one. */
-export async function finishStroke(frame: Frame, here: Here, stroke: Stroke): Promise<void> {
-  const { tool, open } = useRepairs.getState();
+/** A finished stroke of a tool: a new repair, or one more stroke of the open one. `hand`: the tool as it was when it was drawn. */
+export async function finishStroke(frame: Frame, here: Here, stroke: Stroke, hand: Hand): Promise<void> {
+  const { tool, open } = hand;
   const recipe = here.recipe();
   if (tool === "none" || tool === "patch" || !recipe) return;
   const current = repairsOf(recipe).find((r) => r.id === open);
   if (stroke.erase) {
     if (current && current.kind !== "patch" && current.strokes.length)
-      put(frame.id, here, (r) =>
+      saveTo(here, "", (r) =>
         withRepair(r, current.id, (one) => ({ ...one, strokes: [...one.strokes, stroke], fill: "" })),
       );
     else useNotices.getState().say("Open a painted repair in the list first; then its strokes can be rubbed out.");
     return;
   }
-  const repair = drawnWith(recipe, stroke);
+  const repair = drawnWith(recipe, stroke, hand);
   if (!repair) return;
-  if ((tool === "spot" || (tool === "heal" && !useRepairs.getState().anchor)) && repair.id === stroke.id)
+  if ((tool === "spot" || (tool === "heal" && !hand.anchor)) && repair.id === stroke.id)
     return putWithSource(frame.id, here, repair);
-  put(frame.id, here, (r) => withPut(r, repair));
-  useRepairs.setState({ open: repair.id });
+  saveTo(here, "", (r) => withPut(r, repair));
+  openIn(here, repair.id);
 }
 
 /** The repair that a stroke makes or goes on with; null, and told, where something is still to be picked. */
-export function drawnWith(recipe: Recipe, stroke: Stroke): Repair | null {
-  const s = useRepairs.getState();
+export function drawnWith(recipe: Recipe, stroke: Stroke, s: Hand = useRepairs.getState()): Repair | null {
   if (s.tool === "none" || s.tool === "patch") return null;
   const current = repairsOf(recipe).find((r) => r.id === s.open && r.kind === s.tool);
   const fresh = { ...newRepair(s.tool, stroke.id), strokes: [stroke] };
@@ -93,26 +93,29 @@ const away = (anchor: Place, start: Place) => ({ dx: anchor[0] - start[0], dy: a
 
 /** The next of the places that a repair can be taken from, or another fill of a removal. */
 export async function nextCandidate(frame: Frame, repair: Repair, by: 1 | -1): Promise<void> {
-  const { draft, forThis } = useBench.getState();
-  if (!draft) return;
   if (repair.kind === "removal") {
     const seed = Math.max(repair.seed + by, 0);
     if (seed !== repair.seed) saveAs("", (r) => withRepair(r, repair.id, (one) => ({ ...one, seed, fill: "" })));
     return;
   }
-  const here = forThis();
-  try {
-    const found = await sourcesOf(frame.id, draft, repair.id);
-    if (!found.length) return;
-    const number = (repair.candidate + by + found.length) % found.length;
-    const next = found[number];
-    if (next)
-      put(frame.id, here, (r) =>
-        withRepair(r, repair.id, (one) => ({ ...one, dx: next.dx, dy: next.dy, candidate: number })),
-      );
-  } catch (error) {
-    complain(error);
-  }
+  const here = useBench.getState().forThis();
+  return inTurn(async () => {
+    const recipe = here.recipe();
+    const current = repairsOf(recipe).find((r) => r.id === repair.id);
+    if (!recipe || !current) return;
+    try {
+      const found = await sourcesOf(frame.id, recipe, repair.id);
+      if (!found.length) return;
+      const number = (current.candidate + by + found.length) % found.length;
+      const next = found[number];
+      if (next)
+        saveTo(here, "", (r) =>
+          withRepair(r, repair.id, (one) => ({ ...one, dx: next.dx, dy: next.dy, candidate: number })),
+        );
+    } catch (error) {
+      complain(error);
+    }
+  });
 }
 
 /** Picks what a cover is painted with. */
@@ -150,18 +153,21 @@ export async function findDust(frame: Frame, lightToo: boolean): Promise<void> {
 }
 
 /** Removes, to be filled, all that the crop shows beyond the picture, as one step. */
-export async function fillBeyond(frame: Frame): Promise<void> {
-  const { draft, forThis } = useBench.getState();
-  if (!draft) return;
-  const here = forThis();
-  try {
-    const body = { recipe: asked(draft) };
-    const told = await need(api.POST("/api/frames/{id}/repairs/beyond", { params: { path: { id: frame.id } }, body }));
-    const made = told.outlines.map((outline): Repair => ({ ...newRepair("removal", newItemId()), outline }));
-    put(frame.id, here, (r) => made.reduce(withPut, r));
-  } catch (error) {
-    complain(error);
-  }
+export function fillBeyond(frame: Frame): Promise<void> {
+  const here = useBench.getState().forThis();
+  return inTurn(async () => {
+    const recipe = here.recipe();
+    if (!recipe) return;
+    const path = { id: frame.id };
+    try {
+      const body = { recipe: asked(recipe) };
+      const told = await need(api.POST("/api/frames/{id}/repairs/beyond", { params: { path }, body }));
+      const made = told.outlines.map((outline): Repair => ({ ...newRepair("removal", newItemId()), outline }));
+      saveTo(here, "", (r) => made.reduce(withPut, r));
+    } catch (error) {
+      complain(error);
+    }
+  });
 }
 
 const spotRepair = (spot: FoundSpot): Repair => ({
@@ -233,9 +239,9 @@ export async function fill(frame: number, recipe: Recipe, repair: Repair, here: 
   const told = await need(api.POST("/api/frames/{id}/repairs/fill", { params: { path: { id: frame } }, body }));
   const same = (one: Repair) => one.fill === "" && fillOf(one) === fillOf(repair);
   const change = (r: Recipe) => withRepair(r, repair.id, (one) => (same(one) ? { ...one, fill: told.fill } : one));
-  const { frame: open, mayRedo, save } = useBench.getState();
+  const { mayRedo, save } = useBench.getState();
   // somebody walks through the history meanwhile: a change now would cut off what can be made again
-  if (open === frame && mayRedo) return;
-  if (open === frame && lastGesture()) save(change, lastGesture());
-  else put(frame, here, change);
+  if (here.isOpen() && mayRedo) return;
+  if (here.isOpen() && lastGesture()) save(change, lastGesture());
+  else saveTo(here, "", change);
 }

@@ -2,6 +2,8 @@ import { type PointerEvent, useRef, useState } from "react";
 import { type Place, simplified } from "../../../canvas/strokes";
 import { useBench } from "../../../state/bench";
 import { complain } from "../../../state/notices";
+import type { Here } from "../../../state/passes";
+import { whenAnswered } from "../../../state/turns";
 import { ARROWS } from "../../../ui/arrows";
 import { useEscape } from "../../../ui/use_escape";
 import type { OnScreen } from "../drawing/on_screen";
@@ -16,7 +18,7 @@ interface Props {
   /** What is drawn, for the ear. */
   label: string;
   /** The places that were drawn round, in frame coordinates. */
-  done: (places: Place[], here: ReturnType<ReturnType<typeof useBench.getState>["forThis"]>) => Promise<void> | void;
+  done: (places: Place[], here: Here) => Promise<void> | void;
   /** Esc while nothing is drawn yet. */
   left?: () => void;
 }
@@ -33,7 +35,7 @@ export function OutlineLayer({ screen, label, done, left }: Props) {
     setPoints([]);
   };
   useEscape(points.length > 0 || left !== undefined, () => (points.length || !left ? leave() : left()));
-  const finish = async (drawn: Place[]) => {
+  const finish = (drawn: Place[]) => {
     leave();
     const xs = drawn.map((p) => p[0]);
     const ys = drawn.map((p) => p[1]);
@@ -41,13 +43,11 @@ export function OutlineLayer({ screen, label, done, left }: Props) {
     const { draft, forThis } = useBench.getState();
     if (!draft || drawn.length < 3 || across < LEAST_ACROSS) return;
     const here = forThis();
-    try {
-      const told = await converted(frame.id, draft, simplified(drawn, TOLERANCE).map(toPicture), "frame");
-      const places = told.points.filter((p): p is Place => p !== null);
-      if (places.length >= 3) await done(places, here);
-    } catch (error) {
-      complain(error);
-    }
+    const placed = converted(frame.id, draft, simplified(drawn, TOLERANCE).map(toPicture), "frame");
+    whenAnswered(placed, ({ points: found }) => {
+      const places = found.filter((p): p is Place => p !== null);
+      return places.length >= 3 ? done(places, here) : undefined;
+    }).catch(complain);
   };
   const where = (e: PointerEvent<HTMLDivElement>): Place => {
     const box = e.currentTarget.getBoundingClientRect();

@@ -5,11 +5,12 @@ import { type Place, packed, unpacked } from "../../../canvas/strokes";
 import { useBench } from "../../../state/bench";
 import { newItemId } from "../../../state/items";
 import { complain, useNotices } from "../../../state/notices";
+import { type Here, saveTo } from "../../../state/passes";
 import { KIND_WORDS, newRepair, repairsOf, useRepairs, withPut, withRepair } from "../../../state/repairs";
 import { BrushLayer, type Stroke } from "../drawing/brush_layer";
 import { type OnScreen, OverPicture } from "../drawing/on_screen";
 import { converted, useOnPicture } from "../drawing/places";
-import { drawnWith, finishStroke, pickColour, put, putWithSource } from "./actions";
+import { drawnWith, finishStroke, type Hand, pickColour, putWithSource } from "./actions";
 import { OutlineLayer } from "./outline_layer";
 import { Rings } from "./rings";
 import { SeenSource } from "./seen_source";
@@ -37,7 +38,7 @@ function Layers({ screen }: { screen: OnScreen }) {
           done={(places, here) => {
             useRepairs.setState({ drawing: null });
             // the answer may come when another frame is open
-            put(screen.frame.id, here, (r) =>
+            saveTo(here, "", (r) =>
               withRepair(r, drawing, (one) => ({ ...one, source_outline: packed(places), fill: "" })),
             );
           }}
@@ -90,6 +91,19 @@ function MendBrush({ screen }: { screen: OnScreen }) {
     const drawn = stroke.erase ? null : drawnWith(recipe, stroke);
     return drawn ? withPut(recipe, drawn) : recipe;
   };
+  const finish = async (stroke: Stroke, here: Here, hand: Hand) => {
+    const recipe = here.recipe();
+    if (!stroke.erase && recipe && drawnWith(recipe, stroke, hand) === null) {
+      useBench.getState().cancel();
+      const what =
+        tool === "cover"
+          ? "Pick the colour first: hold Alt and press on it."
+          : "Pick first where it comes from: hold Alt and press there.";
+      useNotices.getState().say(what);
+      return;
+    }
+    await finishStroke(frame, here, stroke, hand);
+  };
   const live = (tool === "clone" || tool === "heal" || tool === "cover") && (anchor !== null || current !== undefined);
   return (
     <BrushLayer
@@ -100,20 +114,9 @@ function MendBrush({ screen }: { screen: OnScreen }) {
       ended={(last && unpacked(last.points).at(-1)) ?? null}
       label={`${KIND_WORDS[tool === "none" ? "spot" : tool]} on the picture: arrows move the brush, Enter paints${takes ? ", Alt+Enter picks where it comes from" : ""}`}
       {...(live ? { follow } : {})}
-      done={async (stroke, here) => {
-        const recipe = useBench.getState().draft;
-        if (!stroke.erase && recipe && drawnWith(recipe, stroke) === null) {
-          useBench.getState().cancel();
-          useNotices
-            .getState()
-            .say(
-              tool === "cover"
-                ? "Pick the colour first: hold Alt and press on it."
-                : "Pick first where it comes from: hold Alt and press there.",
-            );
-          return;
-        }
-        await finishStroke(frame, here, stroke);
+      done={() => {
+        const drawnAs = useRepairs.getState();
+        return (stroke, here) => finish(stroke, here, { ...drawnAs, open: useRepairs.getState().open });
       }}
       {...(takes ? { onAlt: (at: Place) => void pick(at) } : {})}
     >

@@ -3,7 +3,7 @@ import type { Recipe, Repair } from "../../../api/generated/recipe";
 import type { Place } from "../../../canvas/strokes";
 import { useBench } from "../../../state/bench";
 import { complain } from "../../../state/notices";
-import { saveAs } from "../../../state/passes";
+import { saveTo } from "../../../state/passes";
 import {
   extentOf,
   KIND_WORDS,
@@ -15,10 +15,12 @@ import {
   useRepairs,
   withRepair,
 } from "../../../state/repairs";
+import { whenAnswered } from "../../../state/turns";
 import { ARROWS } from "../../../ui/arrows";
 import { useEscape } from "../../../ui/use_escape";
 import type { OnScreen } from "../drawing/on_screen";
 import { converted, newestOnly, useOnPicture } from "../drawing/places";
+import { useStepped } from "../drawing/stepped";
 
 type Part = "target" | "source";
 
@@ -211,7 +213,17 @@ function Handle(props: { screen: OnScreen; repair: Repair; part: Part; middle: P
     const [a, b] = told.points;
     return a && b ? placed(one, [b[0] - a[0], b[1] - a[1]]) : null;
   };
-  const put = (one: Repair) => (r: Recipe) => withRepair(r, one.id, () => one);
+  // only where it lies and comes from: whatever else was done to it meanwhile stays
+  const put = (one: Repair) => (r: Recipe) =>
+    withRepair(r, one.id, (now) => ({
+      ...now,
+      dx: one.dx,
+      dy: one.dy,
+      strokes: one.strokes,
+      outline: one.outline,
+      fill: part === "target" ? one.fill : now.fill,
+    }));
+  const go = useStepped<Repair>(shifted, (here, next) => saveTo(here, `${repair.id} ${part}`, put(next)));
   // biome-ignore lint/correctness/useExhaustiveDependencies: one queue for the life of the handle
   const follow = useMemo(
     () =>
@@ -227,27 +239,24 @@ function Handle(props: { screen: OnScreen; repair: Repair; part: Part; middle: P
     const box = button.current?.offsetParent?.getBoundingClientRect();
     return [e.clientX - (box?.left ?? 0), e.clientY - (box?.top ?? 0)];
   };
-  const end = async (e: PointerEvent) => {
+  const end = (e: PointerEvent) => {
     const h = held.current;
     if (!h) return;
+    held.current = null; // the hand has let go, however late the answer comes
     const to = where(e);
     setDragging(false);
     if (Math.hypot(to[0] - h.from[0], to[1] - h.from[1]) < 2) {
-      held.current = null;
       useBench.getState().cancel();
       return;
     }
     const here = useBench.getState().forThis();
-    await follow.settled();
-    held.current = null;
-    try {
-      const next = await shifted(h.repair, h.from, to);
-      if (next && useBench.getState().frame === frame.id) saveAs("", put(next));
-      else if (next) here.save(put(next));
-    } catch (error) {
-      useBench.getState().cancel();
+    whenAnswered(shifted(h.repair, h.from, to), async (next) => {
+      await follow.settled();
+      if (next) saveTo(here, "", put(next));
+    }).catch((error: unknown) => {
+      if (here.isOpen()) useBench.getState().cancel();
       complain(error);
-    }
+    });
   };
   useEscape(dragging, () => {
     held.current = null;
@@ -268,18 +277,15 @@ function Handle(props: { screen: OnScreen; repair: Repair; part: Part; middle: P
         setDragging(true);
       }}
       onPointerMove={(e) => held.current && follow.ask(where(e))}
-      onPointerUp={(e) => void end(e)}
-      onPointerCancel={(e) => void end(e)}
+      onPointerUp={end}
+      onPointerCancel={end}
       onKeyDown={(e) => {
         const step = ARROWS[e.key];
         if (!step) return;
         e.preventDefault();
         e.stopPropagation();
         const by = e.shiftKey ? 10 : 1;
-        const to: Place = [middle[0] + step[0] * by, middle[1] + step[1] * by];
-        shifted(repair, middle, to)
-          .then((next) => next && saveAs(`${repair.id} ${part}`, put(next)))
-          .catch(complain);
+        go(part, repair, middle, [step[0] * by, step[1] * by]);
       }}
       className={`pointer-events-auto absolute flex h-6 w-6 -translate-x-1/2 -translate-y-1/2 touch-none items-center justify-center rounded-full ${dragging ? "cursor-grabbing opacity-60" : "cursor-grab"}`}
       style={{ left: middle[0], top: middle[1] }}

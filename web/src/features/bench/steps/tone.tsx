@@ -4,6 +4,7 @@ import type { Point } from "../../../canvas/curve";
 import { useBench } from "../../../state/bench";
 import { complain } from "../../../state/notices";
 import { useSettled } from "../../../state/settled";
+import { whenAnswered } from "../../../state/turns";
 import { Button, Choices, Hint } from "../../../ui/controls";
 import { type Channel, CurveEditor } from "../curve_editor";
 import { Control, isTouched, type StepProps, withControl } from "./control";
@@ -89,17 +90,17 @@ function FromData({ frame, name }: { frame: Frame; name: "black_point" | "white_
     const { save } = forThis();
     setBusy(true);
     try {
-      const answer = await need(
+      const answer = need(
         api.POST("/api/frames/{id}/suggest", {
           params: { path: { id: frame.id } },
           body: { recipe: draft as unknown as Record<string, never>, of: name },
         }),
       );
-      const found = answer.proposals[0];
-      if (found) {
+      await whenAnswered(answer, ({ proposals: [found] }) => {
+        if (!found) return;
         useBench.setState((s) => ({ reasons: { ...s.reasons, ...found.reasons } }));
         save((r) => withValues(r, found.values));
-      }
+      });
     } catch (error) {
       complain(error);
     }
