@@ -162,14 +162,14 @@ def tile_shift(first: Float32, second: Float32) -> tuple[float, float] | None:
     middle = (a + b) / 2
     gradient_x, gradient_y = (cv2.Sobel(middle, cv2.CV_32F, *order, ksize=3, scale=1 / 8) for order in ((1, 0), (0, 1)))
     inner = (slice(3, -3), slice(3, -3))
-    columns = np.stack([gradient_x[inner].ravel(), gradient_y[inner].ravel(), np.ones(gradient_x[inner].size)], 1)
-    columns = columns.astype(np.float64)
-    squares = columns.T @ columns
-    if np.linalg.eigvalsh(squares[:2, :2])[0] < LEAST_DRAWING * len(columns):
+    rows = np.empty((3, gradient_x[inner].size))
+    rows[0], rows[1], rows[2] = gradient_x[inner].ravel(), gradient_y[inner].ravel(), 1.0
+    squares = rows @ rows.T
+    if np.linalg.eigvalsh(squares[:2, :2])[0] < LEAST_DRAWING * rows.shape[1]:
         return None
     difference = (a - b)[inner].ravel().astype(np.float64)
-    dx, dy, level = np.linalg.solve(squares, columns.T @ difference)
-    rest = difference - columns @ (dx, dy, level)
+    dx, dy, level = np.linalg.solve(squares, rows @ difference)
+    rest = difference - (dx, dy, level) @ rows
     if np.hypot(dx, dy) > MOST_APART or rest.var() > (1 - SURELY) * float(a[inner].var()):
         return None
     return float(dx), float(dy)

@@ -55,41 +55,30 @@ def evened(count: int, lights: Sequence[Lights], told: Float64, reference: int, 
     deviation = np.concatenate([deviation, np.full(TERMS, TERM_DEVIATION if fall_off else 1e-6)])
     deviation[reference] = 1e-6
     deviation[count + 3 * reference : count + 3 * reference + 3] = 1e-6
-    rows, columns, values, right = [], [], [], []
-    at = 0
+    found: Float64 = np.zeros(size)
+    # one block for each pair and channel: the unknowns that its places depend on, how, and what they should come to
+    blocks: list[tuple[NDArray[np.int64], Float64, Float64]] = []
     for pair in lights:
-        n = len(pair.rho_1)
-        line = np.arange(at, at + 3 * n).reshape(n, 3)
-        channel = np.broadcast_to(np.arange(3), (n, 3))
-        for frame, sign in ((pair.second, 1.0), (pair.first, -1.0)):
-            for column in (np.full((n, 3), frame), count + 3 * frame + channel):
-                rows.append(line.ravel())
-                columns.append(column.ravel())
-                values.append(np.full(3 * n, sign))
-        for k in range(TERMS):
-            change = pair.rho_2 ** (2 * k + 2) - pair.rho_1 ** (2 * k + 2)
-            rows.append(line.ravel())
-            columns.append(np.full(3 * n, 4 * count + k))
-            values.append(np.repeat(change, 3))
-        start = told[pair.second] - told[pair.first]
-        right.append((pair.light_2 - pair.light_1 - start).ravel())
-        at += 3 * n
-    found = np.zeros(size)
-    if at == 0:
+        n, start = len(pair.rho_1), told[pair.second] - told[pair.first]
+        change = [pair.rho_2 ** (2 * k + 2) - pair.rho_1 ** (2 * k + 2) for k in range(TERMS)]
+        how = np.stack([np.ones(n), -np.ones(n), np.ones(n), -np.ones(n), *change], 1)
+        for channel in range(3):
+            own = [count + 3 * frame + channel for frame in (pair.second, pair.first)]
+            where = np.array([pair.second, pair.first, *own, *range(4 * count, size)])
+            blocks.append((where, how, pair.light_2[:, channel] - pair.light_1[:, channel] - start))
+    if not sum(len(aim) for _, _, aim in blocks):
         return Evenness(np.repeat(told[:, None] - told[reference], 3, 1), np.zeros(TERMS), 0.0)
-    from scipy.sparse import csr_matrix
-
-    matrix = csr_matrix((np.concatenate(values), (np.concatenate(rows), np.concatenate(columns))), shape=(at, size))
-    aim = np.concatenate(right)
-    rest = aim
+    rest = [aim for _, _, aim in blocks]
     for _ in range(ROUNDS):
-        scale = max(1.4826 * float(np.median(np.abs(rest))), LEAST_SCALE)
-        weight = np.where(np.abs(rest) < TUKEY * scale, (1 - (rest / (TUKEY * scale)) ** 2) ** 2, 0.0)
-        weighted = matrix.multiply(weight[:, None]).tocsr()
-        square = (matrix.T @ weighted).toarray()
+        scale = max(1.4826 * float(np.median(np.abs(np.concatenate(rest)))), LEAST_SCALE)
         # expectations weigh as much as some hundred places
-        square[np.diag_indices(size)] += 100 * scale**2 / deviation**2
-        found = np.linalg.solve(square, weighted.T @ aim)
-        rest = aim - matrix @ found
+        square, right = np.diag(100 * scale**2 / deviation**2), np.zeros(size)
+        for (where, how, aim), over in zip(blocks, rest, strict=True):
+            weight = np.where(np.abs(over) < TUKEY * scale, (1 - (over / (TUKEY * scale)) ** 2) ** 2, 0.0)
+            weighted = how.T * weight
+            square[np.ix_(where, where)] += weighted @ how
+            right[where] += weighted @ aim
+        found = np.asarray(np.linalg.solve(square, right), np.float64)
+        rest = [aim - how @ found[where] for where, how, aim in blocks]
     gains = (found[:count, None] + found[count : 4 * count].reshape(count, 3)) + (told - told[reference])[:, None]
-    return Evenness(gains, found[4 * count :], float(np.median(np.abs(rest))))
+    return Evenness(gains, found[4 * count :], float(np.median(np.abs(np.concatenate(rest)))))

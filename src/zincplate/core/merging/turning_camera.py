@@ -9,10 +9,10 @@ rho^4), rho in halves of the diagonal, as :mod:`zincplate.core.geometry.radial` 
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import csr_matrix
 
 Float64 = NDArray[np.float64]
 
@@ -153,6 +153,12 @@ class _Problem:
         rho2 = (seen**2).sum(1, keepdims=True) / self.half[self.second][:, None] ** 2
         return np.asarray(seen * (1 + k1 * rho2 + k2 * rho2**2) - self.p2)
 
+    def pairs(self) -> list[slice]:
+        """Where the places of each pair of frames stand."""
+        change = (np.diff(self.first) != 0) | (np.diff(self.second) != 0)
+        ends = [0, *(np.flatnonzero(change) + 1), len(self.first)]
+        return [slice(int(a), int(b)) for a, b in pairwise(ends) if b > a]
+
     def prior(self) -> Float64:
         """(count,) one over the expected deviation of each unknown, in pixels' terms."""
         deviation = np.full(self.count, 1e3)
@@ -170,24 +176,20 @@ class _Problem:
         r = self.residuals(x)
         distance = np.hypot(*r.T)
         weight = np.minimum(1.0, HUBER_PX / np.maximum(distance, 1e-9))
-        columns: list[tuple[Float64, NDArray[np.int64]]] = []
-        n = len(r)
-        for k in range(self.sets + 2):
-            step = np.zeros(self.sets + 2)
-            step[k] = STEP
-            columns.append(((self.residuals(x, lens=step) - r) / STEP, np.full(n, k)))
-        for k in range(4):
-            step = np.zeros(4)
-            step[k] = STEP
-            columns.append(((self.residuals(x, d1=step) - r) / STEP, self.sets + 2 + 4 * self.first + k))
-            columns.append(((self.residuals(x, d2=step) - r) / STEP, self.sets + 2 + 4 * self.second + k))
-        values = np.concatenate([a.ravel() for a, _ in columns])
-        where = np.concatenate([np.repeat(at, 2) for _, at in columns])
-        rows = np.tile(np.arange(2 * n), len(columns))
-        jacobian = csr_matrix((values, (rows, where)), shape=(2 * n, self.count))
-        weighted = jacobian.multiply(np.repeat(weight, 2)[:, None]).tocsr()
-        square = (weighted.T @ jacobian).toarray()
-        right = -(weighted.T @ r.ravel())
+        lens, own = np.eye(self.sets + 2) * STEP, np.eye(4) * STEP
+        moved = [self.residuals(x, lens=step) for step in lens]
+        moved += [self.residuals(x, d1=step) for step in own] + [self.residuals(x, d2=step) for step in own]
+        derived = (np.stack(moved) - r) / STEP
+        square, right = np.zeros((self.count, self.count)), np.zeros(self.count)
+        # the places of a pair depend on the same few unknowns: a small dense block each
+        for part in self.pairs():
+            begin = part.start
+            slots = [self.slot(int(frames[begin])) + np.arange(4) for frames in (self.first, self.second)]
+            where = np.concatenate([np.arange(self.sets + 2), *slots])
+            block = derived[:, part].reshape(len(where), -1)
+            weighted = block * np.repeat(weight[part], 2)
+            square[np.ix_(where, where)] += weighted @ block.T
+            right[where] -= weighted @ r[part].ravel()
         held = self.prior()
         square[np.diag_indices(self.count)] += held**2
         right -= held**2 * x

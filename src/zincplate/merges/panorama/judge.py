@@ -16,7 +16,7 @@ from zincplate.core.merging.turning_camera import Shared, TurningCamera, adjuste
 from zincplate.formats.lens_profiles import LensDatabase
 from zincplate.merges.belong import belong, counted
 from zincplate.merges.errors import MergeError
-from zincplate.merges.panorama.lights import lights_of, sharpness_of
+from zincplate.merges.panorama.lights import grids_of, lights_of, sharpness_of
 from zincplate.merges.panorama.options import PanoramaOptions
 from zincplate.merges.panorama.places import full_places, straight
 from zincplate.merges.panorama.tiles import shared_tiles
@@ -332,12 +332,13 @@ def _lights(
         ev = frames[i].told_ev
         judged.figures[i].told_ev = None if ev is None or base is None else ev - base
         told[k] = math.log(2) * (judged.figures[i].told_ev or 0.0)
-    lights = lights_of(frames, views, judged.members, judged.cameras, judged.radials, judged.shared)
+    grids = grids_of(frames, views, judged.members, judged.cameras, judged.radials)
+    lights = lights_of(grids, judged.shared)
     finished = frames[0].source.camera is None
     found = evened(len(members), lights, told, reference, not judged.lens, finished)
     for k, i in enumerate(members):
         judged.figures[i].exposure_ev = float(found.log_gain[k].mean() / math.log(2))
-    sharp = sharpness_of(frames, views, judged.members, judged.cameras, judged.radials, judged.shared, found.log_gain)
+    sharp = sharpness_of(grids, judged.shared, found.log_gain)
     for k, i in enumerate(members):
         judged.figures[i].sharpness = float(sharp[k])
     if options.even:

@@ -14,6 +14,7 @@ from zincplate.core.merging.rectangling import rectangled
 from zincplate.core.merging.seams import chosen
 from zincplate.core.sensor.highlights import Surroundings, rebuild, surroundings
 from zincplate.merges.errors import MergeError
+from zincplate.merges.in_turn import in_turn
 from zincplate.merges.panorama.canvas import Canvas, canvas_of
 from zincplate.merges.panorama.judge import PanoramaJudgement
 from zincplate.merges.panorama.options import PanoramaOptions
@@ -91,11 +92,16 @@ def laid_out(
     gains = np.stack([n * np.exp(-g) for n, g in zip(neutral, judged.evenness.log_gain, strict=True)])
     blown = [_blown_of(frames[i].source, views[i]) for i in members]
     pieces, trusts = [], []
-    for k, i in enumerate(members):
-        breathe(f"laying out {frames[i].name}")
-        piece, trust = _piece(frames[i], views[i], judged, k, whole, step, boxes[k], gains[k], blown[k])
-        pieces.append(piece)
-        trusts.append(trust)
+
+    def lay(at: tuple[int, int]) -> tuple[Piece, Float32]:
+        k, i = at
+        return _piece(frames[i], views[i], judged, k, whole, step, boxes[k], gains[k], blown[k])
+
+    with in_turn(lay, enumerate(members)) as results:
+        for i, (piece, trust) in zip(members, results, strict=True):
+            breathe(f"laying out {frames[i].name}")
+            pieces.append(piece)
+            trusts.append(trust)
     breathe("looking for seams")
     size = -(-whole.height // step), -(-whole.width // step)
     labels = _seams(pieces, trusts, size)

@@ -10,6 +10,7 @@ from zincplate.core.geometry.radial import Radial
 from zincplate.core.merging.evenness import Lights
 from zincplate.core.merging.sharpness import detail
 from zincplate.core.merging.turning_camera import Shared, TurningCamera
+from zincplate.merges.in_turn import all_of
 from zincplate.merges.panorama.places import bent, full_places, reduced_places, straight
 from zincplate.merges.view import Opened, View
 
@@ -29,7 +30,7 @@ def camera_light(frame: Opened, view: View) -> Float32:
     return view.planes * np.asarray(frame.source.as_shot_neutral, np.float32)[:, None, None]
 
 
-class _Grid:
+class Grid:
     """Places of one reduced frame."""
 
     def __init__(self, frame: Opened, view: View, camera: TurningCamera, radial: Radial) -> None:
@@ -58,12 +59,16 @@ class _Grid:
         return light.astype(np.float64), np.hypot(*file.T) / self.camera.half_diagonal_px, good
 
 
-def lights_of(
+def grids_of(
     frames: Sequence[Opened], views: Sequence[View], members: Sequence[int], cameras: Sequence[TurningCamera],
-    radials: Sequence[Radial], shared: Sequence[Shared],
-) -> list[Lights]:  # fmt: skip
+    radials: Sequence[Radial],
+) -> list[Grid]:  # fmt: skip
+    """Places of every member."""
+    return all_of(lambda at: Grid(frames[at[1]], views[at[1]], cameras[at[0]], radials[at[0]]), enumerate(members))
+
+
+def lights_of(grids: Sequence[Grid], shared: Sequence[Shared]) -> list[Lights]:
     """Light of the same places in every two frames that share some, what a profile knows of the fall-off taken out."""
-    grids = [_Grid(frames[i], views[i], cameras[k], radials[k]) for k, i in enumerate(members)]
     out = []
     for s in shared:
         a, b = grids[s.first], grids[s.second]
@@ -86,18 +91,15 @@ def lights_of(
     return out
 
 
-def _undistorted_radius(grid: _Grid, rho: Float64) -> Float64:
+def _undistorted_radius(grid: Grid, rho: Float64) -> Float64:
     return grid.radial.undistorted(rho * grid.camera.half_diagonal_px)
 
 
-def sharpness_of(
-    frames: Sequence[Opened], views: Sequence[View], members: Sequence[int], cameras: Sequence[TurningCamera],
-    radials: Sequence[Radial], shared: Sequence[Shared], log_gain: Float64,
-) -> Float64:  # fmt: skip
+def sharpness_of(grids: Sequence[Grid], shared: Sequence[Shared], log_gain: Float64) -> Float64:
     """(members,) sharpness against the sharpest, 1 for it: how much detail each shows where another shows the same."""
-    grids = [_Grid(frames[i], views[i], cameras[k], radials[k]) for k, i in enumerate(members)]
     rows, right = [], []
-    for s in shared:
+
+    def details(s: Shared) -> list[float]:
         both = []
         for a, b in ((s.first, s.second), (s.second, s.first)):
             here, there = grids[a], grids[b]
@@ -108,14 +110,17 @@ def sharpness_of(
             )
             level = np.float32(np.exp(log_gain[a, 1]) / here.frame.source.as_shot_neutral[1])
             both.append(detail(here.view.green / level, here.view.variance / level**2, (seen > 0) & here.view.shown))
+        return both
+
+    for s, both in zip(shared, all_of(details, shared), strict=True):
         if all(np.isfinite(v) and v > 0 for v in both):
-            row = np.zeros(len(members))
+            row = np.zeros(len(grids))
             row[s.first], row[s.second] = 1, -1
             rows.append(row)
             right.append(0.5 * np.log(both[0] / both[1]))
     if not rows:
-        return np.ones(len(members))
+        return np.ones(len(grids))
     # several neighbours say something about each: what fits best, and none far from the others without a reason
-    square = np.array(rows).T @ np.array(rows) + 1e-3 * np.eye(len(members))
+    square = np.array(rows).T @ np.array(rows) + 1e-3 * np.eye(len(grids))
     found = np.linalg.solve(square, np.array(rows).T @ np.array(right))
     return np.asarray(np.exp(found - found.max()))

@@ -120,7 +120,7 @@ _COARSE = np.linspace(0, TILE_PX - 1, 4)
 
 def _between(coarse: Float64) -> Float64:
     """(16, 2) places of a lattice of 4 x 4 over a tile -> (TILE_PX, TILE_PX, 2) of its pixels, by the cubic through them."""
-    return np.einsum("ai,bj,ijc->abc", _CUBIC, _CUBIC, coarse.reshape(4, 4, 2), optimize=True)
+    return np.stack([_CUBIC @ plane @ _CUBIC.T for plane in coarse.reshape(4, 4, 2).transpose(2, 0, 1)], -1)
 
 
 def _cubic() -> Float64:
