@@ -1,5 +1,7 @@
 """Presets and relative values: what a strength does to each kind of control, what a carried change does, what is refused."""
 
+from typing import Any
+
 import pytest
 
 from zincplate.recipe.document import Recipe, RecipeError
@@ -25,6 +27,38 @@ def test_choices_switches_and_lists_count_from_one_half_on(strength: float) -> N
     assert (found == values) == (strength >= 0.5)
     if strength < 0.5:
         assert found == {"tone": {"view": "linear"}, "definition": {"hot_pixels": False}, "colour": {"own_keys": []}}
+
+
+def test_passes_get_weaker_and_stronger() -> None:
+    """Below whole by their own strength, beyond it by what they do; sizes, levels and areas stay."""
+    controls = {
+        "exposure_ev": 1.0,
+        "shadows": -80.0,
+        "forms_percent": 4.0,
+        "level_white": 200.0,
+        "curve": [[0, 0], [0.5, 0.6], [1, 1]],
+    }
+    made = {"id": "p", "name": "Lift", "strength": 80.0, "controls": controls, "area": {"grow_px": 7}}
+    values = {"passes": {"passes": [made, {"id": "q", "name": "Rest", "strength": 0.0}]}}
+    document = Recipe.neutral(True).with_values(values).to_document()["passes"]
+
+    def at(strength: float) -> list[dict[str, Any]]:
+        found: list[dict[str, Any]] = at_strength({"passes": {"passes": document["passes"]}}, strength)["passes"]["passes"]
+        Recipe.neutral(True).with_values({"passes": {"passes": found}})
+        return found
+
+    assert at(0) == [] and at(1) == document["passes"]
+    assert at(0.3) == [{**document["passes"][0], "strength": 24.0}, document["passes"][1]]
+    strong, rest = at(1.5)
+    assert strong["strength"] == 100 and rest == document["passes"][1]
+    # 80 % of one and a half are 1.2
+    wanted = {"exposure_ev": 1.2, "shadows": -96.0, "forms_percent": 4.0, "level_white": 200.0}
+    assert {name: strong["controls"][name] for name in wanted} == wanted and strong["area"] == document["passes"][0]["area"]
+    assert strong["controls"]["curve"] == [[0, 0], [0.5, 0.62], [1, 1]]
+    extreme = [
+        {**document["passes"][0], "strength": 100.0, "controls": {**document["passes"][0]["controls"], "exposure_ev": 4.0}}
+    ]
+    assert at_strength({"passes": {"passes": extreme}}, 1.5)["passes"]["passes"][0]["controls"]["exposure_ev"] == 4.0
 
 
 def test_temperatures_go_in_mired_from_the_frames_own() -> None:

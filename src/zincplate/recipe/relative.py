@@ -5,6 +5,7 @@ from typing import Any
 
 from zincplate.ops.base import ui_of
 from zincplate.ops.order import ORDER
+from zincplate.ops.passes.passes import Controls
 
 Values = Mapping[str, Mapping[str, Any]]
 Document = dict[str, Any]
@@ -17,6 +18,11 @@ UI: dict[tuple[str, str], dict[str, Any]] = {
 }
 """Words and ranges of every control."""
 _SCALED = {"gauge", "key", "angle"}
+_OF_PASSES = {name: ui_of(info) for name, info in Controls.model_fields.items()}
+_SCALED_OF_PASSES = {
+    name for name, ui in _OF_PASSES.items() if ui.get("kind") in _SCALED and ui.get("scale") != "log" and "level" not in name
+}
+"""Controls of a pass that say how much: neither a size, nor a level."""
 
 
 def _number(value: Any) -> bool:
@@ -63,8 +69,8 @@ def moved(
 
 def at_strength(values: Values, strength: float, as_shot: AsShot = None) -> dict[str, dict[str, Any]]:
     """Values at a strength (0 to 1.5): numbers are scaled about neutral, temperatures in mired about the frame's own balance
-    where it is known, curves about the straight line; choices, switches and lists count at one half and above, else they stand
-    at neutral."""
+    where it is known, curves about the straight line; passes get weaker or stronger, those that are whole already by what they
+    do. Choices, switches and other lists count at one half and above, else they stand at neutral."""
     out: dict[str, dict[str, Any]] = {}
     neutral: dict[str, dict[str, Any]] = {o.step: {} for o in ORDER}
     for operation in ORDER:
@@ -78,12 +84,28 @@ def at_strength(values: Values, strength: float, as_shot: AsShot = None) -> dict
                 new = _clipped(as_shot[1] + (value - as_shot[1]) * strength, ui)
             elif ui.get("kind") in _SCALED and _number(value) and _number(rest):
                 new = _clipped(rest + (value - rest) * strength, ui)
+            elif ui.get("kind") == "passes":
+                new = [_pass(one, strength) for one in value] if strength else rest
             elif ui.get("kind") == "curve":
                 new = _curve(value, strength)
             else:
                 new = value if strength >= 0.5 else rest
             out.setdefault(step, {})[name] = new
     return out
+
+
+def _pass(one: Mapping[str, Any], strength: float) -> dict[str, Any]:
+    """A pass at a strength: its own is scaled up to 100 %, and what goes beyond scales its controls about neutral."""
+    whole = one.get("strength", 100.0) * strength
+    beyond = max(whole / 100, 1.0)
+    neutral = Controls().model_dump(mode="json")
+    controls = dict(one.get("controls", {}))
+    for name in _SCALED_OF_PASSES & controls.keys():
+        rest = neutral[name]
+        controls[name] = _clipped(rest + (controls[name] - rest) * beyond, _OF_PASSES[name])
+    if "curve" in controls:
+        controls["curve"] = _curve(controls["curve"], beyond)
+    return {**one, "strength": round(min(whole, 100.0), 2), "controls": controls}
 
 
 def _curve(points: Any, strength: float) -> list[list[float]]:
