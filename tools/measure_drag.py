@@ -139,10 +139,11 @@ async def run(arguments: argparse.Namespace) -> None:
             return json.load(answer)
 
     for shoot in get("/api/shoots")["shoots"]:
-        for frame in get(f"/api/shoots/{shoot['id']}/frames")["frames"]:
-            if frame["name"].startswith(arguments.frame):
-                found = shoot["id"], frame["id"]
-                print(frame["name"], frame["capture"]["width"], "x", frame["capture"]["height"])
+        columns = get(f"/api/shoots/{shoot['id']}/frames")["columns"]
+        for frame, name, width, height in zip(*(columns[k] for k in ("id", "name", "width", "height")), strict=True):
+            if name.startswith(arguments.frame):
+                found = shoot["id"], frame
+                print(name, width, "x", height)
     async with async_playwright() as playwright:
         browser = await playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
         for text in arguments.windows:

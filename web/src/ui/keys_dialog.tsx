@@ -16,7 +16,9 @@ const KEYS: [string, [string, string][]][] = [
   [
     "Contact sheet",
     [
-      ["arrows", "next frame; with Shift adds it"],
+      ["arrows", "next frame; with Shift adds those on the way"],
+      ["Page up, Page down", "a screen further"],
+      ["Home, End", "first, last frame"],
       ["Enter", "open on the bench"],
       ["6 to 9", "the first four labels"],
       ["Space, I", "open or fold the set; facts of the frame"],
@@ -96,7 +98,8 @@ export function KeysDialog() {
         <Dialog.Content
           aria-describedby={undefined}
           {...focus}
-          className="fixed left-1/2 top-1/2 z-40 w-[520px] -translate-x-1/2 -translate-y-1/2 border border-ink bg-sheet p-5 shadow-xl"
+          tabIndex={0}
+          className="fixed left-1/2 top-1/2 z-40 max-h-[calc(100vh-48px)] w-[520px] overflow-y-auto -translate-x-1/2 -translate-y-1/2 border border-ink bg-sheet p-5 shadow-xl"
         >
           <Dialog.Title className="mb-2 font-slab text-xl font-semibold">Keys</Dialog.Title>
           {KEYS.map(([place, rows]) => (
