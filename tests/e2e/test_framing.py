@@ -88,7 +88,6 @@ def test_level_plumb_square_and_cropped(page: Page, context: Context, stack: Sta
     page.get_by_role("button", name="Line 2, end", exact=True).focus()
     for _ in range(3):
         page.keyboard.press("Shift+ArrowLeft")
-    page.wait_for_timeout(600)
     drawn(page)
     assert number(page, "Tilt") != tilt
     page.get_by_role("region", name="Movements").get_by_role("button", name="Reset").click()
@@ -115,7 +114,7 @@ def test_level_plumb_square_and_cropped(page: Page, context: Context, stack: Sta
     assert not any(framing(context)["corners"])  # type: ignore[arg-type]
     page.get_by_role("button", name="Corner, upper right", exact=True).focus()
     page.keyboard.press("Shift+ArrowLeft")
-    page.wait_for_timeout(500)
+    drawn(page)
     assert framing(context)["corners"][2] < 0  # type: ignore[index]
     accessible(page)
     page.get_by_role("region", name="Corners").get_by_role("button", name="Reset").click()
@@ -155,12 +154,10 @@ def test_level_plumb_square_and_cropped(page: Page, context: Context, stack: Sta
     page.get_by_role("button", name="Crop, left", exact=True).focus()
     for _ in range(2):
         page.keyboard.press("Shift+ArrowRight")
-    page.wait_for_timeout(800)
     narrower = size(page)
     assert narrower[0] < width and abs(narrower[0] / narrower[1] - 0.8) < 0.001
     grip = middle(page, "Crop, bottom right")
     drag(page, grip, (grip[0] - 60, grip[1] - 75))
-    page.wait_for_timeout(800)
     smaller = size(page)
     assert smaller[0] < narrower[0] and abs(smaller[0] / smaller[1] - 0.8) < 0.001
     page.get_by_role("button", name="+ upright").click()

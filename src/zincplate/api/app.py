@@ -1,7 +1,6 @@
 """The Flask application: security headers, error sentences, the page, and the API."""
 
 import errno
-import json
 import os
 import re
 import secrets
@@ -169,14 +168,3 @@ def _serve_page(app: Any, page: Path) -> None:
             # the browser asks for the list while it still loads the page's script (HTML, link type "preload")
             answer.headers["Link"] = f"</api/shoots/{shoot[1]}/frames>; rel=preload; as=fetch; crossorigin"
         return answer
-
-
-def openapi_document() -> str:
-    """The API's OpenAPI document; no database is asked."""
-    from zincplate.store.home import Home
-
-    app: Any = create_app(Context(Home(Path())))
-    document = app.api_doc
-    # the library leaves an empty place for what there is none of, which no document may have
-    document["components"] = {name: part for name, part in document["components"].items() if part is not None}
-    return json.dumps(document, indent=1) + "\n"

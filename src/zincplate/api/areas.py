@@ -6,7 +6,7 @@ from flask_openapi3 import APIBlueprint
 from pydantic import BaseModel, Field
 
 from zincplate.api import models as m
-from zincplate.api.base_models import In
+from zincplate.api.base_models import In, RecipeDocument
 from zincplate.api.context import context
 from zincplate.ops.areas import FoundKind
 from zincplate.services import areas
@@ -30,7 +30,7 @@ class FoundAreaOut(BaseModel):
 
 
 class AreasIn(In):
-    recipe: dict[str, Any]
+    recipe: RecipeDocument
 
 
 class AreaOut(BaseModel):
@@ -48,7 +48,7 @@ class AreasOut(BaseModel):
 class PlacesIn(In):
     """Places of the finished picture in its full-size pixels (``to`` frame), or frame coordinates (``to`` picture)."""
 
-    recipe: dict[str, Any]
+    recipe: RecipeDocument
     points: list[tuple[float, float]] = Field(max_length=20_000)
     to: Literal["frame", "picture"]
 
@@ -63,7 +63,7 @@ class PlacesOut(BaseModel):
 
 
 class LookIn(In):
-    recipe: dict[str, Any]
+    recipe: RecipeDocument
     x: int
     y: int
 

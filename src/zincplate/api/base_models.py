@@ -4,6 +4,9 @@ from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
+RecipeDocument = Annotated[dict[str, Any], Field(json_schema_extra={"format": "recipe"})]
+"""A whole recipe as JSON; the OpenAPI document describes it by the schema of the recipe."""
+
 
 class In(BaseModel):
     """Base of what is sent to us: unknown fields are refused."""

@@ -9,7 +9,6 @@ from zincplate.api import models as m
 from zincplate.api.context import context
 from zincplate.formats.turns import Urgency
 from zincplate.recipe.schema import panel
-from zincplate.render.view import ViewRequest
 from zincplate.services import changes, version_list, versions, views
 from zincplate.services.changes import Change
 from zincplate.services.framing import lens_search
@@ -44,26 +43,8 @@ def post_change(path: m.Id, body: Change) -> Any:
 @api.post("/frames/<int:id>/view")
 def view(path: m.Id, body: m.ViewIn) -> Any:
     """A rendered window: header, JPEG and clipping map in one binary answer."""
-    request = ViewRequest(
-        body.scaled_width,
-        body.scaled_height,
-        body.x,
-        body.y,
-        body.width,
-        body.height,
-        show=body.show,
-        key=body.key,
-        gamut=body.gamut,
-        raw_histogram=body.raw_histogram,
-        warned=body.warned,
-        box=body.box,
-        plane=body.plane,
-        clipping=body.clipping,
-        quick=body.quick,
-        around=body.around,
-    )
     turn = context().lines.turn(body.line, Urgency[body.urgency.upper()])
-    answer = views.render(context(), path.id, body.recipe, request, body.clipping, turn)
+    answer = views.render(context(), path.id, body.recipe, body.request(), turn)
     return Response(answer, mimetype="application/octet-stream")
 
 

@@ -6,7 +6,7 @@ from flask_openapi3 import APIBlueprint
 from pydantic import BaseModel, Field
 
 from zincplate.api import models as m
-from zincplate.api.base_models import In
+from zincplate.api.base_models import In, RecipeDocument
 from zincplate.api.context import context
 from zincplate.services import mending
 
@@ -14,7 +14,7 @@ api = APIBlueprint("mending", __name__, url_prefix="/api", abp_responses={422: m
 
 
 class RepairIn(In):
-    recipe: dict[str, Any]
+    recipe: RecipeDocument
     repair: str
 
 
@@ -37,7 +37,7 @@ class RepairFillOut(BaseModel):
 class DustIn(In):
     """``light_too``: light spots as well; ``least_chance`` in percent."""
 
-    recipe: dict[str, Any]
+    recipe: RecipeDocument
     light_too: bool = False
     least_chance: float = Field(default=50, ge=1, le=99)
 
@@ -58,7 +58,7 @@ class DustOut(BaseModel):
 
 
 class BeyondIn(In):
-    recipe: dict[str, Any]
+    recipe: RecipeDocument
 
 
 class BeyondOut(BaseModel):
@@ -70,7 +70,7 @@ class BeyondOut(BaseModel):
 class PlateColourIn(In):
     """A place in frame coordinates, and the half side of the square that is averaged."""
 
-    recipe: dict[str, Any]
+    recipe: RecipeDocument
     x: float
     y: float
     radius_px: int = Field(default=4, ge=0, le=100)
@@ -83,7 +83,7 @@ class PlateColourOut(BaseModel):
 
 
 class RepairPicturesIn(In):
-    recipe: dict[str, Any]
+    recipe: RecipeDocument
     repairs: list[str] = Field(max_length=60)
 
 

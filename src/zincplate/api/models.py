@@ -8,10 +8,12 @@ from pydantic import BaseModel, Field
 from zincplate.api.base_models import ErrorOut as ErrorOut
 from zincplate.api.base_models import Id as Id
 from zincplate.api.base_models import In as In
+from zincplate.api.base_models import RecipeDocument as RecipeDocument
 from zincplate.api.base_models import RequestKey as RequestKey
 from zincplate.api.frame_models import CoverChangeOut as CoverChangeOut
 from zincplate.api.frame_models import FactsOut as FactsOut
 from zincplate.api.frame_models import FramesOut as FramesOut
+from zincplate.api.view_models import ViewIn as ViewIn
 from zincplate.api.work_models import DeliveredOut as DeliveredOut
 from zincplate.api.work_models import DeliverIn as DeliverIn
 from zincplate.api.work_models import JobOut as JobOut
@@ -215,7 +217,7 @@ class VersionOut(BaseModel):
     revision: int
     position: int
     adjusted: bool
-    recipe: dict[str, Any]
+    recipe: RecipeDocument
     history: list[HistoryOut]
     states: list[StateOut]
     thumb: str
@@ -227,37 +229,10 @@ class VersionOut(BaseModel):
     """What of the recipe does not show, or not as it did where it was written."""
 
 
-class ViewIn(In):
-    """A window of the picture scaled to ``scaled_width`` x ``scaled_height``; recipe null is the frame as it came in."""
-
-    recipe: dict[str, Any] | None = None
-    scaled_width: int = Field(ge=1, le=65_000)
-    scaled_height: int = Field(ge=1, le=65_000)
-    x: int = Field(default=0, ge=0)
-    y: int = Field(default=0, ge=0)
-    width: int = Field(default=0, ge=0, le=16_000)
-    height: int = Field(default=0, ge=0, le=16_000)
-    clipping: bool = False
-    warned: int = Field(default=-1, ge=-1, le=2)
-    show: Literal["picture", "edges", "reach", "area", "area_alone", "area_outline", "dust"] = "picture"
-    key: int = Field(default=0, ge=0, le=39)
-    """Number of the picked key, or of the pass, that is shown."""
-    gamut: bool = False
-    raw_histogram: bool = False
-    box: bool = False
-    plane: tuple[float, float, float, float] | None = None
-    around: bool = False
-    quick: bool = False
-    """A hand moves: coded and counted more coarsely."""
-    urgency: Literal["hand", "seen", "rest"] = "seen"
-    line: str = Field(default="", max_length=60)
-    """The place on the page that the answer is for: a newer request of the same place makes this one unwanted (204)."""
-
-
 class PixelIn(In):
     """A place of the finished picture in its full-size pixels."""
 
-    recipe: dict[str, Any]
+    recipe: RecipeDocument
     x: int
     y: int
     radius: int = Field(default=1, ge=0, le=50)
@@ -281,7 +256,7 @@ class PixelOut(BaseModel):
 
 
 class FramingIn(In):
-    recipe: dict[str, Any]
+    recipe: RecipeDocument
     action: Action
 
 
@@ -311,7 +286,7 @@ class LensesOut(BaseModel):
 
 
 class SuggestIn(In):
-    recipe: dict[str, Any]
+    recipe: RecipeDocument
     of: Literal["framing", "balance", "tone", "whole", "black_point", "white_point"]
 
 
@@ -347,4 +322,4 @@ class SchemaOut(BaseModel):
 
     recipe: dict[str, Any]
     steps: dict[str, list[str]]
-    neutral: dict[str, dict[str, Any]]
+    neutral: dict[str, RecipeDocument]

@@ -325,7 +325,7 @@ def main(argv: list[str] | None = None) -> int:
 
                 warm()
             case "openapi":
-                from zincplate.api.app import openapi_document
+                from zincplate.api.openapi import openapi_document
 
                 print(openapi_document(), end="")
             case "types":

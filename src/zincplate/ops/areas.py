@@ -9,7 +9,7 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, Field
 
 from zincplate.core.areas.raster import from_text
-from zincplate.ops.base import Parameters
+from zincplate.ops.base import Parameters, gauge
 from zincplate.ops.items import WITH_IDS, Item
 from zincplate.plan import passes as plan
 
@@ -86,8 +86,10 @@ class Ring(_Term):
     y: Place
     radius_x: Annotated[float, Field(gt=0.0005, le=4, allow_inf_nan=False)]
     radius_y: Annotated[float, Field(gt=0.0005, le=4, allow_inf_nan=False)]
-    angle: Annotated[float, Field(ge=-180, le=180, allow_inf_nan=False)] = 0
-    softness: Percent = 50
+    softness: float = gauge(
+        "Softness", neutral=50, low=0, high=100, step=1, unit="%", help="Over how much of its radius it runs out."
+    )
+    angle: float = gauge("Angle", neutral=0, low=-180, high=180, step=1, unit="°", help="How far it is turned.")
 
     def planned(self) -> plan.Term:
         """In the engine's units."""
@@ -105,9 +107,15 @@ class Tone(_Term):
     """A range of lightness of the frame as it came in, in percent."""
 
     kind: Literal["tone"] = "tone"
-    low: Percent = 0
-    high: Percent = 100
-    softness: Annotated[float, Field(ge=0, le=50, allow_inf_nan=False)] = 10
+    low: float = gauge(
+        "From", neutral=0, low=0, high=100, step=1, unit="%", help="Darkest lightness, of the frame as it came in."
+    )
+    high: float = gauge(
+        "To", neutral=100, low=0, high=100, step=1, unit="%", help="Lightest lightness, of the frame as it came in."
+    )
+    softness: float = gauge(
+        "Softness", neutral=10, low=0, high=50, step=1, unit="%", help="Over how much lightness its ends run out."
+    )
 
     def planned(self) -> plan.Term:
         """In the engine's units."""
@@ -122,7 +130,7 @@ class Colour(_Term):
     lightness: Share
     a: Annotated[float, Field(ge=-0.5, le=0.5, allow_inf_nan=False)]
     b: Annotated[float, Field(ge=-0.5, le=0.5, allow_inf_nan=False)]
-    reach: Annotated[float, Field(ge=1, le=100, allow_inf_nan=False)] = 30
+    reach: float = gauge("Reach", neutral=30, low=1, high=100, step=1, unit="%", help="How different a colour may be.")
 
     def planned(self) -> plan.Term:
         """In the engine's units."""
@@ -135,8 +143,8 @@ class Near(_Term):
     kind: Literal["near"] = "near"
     x: Place
     y: Place
-    tolerance: Annotated[float, Field(ge=1, le=100, allow_inf_nan=False)] = 30
-    reach: Annotated[float, Field(ge=1, le=200, allow_inf_nan=False)] = 25
+    tolerance: float = gauge("Likeness", neutral=30, low=1, high=100, step=1, unit="%", help="How different a place may look.")
+    reach: float = gauge("Reach", neutral=25, low=1, high=200, step=1, unit="%", help="How far away it may be, of the long edge.")
 
     def planned(self) -> plan.Term:
         """In the engine's units."""
@@ -147,8 +155,8 @@ class Edges(_Term):
     """Along edges of the drawing."""
 
     kind: Literal["edges"] = "edges"
-    threshold: Annotated[float, Field(ge=1, le=100, allow_inf_nan=False)] = 20
-    width_px: Annotated[float, Field(ge=1, le=60, allow_inf_nan=False)] = 6
+    threshold: float = gauge("Strength", neutral=20, low=1, high=100, step=1, unit="%", help="How strong an edge has to be.")
+    width_px: float = gauge("Width", neutral=6, low=1, high=60, step=1, unit="px", help="Of the full picture.")
 
     def planned(self) -> plan.Term:
         """In the engine's units."""

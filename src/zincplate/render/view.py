@@ -1,9 +1,10 @@
 """What may be asked of a view, and what it answers."""
 
 from dataclasses import dataclass, field, replace
-from typing import Literal
+from typing import Annotated, Literal
 
 import numpy as np
+from annotated_types import Ge, Le
 from numpy.typing import NDArray
 
 from zincplate.pipeline.framing import Framed
@@ -15,22 +16,25 @@ Show = Literal["picture", "edges", "reach", "area", "area_alone", "area_outline"
 
 @dataclass(frozen=True)
 class ViewRequest:
-    """The picture scaled to ``scaled_width`` x ``scaled_height``, and the window of it that is wanted."""
+    """The picture scaled to ``scaled_width`` x ``scaled_height``, and the window of it that is wanted.
 
-    scaled_width: int
-    scaled_height: int
-    x: int = 0
-    y: int = 0
-    width: int = 0
-    height: int = 0
+    The API's body is made from these fields, and the ranges are checked there.
+    """
+
+    scaled_width: Annotated[int, Ge(1), Le(65_000)]
+    scaled_height: Annotated[int, Ge(1), Le(65_000)]
+    x: Annotated[int, Ge(0)] = 0
+    y: Annotated[int, Ge(0)] = 0
+    width: Annotated[int, Ge(0), Le(16_000)] = 0
+    height: Annotated[int, Ge(0), Le(16_000)] = 0
     show: Show = "picture"
     """The picture, the area that sharpening counts as edges, or what the picked key ``key`` reaches, or where the
     pass ``key`` acts (as a film over the picture, or alone in grey), or the light that dust is looked for by."""
-    key: int = 0
+    key: Annotated[int, Ge(0), Le(39)] = 0
     gamut: bool = False
     """Mark colours outside the delivery space in the clipping map."""
     raw_histogram: bool = False
-    warned: int = -1
+    warned: Annotated[int, Ge(-1), Le(2)] = -1
     """Whose ends the clipping map tells: any channel (-1), or red, green or blue alone (0, 1, 2)."""
     box: bool = False
     """The scaled size is a box into which the whole is fitted: the answer says how large it became."""
@@ -39,7 +43,7 @@ class ViewRequest:
     clipping: bool = True
     """Make the map of clipped pixels."""
     quick: bool = False
-    """A hand moves: what is counted is counted on some rows."""
+    """A hand moves: what is counted is counted on some rows, and the picture is coded more coarsely."""
     around: bool = False
     """Instead of the finished picture the plane with all of the picture and the crop, and a little room."""
 

@@ -3,7 +3,6 @@
 from dataclasses import asdict
 from typing import Any, Literal
 
-import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from zincplate.core.geometry.projective import FramingError
@@ -52,35 +51,6 @@ class Action(BaseModel):
     rectangle: tuple[float, float, float, float] | None = None
     """Left, top, width, height of a crop."""
     ratio: str = "free"
-
-
-def framing_facts(framed: Framed, recipe: Recipe, shown: tuple[float, float, float, float]) -> dict[str, Any]:
-    """Plane coordinates of the crop, of the area that the picture covers, of its corners and of what was drawn; what lens and
-    focal length stand for. All in plane pixels (0 = where the picture's middle went)."""
-    corners = np.array([[0, 0], [1, 0], [1, 1], [0, 1]]) * [framed.source.width, framed.source.height]
-    around = framed.around()
-    lines = recipe.value("framing", "drawn_lines")
-    bent = recipe.value("framing", "bent_lines")
-    ends = actions.on_plane(framed, [p for line in lines for p in ((line.x0, line.y0), (line.x1, line.y1))])
-    return {
-        "plane": shown,
-        "left": framed.left,
-        "top": framed.top,
-        "outline": framed.map.outline.round(2).tolist(),
-        "corners": framed.map.to_plane(corners).round(2).tolist(),
-        "around": [around.x - around.width / 2, around.y - around.height / 2, around.width, around.height],
-        "lines": [
-            {"id": line.id, "along": line.along, "start": ends[2 * i], "end": ends[2 * i + 1]} for i, line in enumerate(lines)
-        ],
-        "bent_lines": [{"id": line.id, "points": actions.on_plane(framed, line.points)} for line in bent],
-        "source_width": framed.source.width,
-        "source_height": framed.source.height,
-        "beyond": round(framed.beyond, 5),
-        "bare": round(framed.bare, 5),
-        "shrunk": framed.shrunk,
-        "profile": framed.profile,
-        "focal_known": framed.focal_known,
-    }
 
 
 def act(context: Context, source: Source, key: str, recipe: Recipe, action: Action) -> dict[str, Any]:

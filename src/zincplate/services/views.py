@@ -1,15 +1,9 @@
 """Pictures for the screen: windows of a frame under a recipe, pixel values, and the neutral picker."""
 
-import json
 import math
-import struct
-from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
-import imagecodecs
 import numpy as np
-import simplejpeg
-from numpy.typing import NDArray
 
 from zincplate.core.colour.temperature import KELVIN_MAX, KELVIN_MIN, temperature_and_tint
 from zincplate.formats.capture import CaptureData
@@ -18,19 +12,15 @@ from zincplate.formats.facts_in_words import in_words, searched
 from zincplate.formats.turns import AT_ONCE, Turn, Urgency
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.render.suggest import Proposal, Suggester
-from zincplate.render.view import View, ViewRequest
+from zincplate.render.view import ViewRequest
 from zincplate.services.context import Context, NotFound, UserError
 from zincplate.services.describing import as_written
-from zincplate.services.framing import Action, act, framing_facts, lens_choice, suggested
+from zincplate.services.framing import Action, act, lens_choice, suggested
 from zincplate.services.originals import original_path
+from zincplate.services.view_answer import pack
 from zincplate.sources.file import Source
 from zincplate.store.database import let_go
 from zincplate.store.models import Frame, HistoryEntry, Version
-
-JPEG_QUALITY, MOVING_QUALITY = 93, 85
-STRIP_PIXELS = 600_000
-"""Pictures from twice this size on are coded in two strips at once, and decoded so on the page."""
-_CODERS = ThreadPoolExecutor(2, thread_name_prefix="coder")
 
 
 def facts_of(context: Context, frame_id: int) -> dict[str, Any]:
@@ -99,7 +89,6 @@ def render(
     frame_id: int,
     recipe: dict[str, Any] | None,
     request: ViewRequest,
-    clipping: bool,
     turn: Turn = AT_ONCE,
 ) -> bytes:
     """A window of a frame under a recipe (None: as it came in), packed by :func:`pack`."""
@@ -110,63 +99,7 @@ def render(
         view = context.renderer.view(source, frame.content_hash, used, request, turn=turn)
     except RecipeError as error:
         raise UserError(str(error)) from error
-    return pack(view, source, used, clipping)
-
-
-def pack(view: View, source: Source, recipe: Recipe, clipping: bool) -> bytes:
-    """Length of a JSON header, the header, the picture as JPEG in one or two strips of rows, and (when asked) the clipping map as
-    PNG.
-
-    One answer, so that picture, histogram and clipping always belong together.
-    """
-    r = view.request
-    strips = _coded(np.ascontiguousarray(view.picture), r.quick)
-    mask = imagecodecs.png_encode(view.clipping, level=1) if clipping else b""
-    header = {
-        "scaled_width": r.scaled_width,
-        "scaled_height": r.scaled_height,
-        "x": r.x,
-        "y": r.y,
-        "width": r.width,
-        "height": r.height,
-        "full_width": view.framed.width,
-        "full_height": view.framed.height,
-        "framing": None if r.plane is None else framing_facts(view.framed, recipe, r.plane),
-        "histogram": view.histogram.tolist(),
-        "clipped": list(view.clipped),
-        "channels": view.channels.round(5).tolist(),
-        "raw_histogram": None if view.raw_histogram is None else view.raw_histogram.tolist(),
-        "outside_gamut": view.outside_gamut,
-        "hot_pixels": view.hot_pixels,
-        "render_ms": round(view.render_ms, 1),
-        "strips": [len(strip) for strip in strips],
-        "clipping_bytes": len(mask),
-        "as_shot": as_shot(source),
-        "notes": [*source.notes, *view.framed.notes(), *view.framed.source.notes_of_repairs()],
-        "bare": round(view.framed.bare, 5),
-    }
-    text = json.dumps(header, separators=(",", ":")).encode()
-    return b"".join((struct.pack("<I", len(text)), text, *strips, mask))
-
-
-def _coded(picture: NDArray[np.uint8], quick: bool) -> list[bytes]:
-    """JPEG of a picture; large ones in two strips that are coded at the same time. While a hand moves colour at half size."""
-    quality, sampling = (MOVING_QUALITY, "420") if quick else (JPEG_QUALITY, "444")
-
-    def code(rows: NDArray[np.uint8]) -> bytes:
-        return simplejpeg.encode_jpeg(rows, quality, "RGB", sampling, fastdct=True)
-
-    height, width = picture.shape[:2]
-    if height * width < 2 * STRIP_PIXELS:
-        return [code(picture)]
-    middle = height // 2 // 16 * 16
-    return list(_CODERS.map(code, (picture[:middle], picture[middle:])))
-
-
-def as_shot(source: Source) -> dict[str, float]:
-    """Temperature and tint that "as shot" stands for."""
-    kelvin, tint = temperature_and_tint(source.as_shot_xy)
-    return {"temperature_kelvin": round(kelvin), "tint": round(tint, 1)}
+    return pack(view, source, used)
 
 
 def pixel(context: Context, frame_id: int, recipe: dict[str, Any], x: int, y: int, radius: int) -> dict[str, Any]:

@@ -97,7 +97,7 @@ it("asks for exactly what is in sight, with the page's own mark", async () => {
   expect(asked[0]?.url).toBe("/api/frames/12/view");
   expect(asked[0]?.init.headers).toMatchObject({ "X-Zincplate": "1" });
   const body = JSON.parse(String(asked[0]?.init.body));
-  expect(body).toMatchObject({ recipe: null, x: 10, y: 20, width: 300, clipping: true, warned: 2, show: "picture" });
+  expect(body).toMatchObject({ recipe: null, x: 10, y: 20, width: 300, clipping: true, warned: 2 });
   expect([received, bitmaps.map((b) => b.type), view.clipping !== null]).toEqual([
     1,
     ["image/jpeg", "image/png"],

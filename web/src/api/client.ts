@@ -1,6 +1,5 @@
 import createClient from "openapi-fetch";
 import type { components, paths } from "./generated/api";
-import type { Recipe } from "./generated/recipe";
 
 type Schemas = components["schemas"];
 export type Shoot = Schemas["ShootOut"];
@@ -11,7 +10,7 @@ export type Delivered = Schemas["DeliveredOut"];
 export type PlanRow = Schemas["PlanRow"];
 export type PixelValues = Schemas["PixelOut"];
 export type Mark = Schemas["FrameColumns"]["mark"][number];
-export type Version = Omit<Schemas["VersionOut"], "recipe"> & { recipe: Recipe };
+export type Version = Schemas["VersionOut"];
 
 export const api = createClient<paths>({
   baseUrl: "",
@@ -47,6 +46,11 @@ export async function need<T>(call: Promise<{ data?: T; error?: unknown; respons
     body?.error ?? `The server answered ${answer.response.status}.`,
     body?.current,
   );
+}
+
+/** A version with its recipe and history. The client's types forget how long a row of numbers is; the document knows. */
+export async function readVersion(id: number): Promise<Version> {
+  return (await need(api.GET("/api/versions/{id}", { params: { path: { id } } }))) as Version;
 }
 
 export async function offlineSafe(call: () => Promise<Response>): Promise<Response> {

@@ -2,58 +2,14 @@ import { Sheet } from "../canvas/sheet";
 import type { RequestWindow } from "../canvas/viewport";
 import { tab } from "../state/tab";
 import { offlineSafe } from "./client";
+import type { components } from "./generated/api";
 import type { Recipe } from "./generated/recipe";
 
+type Schemas = components["schemas"];
+/** What is told of a view: its window, its measurements, and how its bytes are divided. */
+export type ViewHeader = Schemas["ViewHeader"];
 /** Where things lie on the corrected plane, in its pixels (0 = where the picture's middle went). */
-export interface FramingFacts {
-  /** What of the plane is shown. */
-  plane: [number, number, number, number];
-  left: number;
-  top: number;
-  outline: [number, number][];
-  corners: [number, number][];
-  around: [number, number, number, number];
-  lines: { id: string; along: "level" | "plumb"; start: [number, number]; end: [number, number] }[];
-  bent_lines: { id: string; points: [number, number][] }[];
-  source_width: number;
-  source_height: number;
-  /** Share of the finished picture that lies beyond the file's. */
-  beyond: number;
-  /** How much of that is neither filled by repairs nor has the border stretched to it. */
-  bare: number;
-  shrunk: boolean;
-  profile: string;
-  focal_known: boolean;
-}
-
-export interface ViewHeader {
-  scaled_width: number;
-  scaled_height: number;
-  x: number;
-  y: number;
-  width: number;
-  height: number;
-  full_width: number;
-  full_height: number;
-  histogram: number[][];
-  clipped: [number, number, number];
-  /** Shares at the top, at zero, sensor full, by R, G, B. */
-  channels: number[][];
-  raw_histogram: number[][] | null;
-  outside_gamut: number;
-  /** Sites of the file that were replaced; null when that is off. */
-  hot_pixels: number | null;
-  render_ms: number;
-  /** Bytes of each strip of rows that the picture is coded in. */
-  strips: number[];
-  clipping_bytes: number;
-  as_shot: { temperature_kelvin: number; tint: number };
-  notes: string[];
-  /** Share of the finished picture that lies beyond the file's and that no repair has filled. */
-  bare: number;
-  /** Only when the plane was asked for. */
-  framing: FramingFacts | null;
-}
+export type FramingFacts = Schemas["FramingFacts"];
 
 export interface View {
   header: ViewHeader;
@@ -77,25 +33,15 @@ export function unpack(data: ArrayBuffer): { header: ViewHeader; strips: Blob[];
   return { header, strips, clipping };
 }
 
-export interface ViewOptions {
-  clipping?: boolean;
-  /** Whose ends the clipping map tells: any channel (-1), red, green or blue (0, 1, 2). */
-  warned?: number;
-  gamut?: boolean;
-  show?: "picture" | "edges" | "reach" | "area" | "area_alone" | "area_outline" | "dust";
-  key?: number;
-  rawHistogram?: boolean;
-  /** The scaled size is a box; the answer says how large the whole became in it. */
-  box?: boolean;
-  /** The corrected plane instead of the finished picture: a rectangle of it, or all round the picture. */
+type Asked = Schemas["ViewIn"];
+/** What is asked of a view beside its recipe and its window. */
+export type ViewOptions = Partial<Omit<Asked, "recipe" | "line" | "plane" | keyof Window>> & {
+  /** Instead of the finished picture this rectangle of the corrected plane. */
   plane?: readonly [number, number, number, number];
-  around?: boolean;
-  /** A hand moves: coded and counted more coarsely. */
-  quick?: boolean;
-  urgency?: "hand" | "seen" | "rest";
   /** The place on this page that the answer is for; a newer request of the same place makes this one unwanted. */
   place?: string;
-}
+};
+type Window = Pick<Asked, "scaled_width" | "scaled_height" | "x" | "y" | "width" | "height">;
 
 /** What is told of a picture's size is told of the sharp one's, also while a hand moves and a share of it is shown. */
 export function toldOf(header: ViewHeader, share: number): ViewHeader {
@@ -117,31 +63,20 @@ export async function fetchView(
   signal?: AbortSignal,
   received?: () => void,
 ): Promise<View> {
+  const { place, ...asked } = options;
+  const { scaledWidth, scaledHeight, x, y, width, height } = window;
+  const part: Window = { scaled_width: scaledWidth, scaled_height: scaledHeight, x, y, width, height };
+  const body: Partial<Omit<Asked, "plane">> & Pick<ViewOptions, "plane"> & Window = {
+    recipe,
+    ...part,
+    ...asked,
+    line: place ? `${tab}:${place}` : "",
+  };
   const response = await offlineSafe(() =>
     fetch(`/api/frames/${frame}/view`, {
       method: "POST",
       headers: { "Content-Type": "application/json", "X-Zincplate": "1" },
-      body: JSON.stringify({
-        recipe,
-        scaled_width: window.scaledWidth,
-        scaled_height: window.scaledHeight,
-        x: window.x,
-        y: window.y,
-        width: window.width,
-        height: window.height,
-        clipping: options.clipping ?? false,
-        warned: options.warned ?? -1,
-        show: options.show ?? "picture",
-        key: options.key ?? 0,
-        gamut: options.gamut ?? false,
-        raw_histogram: options.rawHistogram ?? false,
-        box: options.box ?? false,
-        plane: options.plane ?? null,
-        around: options.around ?? false,
-        quick: options.quick ?? false,
-        urgency: options.urgency ?? "seen",
-        line: options.place ? `${tab}:${options.place}` : "",
-      }),
+      body: JSON.stringify(body),
       signal,
     }),
   );

@@ -68,7 +68,7 @@ async function found(body: Schemas["Carry"]): Promise<Carried> {
   const { say } = useNotices.getState();
   say(`Looking on ${counted(body.targets.length, "frame")} ...`);
   const job = await resultOf(await need(api.POST("/api/carry/found", { body })));
-  const done = job as unknown as Carried & { told: string[] };
+  const done = job as Carried & { told: string[] };
   if (done.told.length) say(done.told.slice(0, 4).join(" "), true);
   return done;
 }

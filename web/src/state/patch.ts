@@ -1,5 +1,5 @@
 import type { Recipe, Step } from "../api/generated/recipe";
-import { CONTROLS } from "../api/generated/recipe";
+import { FACTS } from "../api/generated/recipe";
 import { equal } from "./equal";
 import { isItems, mergedItems } from "./items";
 
@@ -13,16 +13,18 @@ export interface Patch {
 }
 
 export const EMPTY: Patch = { values: {}, switches: {} };
-const NOT_STEPS = new Set(["recipe", "versions", "off"]);
 
-const sections = (recipe: Recipe): Values => recipe as unknown as Values;
+/** The steps of a recipe with their controls. */
+export function sections({ recipe: _number, versions: _versions, off: _off, ...steps }: Recipe): Values {
+  return steps;
+}
 
 /** What leads from one recipe to another. */
 export function difference(from: Recipe, to: Recipe): Patch {
   const values: Values = {};
   const [before, after] = [sections(from), sections(to)];
   for (const step of Object.keys(after)) {
-    if (NOT_STEPS.has(step) || before[step] === after[step]) continue;
+    if (before[step] === after[step]) continue;
     for (const [name, value] of Object.entries(after[step] ?? {}))
       if (!equal(value, before[step]?.[name])) values[step] = { ...values[step], [name]: value };
   }
@@ -107,10 +109,9 @@ export function reconciled(now: Patch, before: Patch, put: Patch): Patch | null 
 
 /** The controls of a patch in words. */
 export function named(patch: Patch): string {
-  const controls = CONTROLS as unknown as Record<string, Record<string, { label: string }>>;
   const words = touches(patch).map((key) => {
     const [step = "", name] = key.split(".");
-    return name ? (controls[step]?.[name]?.label ?? name) : `the step ${step}`;
+    return name ? (FACTS[step as Step]?.[name]?.label ?? name) : `the step ${step}`;
   });
   const unique = [...new Set(words)];
   return unique.length > 3 ? `${unique.slice(0, 2).join(", ")} and ${unique.length - 2} more` : unique.join(", ");

@@ -1,4 +1,4 @@
-import { api, type Frames, need, type Version } from "../api/client";
+import { api, type Frames, need, readVersion, type Version } from "../api/client";
 import { useNotices } from "./notices";
 import type { Values } from "./patch";
 import { queryClient } from "./queries";
@@ -36,9 +36,6 @@ export function onSaverChange(listener: (saver: Saver) => void): void {
   heard = listener;
 }
 
-const load = (id: number): Promise<Version> =>
-  need(api.GET("/api/versions/{id}", { params: { path: { id } } })) as unknown as Promise<Version>;
-
 const EMPTY = {
   values: {} as Values,
   switches: {},
@@ -64,7 +61,7 @@ async function send(id: number, revision: number, entry: Entry): Promise<Version
     alongHeard(along);
     announceMany(along);
   }
-  const version = answer as unknown as Version;
+  const version = answer as Version;
   saved(version);
   return version;
 }
@@ -79,7 +76,7 @@ function follow(saver: Saver): void {
   if (newest === undefined || saver.waiting.length) return;
   announced.delete(id);
   if (revision < newest)
-    load(id).then(
+    readVersion(id).then(
       (state) => saver.adopt(state),
       () => {}, // the next change of ours meets it
     );
@@ -150,7 +147,7 @@ export async function openSaver(version: number): Promise<Saver> {
   await restored();
   const waiting = savers.get(version);
   if (waiting?.waiting.length) return waiting;
-  const state = await load(version);
+  const state = await readVersion(version);
   const known = savers.get(version);
   if (known) known.adopt(state);
   else savers.set(version, new Saver(state, aroundOf(state)));
@@ -185,7 +182,7 @@ async function restore(): Promise<void> {
   for (const version of [...left.keys()]) {
     try {
       if (!savers.has(version)) {
-        const state = await load(version);
+        const state = await readVersion(version);
         if (!savers.has(version)) savers.set(version, new Saver(state, aroundOf(state)));
       }
       resumeLeft(version);

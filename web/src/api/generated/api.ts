@@ -2079,9 +2079,7 @@ export interface components {
             };
             /** Neutral */
             neutral: {
-                [key: string]: {
-                    [key: string]: unknown;
-                };
+                [key: string]: components["schemas"]["Recipe"];
             };
         };
         /** VersionOut */
@@ -2100,10 +2098,7 @@ export interface components {
             position: number;
             /** Adjusted */
             adjusted: boolean;
-            /** Recipe */
-            recipe: {
-                [key: string]: unknown;
-            };
+            recipe: components["schemas"]["Recipe"];
             /** History */
             history: components["schemas"]["HistoryOut"][];
             /** States */
@@ -2238,13 +2233,6 @@ export interface components {
          * @description A window of the picture scaled to ``scaled_width`` x ``scaled_height``; recipe null is the frame as it came in.
          */
         ViewIn: {
-            /**
-             * Recipe
-             * @default null
-             */
-            recipe: {
-                [key: string]: unknown;
-            } | null;
             /** Scaled Width */
             scaled_width: number;
             /** Scaled Height */
@@ -2270,16 +2258,6 @@ export interface components {
              */
             height: number;
             /**
-             * Clipping
-             * @default false
-             */
-            clipping: boolean;
-            /**
-             * Warned
-             * @default -1
-             */
-            warned: number;
-            /**
              * Show
              * @default picture
              * @enum {string}
@@ -2301,6 +2279,11 @@ export interface components {
              */
             raw_histogram: boolean;
             /**
+             * Warned
+             * @default -1
+             */
+            warned: number;
+            /**
              * Box
              * @default false
              */
@@ -2316,15 +2299,25 @@ export interface components {
                 number
             ] | null;
             /**
-             * Around
+             * Clipping
              * @default false
              */
-            around: boolean;
+            clipping: boolean;
             /**
              * Quick
              * @default false
              */
             quick: boolean;
+            /**
+             * Around
+             * @default false
+             */
+            around: boolean;
+            /**
+             * Recipe
+             * @default null
+             */
+            recipe: components["schemas"]["Recipe"] | null;
             /**
              * Urgency
              * @default seen
@@ -2371,10 +2364,7 @@ export interface components {
          * @description A place of the finished picture in its full-size pixels.
          */
         PixelIn: {
-            /** Recipe */
-            recipe: {
-                [key: string]: unknown;
-            };
+            recipe: components["schemas"]["Recipe"];
             /** X */
             x: number;
             /** Y */
@@ -2433,10 +2423,7 @@ export interface components {
         };
         /** SuggestIn */
         SuggestIn: {
-            /** Recipe */
-            recipe: {
-                [key: string]: unknown;
-            };
+            recipe: components["schemas"]["Recipe"];
             /**
              * Of
              * @enum {string}
@@ -2459,10 +2446,7 @@ export interface components {
         };
         /** FramingIn */
         FramingIn: {
-            /** Recipe */
-            recipe: {
-                [key: string]: unknown;
-            };
+            recipe: components["schemas"]["Recipe"];
             action: components["schemas"]["Action"];
         };
         /**
@@ -2646,10 +2630,7 @@ export interface components {
         };
         /** AreasIn */
         AreasIn: {
-            /** Recipe */
-            recipe: {
-                [key: string]: unknown;
-            };
+            recipe: components["schemas"]["Recipe"];
         };
         /**
          * PlacesOut
@@ -2670,10 +2651,7 @@ export interface components {
          * @description Places of the finished picture in its full-size pixels (``to`` frame), or frame coordinates (``to`` picture).
          */
         PlacesIn: {
-            /** Recipe */
-            recipe: {
-                [key: string]: unknown;
-            };
+            recipe: components["schemas"]["Recipe"];
             /** Points */
             points: [
                 number,
@@ -2703,10 +2681,7 @@ export interface components {
         };
         /** LookIn */
         LookIn: {
-            /** Recipe */
-            recipe: {
-                [key: string]: unknown;
-            };
+            recipe: components["schemas"]["Recipe"];
             /** X */
             x: number;
             /** Y */
@@ -2731,10 +2706,7 @@ export interface components {
         };
         /** RepairIn */
         RepairIn: {
-            /** Recipe */
-            recipe: {
-                [key: string]: unknown;
-            };
+            recipe: components["schemas"]["Recipe"];
             /** Repair */
             repair: string;
         };
@@ -2771,10 +2743,7 @@ export interface components {
          * @description ``light_too``: light spots as well; ``least_chance`` in percent.
          */
         DustIn: {
-            /** Recipe */
-            recipe: {
-                [key: string]: unknown;
-            };
+            recipe: components["schemas"]["Recipe"];
             /**
              * Light Too
              * @default false
@@ -2796,10 +2765,7 @@ export interface components {
         };
         /** BeyondIn */
         BeyondIn: {
-            /** Recipe */
-            recipe: {
-                [key: string]: unknown;
-            };
+            recipe: components["schemas"]["Recipe"];
         };
         /**
          * PlateColourOut
@@ -2814,10 +2780,7 @@ export interface components {
          * @description A place in frame coordinates, and the half side of the square that is averaged.
          */
         PlateColourIn: {
-            /** Recipe */
-            recipe: {
-                [key: string]: unknown;
-            };
+            recipe: components["schemas"]["Recipe"];
             /** X */
             x: number;
             /** Y */
@@ -2847,10 +2810,7 @@ export interface components {
         };
         /** RepairPicturesIn */
         RepairPicturesIn: {
-            /** Recipe */
-            recipe: {
-                [key: string]: unknown;
-            };
+            recipe: components["schemas"]["Recipe"];
             /** Repairs */
             repairs: string[];
         };
@@ -3883,6 +3843,1323 @@ export interface components {
         JobsOut: {
             /** Jobs */
             jobs: components["schemas"]["JobOut"][];
+        };
+        /**
+         * AsShot
+         * @description Temperature and tint that "as shot" stands for.
+         */
+        AsShot: {
+            /** Temperature Kelvin */
+            temperature_kelvin: number;
+            /** Tint */
+            tint: number;
+        };
+        /**
+         * FramingFacts
+         * @description Where things lie on the corrected plane, in its pixels (0 = where the picture's middle went).
+         */
+        FramingFacts: {
+            /** Plane */
+            plane: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /** Left */
+            left: number;
+            /** Top */
+            top: number;
+            /** Outline */
+            outline: [
+                number,
+                number
+            ][];
+            /** Corners */
+            corners: [
+                number,
+                number
+            ][];
+            /** Around */
+            around: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /** Lines */
+            lines: components["schemas"]["Line"][];
+            /** Bent Lines */
+            bent_lines: components["schemas"]["Bent"][];
+            /** Source Width */
+            source_width: number;
+            /** Source Height */
+            source_height: number;
+            /** Beyond */
+            beyond: number;
+            /** Bare */
+            bare: number;
+            /** Shrunk */
+            shrunk: boolean;
+            /** Profile */
+            profile: string;
+            /** Focal Known */
+            focal_known: boolean;
+        };
+        /**
+         * ViewHeader
+         * @description What is told of a view: its window, its measurements, and how its bytes are divided.
+         */
+        ViewHeader: {
+            /** Scaled Width */
+            scaled_width: number;
+            /** Scaled Height */
+            scaled_height: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Full Width */
+            full_width: number;
+            /** Full Height */
+            full_height: number;
+            framing: components["schemas"]["FramingFacts"] | null;
+            /** Histogram */
+            histogram: number[][];
+            /** Clipped */
+            clipped: [
+                number,
+                number,
+                number
+            ];
+            /** Channels */
+            channels: number[][];
+            /** Raw Histogram */
+            raw_histogram: number[][] | null;
+            /** Outside Gamut */
+            outside_gamut: number;
+            /** Hot Pixels */
+            hot_pixels: number | null;
+            /** Render Ms */
+            render_ms: number;
+            /** Strips */
+            strips: number[];
+            /** Clipping Bytes */
+            clipping_bytes: number;
+            as_shot: components["schemas"]["AsShot"];
+            /** Notes */
+            notes: string[];
+            /** Bare */
+            bare: number;
+        };
+        /** Recipe */
+        Recipe: {
+            /** @constant */
+            recipe: 1;
+            versions: {
+                /** @constant */
+                repairs: 2;
+                /** @constant */
+                recovery: 1;
+                /** @constant */
+                noise: 1;
+                /** @constant */
+                turn: 1;
+                /** @constant */
+                movements: 1;
+                /** @constant */
+                corners: 1;
+                /** @constant */
+                lens: 2;
+                /** @constant */
+                crop: 1;
+                /** @constant */
+                balance: 2;
+                /** @constant */
+                primaries: 1;
+                /** @constant */
+                exposure: 1;
+                /** @constant */
+                haze: 1;
+                /** @constant */
+                regions: 1;
+                /** @constant */
+                clarity: 1;
+                /** @constant */
+                vignette: 1;
+                /** @constant */
+                points: 1;
+                /** @constant */
+                contrast: 1;
+                /** @constant */
+                view: 1;
+                /** @constant */
+                levels: 1;
+                /** @constant */
+                curve: 1;
+                /** @constant */
+                keys: 1;
+                /** @constant */
+                black_white: 1;
+                /** @constant */
+                vibrance: 1;
+                /** @constant */
+                toning: 1;
+                /** @constant */
+                passes: 2;
+                /** @constant */
+                sharpen: 1;
+                /** @constant */
+                grain: 1;
+                /** @constant */
+                border: 1;
+            };
+            framing: {
+                /**
+                 * @default 0
+                 * @enum {string}
+                 */
+                quarter_turn: "0" | "90" | "180" | "270";
+                /** @default false */
+                mirror: boolean;
+                /** @default 0 */
+                angle: number;
+                /** @default 0 */
+                tilt: number;
+                /** @default 0 */
+                swing: number;
+                /** @default 0 */
+                rise: number;
+                /** @default 0 */
+                shift: number;
+                /** @default 0 */
+                stretch: number;
+                /** @default [] */
+                drawn_lines: components["schemas"]["RecipeDrawnLine"][];
+                /**
+                 * @default [
+                 *       0,
+                 *       0,
+                 *       0,
+                 *       0,
+                 *       0,
+                 *       0,
+                 *       0,
+                 *       0
+                 *     ]
+                 */
+                corners: [
+                    number,
+                    number,
+                    number,
+                    number,
+                    number,
+                    number,
+                    number,
+                    number
+                ];
+                /** @default  */
+                lens_profile: string;
+                /**
+                 * @default apply
+                 * @enum {string}
+                 */
+                own_lens: "apply" | "leave";
+                /** @default 100 */
+                distortion: number;
+                /** @default 100 */
+                fringes: number;
+                /** @default 100 */
+                fall_off: number;
+                /** @default 0 */
+                bend: number;
+                /** @default 0 */
+                bend_edge: number;
+                /** @default 0 */
+                fringe_red: number;
+                /** @default 0 */
+                fringe_blue: number;
+                /** @default 0 */
+                corner_light: number;
+                /** @default 2 */
+                corner_onset: number;
+                /** @default [] */
+                bent_lines: components["schemas"]["RecipeBentLine"][];
+                /** @default 0 */
+                crop_x: number;
+                /** @default 0 */
+                crop_y: number;
+                /** @default 0 */
+                crop_width: number;
+                /** @default 0 */
+                crop_height: number;
+                /** @default original */
+                ratio: string;
+                /** @default false */
+                reach_beyond: boolean;
+                /**
+                 * @default edge
+                 * @enum {string}
+                 */
+                beyond: "edge" | "mirror" | "stretch";
+                /** @default [] */
+                guides: components["schemas"]["RecipeGuide"][];
+            };
+            balance: {
+                /** @default null */
+                temperature_kelvin: number | null;
+                /** @default null */
+                tint: number | null;
+            };
+            tone: {
+                /**
+                 * @default neutral
+                 * @enum {string}
+                 */
+                highlight_recovery: "clip" | "neutral" | "rebuild";
+                /** @default 0 */
+                exposure_ev: number;
+                /** @default 0 */
+                shadows: number;
+                /** @default 0 */
+                highlights: number;
+                /** @default 0 */
+                black_point: number;
+                /** @default 0 */
+                white_point: number;
+                /** @default 0 */
+                contrast: number;
+                /**
+                 * @default linear
+                 * @enum {string}
+                 */
+                view: "standard" | "soft" | "linear";
+                /** @default 0 */
+                level_black: number;
+                /** @default 1 */
+                level_middle: number;
+                /** @default 255 */
+                level_white: number;
+                /** @default 0 */
+                output_black: number;
+                /** @default 255 */
+                output_white: number;
+                /**
+                 * @default [
+                 *       [
+                 *         0,
+                 *         0
+                 *       ],
+                 *       [
+                 *         1,
+                 *         1
+                 *       ]
+                 *     ]
+                 */
+                curve_luminance: [
+                    number,
+                    number
+                ][];
+                /**
+                 * @default [
+                 *       [
+                 *         0,
+                 *         0
+                 *       ],
+                 *       [
+                 *         1,
+                 *         1
+                 *       ]
+                 *     ]
+                 */
+                curve_rgb: [
+                    number,
+                    number
+                ][];
+                /**
+                 * @default [
+                 *       [
+                 *         0,
+                 *         0
+                 *       ],
+                 *       [
+                 *         1,
+                 *         1
+                 *       ]
+                 *     ]
+                 */
+                curve_red: [
+                    number,
+                    number
+                ][];
+                /**
+                 * @default [
+                 *       [
+                 *         0,
+                 *         0
+                 *       ],
+                 *       [
+                 *         1,
+                 *         1
+                 *       ]
+                 *     ]
+                 */
+                curve_green: [
+                    number,
+                    number
+                ][];
+                /**
+                 * @default [
+                 *       [
+                 *         0,
+                 *         0
+                 *       ],
+                 *       [
+                 *         1,
+                 *         1
+                 *       ]
+                 *     ]
+                 */
+                curve_blue: [
+                    number,
+                    number
+                ][];
+            };
+            colour: {
+                /** @default 0 */
+                red_primary_turn: number;
+                /** @default 0 */
+                red_primary_purity: number;
+                /** @default 0 */
+                green_primary_turn: number;
+                /** @default 0 */
+                green_primary_purity: number;
+                /** @default 0 */
+                blue_primary_turn: number;
+                /** @default 0 */
+                blue_primary_purity: number;
+                /** @default [] */
+                own_keys: components["schemas"]["RecipeOwnKey"][];
+                /** @default 0 */
+                red_hue: number;
+                /** @default 0 */
+                yellow_hue: number;
+                /** @default 0 */
+                green_hue: number;
+                /** @default 0 */
+                cyan_hue: number;
+                /** @default 0 */
+                blue_hue: number;
+                /** @default 0 */
+                magenta_hue: number;
+                /** @default 0 */
+                red_saturation: number;
+                /** @default 0 */
+                yellow_saturation: number;
+                /** @default 0 */
+                green_saturation: number;
+                /** @default 0 */
+                cyan_saturation: number;
+                /** @default 0 */
+                blue_saturation: number;
+                /** @default 0 */
+                magenta_saturation: number;
+                /** @default 0 */
+                red_lightness: number;
+                /** @default 0 */
+                yellow_lightness: number;
+                /** @default 0 */
+                green_lightness: number;
+                /** @default 0 */
+                cyan_lightness: number;
+                /** @default 0 */
+                blue_lightness: number;
+                /** @default 0 */
+                magenta_lightness: number;
+                /** @default false */
+                black_and_white: boolean;
+                /** @default 0 */
+                red_grey: number;
+                /** @default 0 */
+                yellow_grey: number;
+                /** @default 0 */
+                green_grey: number;
+                /** @default 0 */
+                cyan_grey: number;
+                /** @default 0 */
+                blue_grey: number;
+                /** @default 0 */
+                magenta_grey: number;
+                /** @default 0 */
+                vibrance: number;
+                /** @default 0 */
+                saturation: number;
+                /** @default 0 */
+                toning_balance: number;
+                /** @default 250 */
+                toning_shadows_hue: number;
+                /** @default 0 */
+                toning_shadows: number;
+                /** @default 60 */
+                toning_midtones_hue: number;
+                /** @default 0 */
+                toning_midtones: number;
+                /** @default 80 */
+                toning_highlights_hue: number;
+                /** @default 0 */
+                toning_highlights: number;
+            };
+            definition: {
+                /** @default 0 */
+                luminance_noise: number;
+                /** @default 0 */
+                colour_noise: number;
+                /**
+                 * @default quick
+                 * @enum {string}
+                 */
+                noise_method: "quick" | "best";
+                /** @default false */
+                hot_pixels: boolean;
+                /** @default 0 */
+                haze: number;
+                /** @default 0 */
+                clarity: number;
+                /** @default 0 */
+                sharpen_amount: number;
+                /** @default 1 */
+                sharpen_radius_px: number;
+                /** @default 0 */
+                sharpen_threshold: number;
+                /** @default 0 */
+                sharpen_edges: number;
+            };
+            repair: {
+                /** @default [] */
+                repairs: components["schemas"]["RecipeRepair"][];
+            };
+            passes: {
+                /** @default [] */
+                passes: components["schemas"]["RecipePass"][];
+            };
+            finish: {
+                /** @default 0 */
+                edge_light_ev: number;
+                /** @default 50 */
+                edge_reach: number;
+                /** @default 60 */
+                edge_softness: number;
+                /** @default 0 */
+                edge_roundness: number;
+                /** @default 0 */
+                edge_spare_highlights: number;
+                /** @default 0 */
+                grain: number;
+                /** @default 1.5 */
+                grain_size_px: number;
+                /** @default 0 */
+                border_percent: number;
+                /** @default 100 */
+                border_tone: number;
+            };
+            off: ("framing" | "balance" | "tone" | "colour" | "definition" | "repair" | "passes" | "finish")[];
+        };
+        /**
+         * Repair
+         * @description One repair. ``dx`` and ``dy`` lead from a place to where it is taken from, in long edges; a removal has a ``fill``
+         *     instead, a cover a ``colour`` in linear values of the frame.
+         */
+        RecipeRepair: {
+            /** Id */
+            id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "spot" | "clone" | "heal" | "patch" | "removal" | "cover";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Strength
+             * @default 100
+             */
+            strength: number;
+            /**
+             * Strokes
+             * @default []
+             */
+            strokes: components["schemas"]["RecipeStroke"][];
+            /**
+             * Outline
+             * @default []
+             */
+            outline: number[];
+            /**
+             * Source Outline
+             * @default []
+             */
+            source_outline: number[];
+            /**
+             * Soften Px
+             * @default 4
+             */
+            soften_px: number;
+            /**
+             * Dx
+             * @default 0
+             */
+            dx: number;
+            /**
+             * Dy
+             * @default 0
+             */
+            dy: number;
+            /**
+             * Angle
+             * @default 0
+             */
+            angle: number;
+            /**
+             * Mirrored
+             * @default false
+             */
+            mirrored: boolean;
+            /**
+             * Candidate
+             * @default 0
+             */
+            candidate: number;
+            /**
+             * Fill
+             * @default
+             */
+            fill: string;
+            /**
+             * Seed
+             * @default 0
+             */
+            seed: number;
+            /**
+             * Reach
+             * @default 100
+             */
+            reach: number;
+            /**
+             * Colour
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Grain
+             * @default true
+             */
+            grain: boolean;
+        };
+        /**
+         * Stroke
+         * @description One movement of the brush. ``points`` are x and y in turn, in 20,000ths of the long edge.
+         */
+        RecipeStroke: {
+            /** Id */
+            id: string;
+            /** Points */
+            points: number[];
+            /** Size */
+            size: number;
+            /**
+             * Hardness
+             * @default 50
+             */
+            hardness: number;
+            /**
+             * Flow
+             * @default 100
+             */
+            flow: number;
+            /**
+             * Erase
+             * @default false
+             */
+            erase: boolean;
+            /**
+             * Build Up
+             * @default false
+             */
+            build_up: boolean;
+            /**
+             * Near Edges
+             * @default false
+             */
+            near_edges: boolean;
+            /**
+             * Tones
+             * @default all
+             * @enum {string}
+             */
+            tones: "all" | "shadows" | "midtones" | "highlights";
+        };
+        /**
+         * DrawnLine
+         * @description A line drawn along something that is level or plumb in the world; ends in frame coordinates (long edges).
+         */
+        RecipeDrawnLine: {
+            /** Id */
+            id: string;
+            /**
+             * Along
+             * @enum {string}
+             */
+            along: "level" | "plumb";
+            /** X0 */
+            x0: number;
+            /** Y0 */
+            y0: number;
+            /** X1 */
+            x1: number;
+            /** Y1 */
+            y1: number;
+        };
+        /**
+         * BentLine
+         * @description Points along an edge that is straight in the world, in frame coordinates (long edges).
+         */
+        RecipeBentLine: {
+            /** Id */
+            id: string;
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+        };
+        /**
+         * Guide
+         * @description A guide line across the finished picture, at a percentage from the left or the top.
+         */
+        RecipeGuide: {
+            /** Id */
+            id: string;
+            /**
+             * Across
+             * @enum {string}
+             */
+            across: "upright" | "level";
+            /** Percent */
+            percent: number;
+        };
+        /**
+         * OwnKey
+         * @description A colour picked from the picture: its place in Oklab, how far it reaches, and what happens there.
+         */
+        RecipeOwnKey: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Centre Lightness */
+            centre_lightness: number;
+            /** Centre A */
+            centre_a: number;
+            /** Centre B */
+            centre_b: number;
+            /**
+             * Reach
+             * @default 30
+             */
+            reach: number;
+            /**
+             * Hue
+             * @default 0
+             */
+            hue: number;
+            /**
+             * Saturation
+             * @default 0
+             */
+            saturation: number;
+            /**
+             * Lightness
+             * @default 0
+             */
+            lightness: number;
+            /**
+             * Grey
+             * @default 0
+             */
+            grey: number;
+        };
+        /**
+         * Area
+         * @description Terms in order, and what is done to the whole; without terms everywhere.
+         */
+        RecipeArea: {
+            /**
+             * Terms
+             * @default []
+             */
+            terms: (components["schemas"]["RecipeBrush"] | components["schemas"]["RecipeBand"] | components["schemas"]["RecipeRing"] | components["schemas"]["RecipeTone"] | components["schemas"]["RecipeColour"] | components["schemas"]["RecipeNear"] | components["schemas"]["RecipeEdges"] | components["schemas"]["RecipeFound"])[];
+            /**
+             * Inverted
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Close Px
+             * @default 0
+             */
+            close_px: number;
+            /**
+             * Smooth Px
+             * @default 0
+             */
+            smooth_px: number;
+            /**
+             * Grow Px
+             * @default 0
+             */
+            grow_px: number;
+            /**
+             * Soften Px
+             * @default 0
+             */
+            soften_px: number;
+            /**
+             * Cling
+             * @default 0
+             */
+            cling: number;
+        };
+        /**
+         * Band
+         * @description A straight gradient: in full before (``x0``, ``y0``), nothing beyond (``x1``, ``y1``).
+         */
+        RecipeBand: {
+            /** Id */
+            id: string;
+            /**
+             * Join
+             * @default add
+             * @enum {string}
+             */
+            join: "add" | "without" | "only";
+            /**
+             * Strength
+             * @default 100
+             */
+            strength: number;
+            /**
+             * Inverted
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Kind
+             * @default band
+             * @constant
+             */
+            kind: "band";
+            /** X0 */
+            x0: number;
+            /** Y0 */
+            y0: number;
+            /** X1 */
+            x1: number;
+            /** Y1 */
+            y1: number;
+        };
+        /**
+         * Brush
+         * @description Painted.
+         */
+        RecipeBrush: {
+            /** Id */
+            id: string;
+            /**
+             * Join
+             * @default add
+             * @enum {string}
+             */
+            join: "add" | "without" | "only";
+            /**
+             * Strength
+             * @default 100
+             */
+            strength: number;
+            /**
+             * Inverted
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Kind
+             * @default brush
+             * @constant
+             */
+            kind: "brush";
+            /**
+             * Strokes
+             * @default []
+             */
+            strokes: components["schemas"]["RecipeStroke"][];
+        };
+        /**
+         * Colour
+         * @description Colours about one that was picked.
+         */
+        RecipeColour: {
+            /** Id */
+            id: string;
+            /**
+             * Join
+             * @default add
+             * @enum {string}
+             */
+            join: "add" | "without" | "only";
+            /**
+             * Strength
+             * @default 100
+             */
+            strength: number;
+            /**
+             * Inverted
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Kind
+             * @default colour
+             * @constant
+             */
+            kind: "colour";
+            /** Lightness */
+            lightness: number;
+            /** A */
+            a: number;
+            /** B */
+            b: number;
+            /**
+             * Reach
+             * @default 30
+             */
+            reach: number;
+        };
+        /**
+         * Controls
+         * @description What a pass does where it acts.
+         */
+        RecipeControls: {
+            /**
+             * Exposure Ev
+             * @default 0
+             */
+            exposure_ev: number;
+            /**
+             * Warmer Mired
+             * @default 0
+             */
+            warmer_mired: number;
+            /**
+             * Magenta
+             * @default 0
+             */
+            magenta: number;
+            /**
+             * Contrast
+             * @default 0
+             */
+            contrast: number;
+            /**
+             * Shadows
+             * @default 0
+             */
+            shadows: number;
+            /**
+             * Highlights
+             * @default 0
+             */
+            highlights: number;
+            /**
+             * Clarity
+             * @default 0
+             */
+            clarity: number;
+            /**
+             * Haze
+             * @default 0
+             */
+            haze: number;
+            /**
+             * Noise
+             * @default 0
+             */
+            noise: number;
+            /**
+             * Sharper
+             * @default 0
+             */
+            sharper: number;
+            /**
+             * Even Colour
+             * @default 0
+             */
+            even_colour: number;
+            /**
+             * Even Light
+             * @default 0
+             */
+            even_light: number;
+            /**
+             * Shine
+             * @default 0
+             */
+            shine: number;
+            /**
+             * Forms Percent
+             * @default 2.7
+             */
+            forms_percent: number;
+            /**
+             * Glow
+             * @default 0
+             */
+            glow: number;
+            /**
+             * Glow Percent
+             * @default 3
+             */
+            glow_percent: number;
+            /**
+             * Saturation
+             * @default 0
+             */
+            saturation: number;
+            /**
+             * Vibrance
+             * @default 0
+             */
+            vibrance: number;
+            /**
+             * Hue Degrees
+             * @default 0
+             */
+            hue_degrees: number;
+            /**
+             * Tint Strength
+             * @default 0
+             */
+            tint_strength: number;
+            /**
+             * Tint Hue
+             * @default 60
+             */
+            tint_hue: number;
+            /**
+             * Black And White
+             * @default false
+             */
+            black_and_white: boolean;
+            /**
+             * Level Black
+             * @default 0
+             */
+            level_black: number;
+            /**
+             * Level Middle
+             * @default 1
+             */
+            level_middle: number;
+            /**
+             * Level White
+             * @default 255
+             */
+            level_white: number;
+            /**
+             * Curve
+             * @default [
+             *       [
+             *         0,
+             *         0
+             *       ],
+             *       [
+             *         1,
+             *         1
+             *       ]
+             *     ]
+             */
+            curve: [
+                number,
+                number
+            ][];
+        };
+        /**
+         * Edges
+         * @description Along edges of the drawing.
+         */
+        RecipeEdges: {
+            /** Id */
+            id: string;
+            /**
+             * Join
+             * @default add
+             * @enum {string}
+             */
+            join: "add" | "without" | "only";
+            /**
+             * Strength
+             * @default 100
+             */
+            strength: number;
+            /**
+             * Inverted
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Kind
+             * @default edges
+             * @constant
+             */
+            kind: "edges";
+            /**
+             * Threshold
+             * @default 20
+             */
+            threshold: number;
+            /**
+             * Width Px
+             * @default 6
+             */
+            width_px: number;
+        };
+        /**
+         * Found
+         * @description Something that was found, kept as it was found: a small grey picture of the whole frame.
+         */
+        RecipeFound: {
+            /** Id */
+            id: string;
+            /**
+             * Join
+             * @default add
+             * @enum {string}
+             */
+            join: "add" | "without" | "only";
+            /**
+             * Strength
+             * @default 100
+             */
+            strength: number;
+            /**
+             * Inverted
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Kind
+             * @default found
+             * @constant
+             */
+            kind: "found";
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "sky" | "land" | "person" | "faces" | "skin" | "subject";
+            /**
+             * Sure
+             * @default 100
+             */
+            sure: number;
+            /** Raster */
+            raster: string;
+        };
+        /**
+         * Near
+         * @description What looks like a place and lies near it.
+         */
+        RecipeNear: {
+            /** Id */
+            id: string;
+            /**
+             * Join
+             * @default add
+             * @enum {string}
+             */
+            join: "add" | "without" | "only";
+            /**
+             * Strength
+             * @default 100
+             */
+            strength: number;
+            /**
+             * Inverted
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Kind
+             * @default near
+             * @constant
+             */
+            kind: "near";
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /**
+             * Tolerance
+             * @default 30
+             */
+            tolerance: number;
+            /**
+             * Reach
+             * @default 25
+             */
+            reach: number;
+        };
+        /**
+         * Pass
+         * @description One pass.
+         */
+        RecipePass: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @default Pass
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Strength
+             * @default 100
+             */
+            strength: number;
+            /**
+             * Blend
+             * @default normal
+             * @enum {string}
+             */
+            blend: "normal" | "lighten" | "darken" | "multiply" | "screen" | "overlay" | "soft_light" | "luminosity" | "colour" | "sum";
+            /**
+             * Group
+             * @default
+             */
+            group: string;
+            area: components["schemas"]["RecipeArea"];
+            controls: components["schemas"]["RecipeControls"];
+        };
+        /**
+         * Ring
+         * @description An ellipse, in full inside.
+         */
+        RecipeRing: {
+            /** Id */
+            id: string;
+            /**
+             * Join
+             * @default add
+             * @enum {string}
+             */
+            join: "add" | "without" | "only";
+            /**
+             * Strength
+             * @default 100
+             */
+            strength: number;
+            /**
+             * Inverted
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Kind
+             * @default ring
+             * @constant
+             */
+            kind: "ring";
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Radius X */
+            radius_x: number;
+            /** Radius Y */
+            radius_y: number;
+            /**
+             * Softness
+             * @default 50
+             */
+            softness: number;
+            /**
+             * Angle
+             * @default 0
+             */
+            angle: number;
+        };
+        /**
+         * Tone
+         * @description A range of lightness of the frame as it came in, in percent.
+         */
+        RecipeTone: {
+            /** Id */
+            id: string;
+            /**
+             * Join
+             * @default add
+             * @enum {string}
+             */
+            join: "add" | "without" | "only";
+            /**
+             * Strength
+             * @default 100
+             */
+            strength: number;
+            /**
+             * Inverted
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Kind
+             * @default tone
+             * @constant
+             */
+            kind: "tone";
+            /**
+             * Low
+             * @default 0
+             */
+            low: number;
+            /**
+             * High
+             * @default 100
+             */
+            high: number;
+            /**
+             * Softness
+             * @default 10
+             */
+            softness: number;
         };
     };
     responses: never;

@@ -1,6 +1,6 @@
 import { useCallback, useEffect, useLayoutEffect, useState } from "react";
 import type { Frame } from "../../api/client";
-import type { Step } from "../../api/generated/recipe";
+import { STEPS, type Step } from "../../api/generated/recipe";
 import { FIT } from "../../canvas/viewport";
 import { useBench } from "../../state/bench";
 import { pasteOn, takeFrom, useCarrying } from "../../state/carrying";
@@ -33,7 +33,7 @@ import { OverRepairs } from "./repair/over_repairs";
 import { Fills } from "./repair/use_fills";
 import { Samplers } from "./samplers";
 import { StepRail } from "./step_rail";
-import { STEP_NUMBERS, STEPS, withControls } from "./steps/control";
+import { stepNumber, withControls } from "./steps/control";
 import { nameFor } from "./steps/ink_keys";
 import { TogetherBar } from "./together_bar";
 import { Tools } from "./tools_bar";
@@ -148,7 +148,7 @@ export function BenchPlace({ shoot, frame: id, step: asked, version: chosenVersi
       const marks = { k: "keep", m: "maybe", d: "drop" } as const;
       const number = /^Digit([1-8])$/.exec(e.code)?.[1];
       if (e.shiftKey && number) {
-        const target = STEPS.find((x) => STEP_NUMBERS[x] === Number(number));
+        const target = STEPS.find((x) => stepNumber(x) === Number(number));
         if (target) setStep(target);
       } else if (step === "framing" && (/^[fzpgw]$/.test(key) || (e.shiftKey && /^[so]$/.test(key)))) return;
       else if (e.shiftKey && key === "s") useBench.setState({ compare: s.compare === "side" ? "none" : "side" });

@@ -7,7 +7,7 @@ import { Button, Switch } from "../../ui/controls";
 import { Scope, wedgeStep } from "./scope";
 import { Balance } from "./steps/balance";
 import { Colour } from "./steps/colour";
-import { factsOf, isTouched, neutralOf, STEP_NAMES, type StepProps } from "./steps/control";
+import { factsOf, isTouched, neutralOf, type StepProps, stepName } from "./steps/control";
 import { Definition } from "./steps/definition";
 import { Finish } from "./steps/finish";
 import { Framing } from "./steps/framing";
@@ -44,10 +44,10 @@ export function Panel({ frame, step }: { frame: Frame; step: Step }) {
   return (
     <aside aria-label="Controls" className="flex min-h-0 flex-col border-r border-rule bg-paper">
       <div className="flex items-center gap-2.5 px-3.5 pb-1 pt-2.5">
-        <h2 className="font-slab text-[19px] font-semibold leading-6">{STEP_NAMES[step]}</h2>
+        <h2 className="font-slab text-[19px] font-semibold leading-6">{stepName(step)}</h2>
         <Switch
           on={on}
-          label={`${STEP_NAMES[step]} switched on`}
+          label={`${stepName(step)} switched on`}
           onChange={(value) =>
             save((r) => ({ ...r, off: value ? r.off.filter((s) => s !== step) : [...r.off, step].sort() }))
           }

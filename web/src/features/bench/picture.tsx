@@ -200,9 +200,10 @@ export function Picture({
       case "pick": {
         const at = toPicture(intention.x, intention.y);
         const radius = Math.min(Math.max(Math.round(intention.radius / at.scale), 1), 50);
+        if (!s.draft) break;
         const { save } = s.forThis();
         const params = { path: { id: frame.id } };
-        const body = { x: at.x, y: at.y, radius, recipe: s.draft as unknown as Record<string, never> };
+        const body = { x: at.x, y: at.y, radius, recipe: s.draft };
         try {
           if (s.tool === "key") {
             await whenAnswered(need(api.POST("/api/frames/{id}/key", { params, body })), (found) => onKey(save, found));

@@ -62,7 +62,7 @@ it("asks for warnings and the reach of a key only while they are wanted", () => 
     box: true,
     clipping: false,
     show: "picture",
-    rawHistogram: false,
+    raw_histogram: false,
   });
   const own = { name: "clay", centre_lightness: 0.5, centre_a: 0, centre_b: 0, reach: 30 };
   const still = { hue: 0, saturation: 0, lightness: 0, grey: 0 };
@@ -76,7 +76,7 @@ it("asks for warnings and the reach of a key only while they are wanted", () => 
     gamut: true,
     show: "reach",
     key: 1,
-    rawHistogram: true,
+    raw_histogram: true,
   });
   useBench.setState({ gamut: false, show: "picture", ownKey: null, sensorScope: false, draft: null });
 });

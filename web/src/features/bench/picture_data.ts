@@ -44,7 +44,7 @@ export function adjustedOptions(isWhole: boolean, raw: boolean): ViewOptions {
     gamut: s.gamut,
     show: number < 0 ? "picture" : s.show,
     key: Math.max(number, 0),
-    rawHistogram: s.sensorScope && raw,
+    raw_histogram: s.sensorScope && raw,
   };
 }
 
@@ -147,7 +147,7 @@ export function throttledPixel(frame: number, where: () => { x: number; y: numbe
       const pixel = await need(
         api.POST("/api/frames/{id}/pixel", {
           params: { path: { id: frame } },
-          body: { ...at, radius: 0, recipe: recipe as unknown as Record<string, never> },
+          body: { ...at, radius: 0, recipe },
         }),
       );
       if (where() && useBench.getState().frame === frame) useBench.setState({ pixel });
@@ -176,7 +176,7 @@ export async function startToneDrag(frame: number, at: { x: number; y: number })
     const found = await need(
       api.POST("/api/frames/{id}/pixel", {
         params: { path: { id: frame } },
-        body: { x: at.x, y: at.y, radius: 3, recipe: recipe as unknown as Record<string, never> },
+        body: { x: at.x, y: at.y, radius: 3, recipe },
       }),
     );
     if (useBench.getState().frame !== frame) return null;

@@ -25,13 +25,12 @@ export function Samplers({ frame }: { frame: Frame }) {
     const stop = new AbortController();
     // a hand on a control asks many times: the values follow when it rests for a moment
     const later = setTimeout(() => {
-      const recipe = draft as unknown as Record<string, never>;
       Promise.all(
         samplers.map((s) =>
           need(
             api.POST("/api/frames/{id}/pixel", {
               params: { path: { id: frame.id } },
-              body: { x: s.x, y: s.y, radius: 2, recipe },
+              body: { x: s.x, y: s.y, radius: 2, recipe: draft },
               signal: stop.signal,
             }),
           ),

@@ -1,10 +1,10 @@
 import { Maximize, PanelLeftClose, PanelLeftOpen, PanelRightClose, PanelRightOpen } from "lucide-react";
 import type { Frame } from "../../api/client";
-import type { Step } from "../../api/generated/recipe";
+import { STEPS, type Step } from "../../api/generated/recipe";
 import { useBench } from "../../state/bench";
 import { useRoom } from "../../state/room";
 import { Hint } from "../../ui/controls";
-import { isTouched, STEP_NAMES, STEP_NUMBERS, STEPS } from "./steps/control";
+import { isTouched, stepName, stepNumber } from "./steps/control";
 
 /** The steps in working order, and what is folded away. */
 export function StepRail({ step, frame, onStep }: { step: Step; frame: Frame | undefined; onStep: (s: Step) => void }) {
@@ -19,16 +19,16 @@ export function StepRail({ step, frame, onStep }: { step: Step; frame: Frame | u
             key={s}
             type="button"
             aria-current={s === step ? "step" : undefined}
-            aria-keyshortcuts={`Shift+${STEP_NUMBERS[s]}`}
+            aria-keyshortcuts={`Shift+${stepNumber(s)}`}
             onClick={() => onStep(s)}
             className={`relative flex h-[62px] flex-col items-center justify-center ${s === step ? "bg-paper" : "hover:bg-[#dcdcdc]"}`}
           >
             {s === step && <span className="absolute bottom-2 left-0 top-2 w-1 bg-ink" />}
             {touched && <span className="absolute right-2 top-2 h-1.5 w-1.5 rounded-full bg-wax" title="adjusted" />}
             <span className={`font-slab text-[19px] font-semibold leading-5 ${off ? "text-ink3" : ""}`}>
-              {STEP_NUMBERS[s]}
+              {stepNumber(s)}
             </span>
-            <span className={`text-xs ${off ? "text-ink2 line-through" : "text-ink2"}`}>{STEP_NAMES[s]}</span>
+            <span className={`text-xs ${off ? "text-ink2 line-through" : "text-ink2"}`}>{stepName(s)}</span>
           </button>
         );
       })}

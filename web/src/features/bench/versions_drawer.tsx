@@ -1,9 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
 import { useState } from "react";
-import { api, type Frame, need } from "../../api/client";
+import { api, type Frame, need, readVersion } from "../../api/client";
 import type { components } from "../../api/generated/api";
-import type { Recipe } from "../../api/generated/recipe";
 import { useBench } from "../../state/bench";
 import { complain, useNotices } from "../../state/notices";
 import { queryClient, thumbUrl } from "../../state/queries";
@@ -201,11 +200,11 @@ function CompareButton({ row, with_ }: { row: Row; with_: Row }) {
     try {
       await settledVersions();
       const [state, { words }] = await Promise.all([
-        need(api.GET("/api/versions/{id}", { params: { path: { id: row.id } } })),
+        readVersion(row.id),
         need(api.GET("/api/versions/{id}/against/{other}", { params: { path: { id: row.id, other: with_.id } } })),
       ]);
       useBench.setState({
-        against: { version: row.id, name: nameOf(row), recipe: state.recipe as unknown as Recipe, words },
+        against: { version: row.id, name: nameOf(row), recipe: state.recipe, words },
         compare: "side",
       });
     } catch (error) {

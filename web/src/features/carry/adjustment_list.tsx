@@ -1,6 +1,6 @@
 import type { Step } from "../../api/generated/recipe";
 import type { Adjustment } from "../../state/carrying";
-import { STEP_NAMES } from "../bench/steps/control";
+import { stepName } from "../bench/steps/control";
 
 interface Props {
   adjustments: readonly Adjustment[];
@@ -20,7 +20,7 @@ export function AdjustmentList({ adjustments, taken, onTake }: Props) {
     <>
       {part(adjustments.filter((a) => a.touched)).map(({ step, list }) => (
         <section key={step} className="mb-2.5">
-          <h3 className="border-b border-rule font-semibold">{STEP_NAMES[step as Step]}</h3>
+          <h3 className="border-b border-rule font-semibold">{stepName(step as Step)}</h3>
           {list.map((a) => (
             <Row key={a.id} adjustment={a} taken={taken.has(a.id)} onTake={onTake} />
           ))}
@@ -31,7 +31,7 @@ export function AdjustmentList({ adjustments, taken, onTake }: Props) {
           <summary className="cursor-default text-ink2">Untouched here; taken along they are reset there</summary>
           {part(untouched).map(({ step, list }) => (
             <section key={step} className="mb-1 mt-1.5">
-              <h3 className="text-xs text-ink2">{STEP_NAMES[step as Step]}</h3>
+              <h3 className="text-xs text-ink2">{stepName(step as Step)}</h3>
               {list.map((a) => (
                 <Row key={a.id} adjustment={a} taken={taken.has(a.id)} onTake={onTake} />
               ))}

@@ -81,7 +81,7 @@ export function useComparison<Row extends { version: number }>(
     need(api.GET("/api/jobs/{id}", { params: { path: { id } } }))
       .then((whole) => {
         if (!wanted) return;
-        if (whole.state === "done") setResult(whole.result as unknown as Result<Row>);
+        if (whole.state === "done") setResult(whole.result as Result<Row>);
         else setFailed(whole.note || "The measuring was stopped.");
       })
       .catch(complain);

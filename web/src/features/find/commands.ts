@@ -1,6 +1,6 @@
-import { CONTROLS } from "../../api/generated/recipe";
+import { FACTS, STEPS } from "../../api/generated/recipe";
 import { go, type Route } from "../../state/route";
-import { type Facts, STEP_NAMES, STEPS } from "../bench/steps/control";
+import { stepName } from "../bench/steps/control";
 
 export interface Command {
   name: string;
@@ -25,11 +25,11 @@ export function commandsAt(route: Route): Command[] {
   if (route.place === "bench")
     for (const step of STEPS) {
       const open = () => go({ ...route, step }, true);
-      found.push({ name: STEP_NAMES[step], where: "step", run: open });
-      for (const control of Object.values(CONTROLS[step] as unknown as Record<string, Facts>))
+      found.push({ name: stepName(step), where: "step", run: open });
+      for (const control of Object.values(FACTS[step]))
         found.push({
           name: control.label,
-          where: STEP_NAMES[step],
+          where: stepName(step),
           run: () => {
             open();
             focusSoon(control.label);

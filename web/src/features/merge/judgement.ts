@@ -118,7 +118,7 @@ export function useJudgement(frames: readonly number[], options: Options): Looki
     need(api.GET("/api/jobs/{id}", { params: { path: { id } } }))
       .then((whole) => {
         if (!wanted) return;
-        if (whole.state === "done") setJudged(whole.result as unknown as Judged);
+        if (whole.state === "done") setJudged(whole.result as Judged);
         else setFailed(whole.note || "Looking at the frames was stopped.");
       })
       .catch(complain);

@@ -1,5 +1,5 @@
 import { type PointerEvent, useEffect, useRef, useState } from "react";
-import { api, type Frame, need } from "../../api/client";
+import { type Frame, readVersion } from "../../api/client";
 import type { components } from "../../api/generated/api";
 import type { Recipe } from "../../api/generated/recipe";
 import { FIT, panned, scaleOf, type Viewport, zoomAt } from "../../canvas/viewport";
@@ -35,8 +35,8 @@ export function Pane({ frame, number, current, viewport, setViewport, measured, 
   // biome-ignore lint/correctness/useExhaustiveDependencies: another small picture means that the recipe has changed
   useEffect(() => {
     let wanted = true;
-    need(api.GET("/api/versions/{id}", { params: { path: { id: version } } }))
-      .then((state) => wanted && setRecipe(state.recipe as unknown as Recipe))
+    readVersion(version)
+      .then((state) => wanted && setRecipe(state.recipe))
       .catch(complain);
     return () => {
       wanted = false;

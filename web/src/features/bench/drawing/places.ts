@@ -20,7 +20,7 @@ export async function converted(
   signal?: AbortSignal,
 ): Promise<Told> {
   // where places lie depends on framing alone: passes and repairs with long paintings stay here
-  const light = { ...recipe, passes: { passes: [] }, repair: { repairs: [] } } as unknown as Record<string, never>;
+  const light = { ...recipe, passes: { passes: [] }, repair: { repairs: [] } };
   const answer = await need(
     api.POST("/api/frames/{id}/places", {
       params: { path: { id: frame } },

@@ -99,7 +99,8 @@ async function done(
 ): Promise<boolean> {
   try {
     const draft = of ?? recipe();
-    const body = { recipe: draft as unknown as Record<string, never>, action: { ...EMPTY, ...action } };
+    if (!draft) return false;
+    const body = { recipe: draft, action: { ...EMPTY, ...action } };
     const found = await need(api.POST("/api/frames/{id}/framing", { params: { path: { id: frame } }, body }));
     save((r) => withValues(r, found.values));
     if (useBench.getState().frame !== frame) return false;

@@ -97,7 +97,7 @@ export function FramingTable({ frame }: { frame: Frame }) {
             urgency: ask.settles ? "seen" : "hand",
             place: "plane",
           };
-          return fetchView(frame.id, ask.recipe as never, window, options, signal, received);
+          return fetchView(frame.id, ask.recipe, window, options, signal, received);
         },
         (view, ask) => {
           if (useBench.getState().frame !== frame.id) return;

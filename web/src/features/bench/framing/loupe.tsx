@@ -1,5 +1,6 @@
 import { useEffect, useMemo, useRef } from "react";
 import type { Frame } from "../../../api/client";
+import type { Recipe } from "../../../api/generated/recipe";
 import { closeView, fetchView, type View } from "../../../api/view";
 import { Latest } from "../../../canvas/latest";
 import { type PlanePlacement, type Point, toScreen } from "../../../canvas/plane";
@@ -15,11 +16,11 @@ export function Loupe({ frame, place, at, box }: { frame: Frame; place: Point; a
   const draft = useBench((s) => s.draft);
   const latest = useMemo(
     () =>
-      new Latest<{ place: Point; recipe: unknown }, View>(
+      new Latest<{ place: Point; recipe: Recipe | null }, View>(
         ({ place: p, recipe }, signal) => {
           const plane = [p[0] - ACROSS / 2, p[1] - ACROSS / 2, ACROSS, ACROSS] as const;
           const window = { scaledWidth: ACROSS, scaledHeight: ACROSS, x: 0, y: 0, width: 0, height: 0 };
-          return fetchView(frame.id, recipe as never, window, { plane, urgency: "hand", place: "loupe" }, signal);
+          return fetchView(frame.id, recipe, window, { plane, urgency: "hand", place: "loupe" }, signal);
         },
         (view) => {
           const context = canvas.current?.getContext("2d");

@@ -50,7 +50,7 @@ function pick(
   const { draft, forThis } = useBench.getState();
   if (!draft) return Promise.resolve();
   const here = forThis();
-  const body = { recipe: { ...draft, passes: { passes: [] } } as unknown as Record<string, never>, x, y };
+  const body = { recipe: { ...draft, passes: { passes: [] } }, x, y };
   const asked = need(api.POST("/api/frames/{id}/look", { params: { path: { id: frame.id } }, body }));
   return whenAnswered(asked, (seen) => {
     const tone = Math.round(100 * seen.lightness);

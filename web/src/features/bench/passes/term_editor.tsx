@@ -1,39 +1,9 @@
 import type { Frame } from "../../../api/client";
-import type { Pass, Term } from "../../../api/generated/recipe";
+import { type Pass, TERM_FACTS, type Term } from "../../../api/generated/recipe";
 import { useBench } from "../../../state/bench";
 import { type StrokeTones, saveAs, usePasses, withTerm } from "../../../state/passes";
-import { Gauge, type GaugeFacts } from "../../../ui/gauge";
-
-const facts = (
-  label: string,
-  low: number,
-  high: number,
-  step: number,
-  unit: string,
-  help: string,
-  decimals = 0,
-): GaugeFacts => ({ label, low, high, step, unit, help, decimals, scale: "linear" });
-
-const GAUGES: Partial<Record<Term["kind"], [string, number, GaugeFacts][]>> = {
-  ring: [
-    ["softness", 50, facts("Softness", 0, 100, 1, "%", "Over how much of its radius it runs out.")],
-    ["angle", 0, facts("Angle", -180, 180, 1, "\u00b0", "How far it is turned.")],
-  ],
-  tone: [
-    ["low", 0, facts("From", 0, 100, 1, "%", "Darkest lightness, of the frame as it came in.")],
-    ["high", 100, facts("To", 0, 100, 1, "%", "Lightest lightness, of the frame as it came in.")],
-    ["softness", 10, facts("Softness", 0, 50, 1, "%", "Over how much lightness its ends run out.")],
-  ],
-  colour: [["reach", 30, facts("Reach", 1, 100, 1, "%", "How different a colour may be.")]],
-  near: [
-    ["tolerance", 30, facts("Likeness", 1, 100, 1, "%", "How different a place may look.")],
-    ["reach", 25, facts("Reach", 1, 200, 1, "%", "How far away it may be, of the long edge.")],
-  ],
-  edges: [
-    ["threshold", 20, facts("Strength", 1, 100, 1, "%", "How strong an edge has to be.")],
-    ["width_px", 6, facts("Width", 1, 60, 1, "px", "Of the full picture.")],
-  ],
-};
+import { Gauge } from "../../../ui/gauge";
+import { BRUSH } from "../drawing/brush_facts";
 
 /** Gauges and numbers of one part of an area. */
 export function TermEditor({ frame, pass, term }: { frame: Frame; pass: Pass; term: Term }) {
@@ -58,19 +28,19 @@ export function TermEditor({ frame, pass, term }: { frame: Frame; pass: Pass; te
             ["radius_y", "half height"],
           ]
         : [];
-  const values = term as unknown as Record<string, number>;
+  const value = (name: string) => Number(Object.entries(term).find(([key]) => key === name)?.[1]);
   return (
     <div className="-mx-1.5">
-      {(GAUGES[term.kind] ?? []).map(([name, neutral, f]) => (
+      {Object.entries(TERM_FACTS[term.kind]).map(([name, f]) => (
         <Gauge
           key={name}
           facts={f}
-          value={values[name] as number}
-          neutral={neutral}
+          value={value(name)}
+          neutral={f.neutral}
           signed={f.low < 0}
           onDraft={(v) => edit(put(name, v))}
           onSet={(v) => saveAs(`${term.id} ${name}`, put(name, v))}
-          onReset={() => saveAs(`${term.id} ${name}`, put(name, neutral))}
+          onReset={() => saveAs(`${term.id} ${name}`, put(name, f.neutral))}
           onCancel={cancel}
         />
       ))}
@@ -84,7 +54,7 @@ export function TermEditor({ frame, pass, term }: { frame: Frame; pass: Pass; te
                 <input
                   type="number"
                   step={10}
-                  value={Math.round((values[name] as number) * long)}
+                  value={Math.round(value(name) * long)}
                   onKeyDown={(e) => e.stopPropagation()}
                   onChange={(e) => {
                     const v = Number(e.currentTarget.value) / long;
@@ -108,11 +78,7 @@ export function TermEditor({ frame, pass, term }: { frame: Frame; pass: Pass; te
   );
 }
 
-const BRUSH: ["size" | "hardness" | "flow", GaugeFacts][] = [
-  ["size", { ...facts("Size", 0.2, 60, 0.1, "%", "Diameter, of the long edge ([ and ]).", 1), scale: "log" }],
-  ["hardness", facts("Hardness", 0, 100, 1, "%", "How much of it acts in full (Shift with [ and ]).")],
-  ["flow", facts("Flow", 1, 100, 1, "%", "How much one stroke lays on.")],
-];
+const BRUSH_START = { size: 6, hardness: 40, flow: 100 } as const;
 
 function BrushEditor({ pass, term }: { pass: Pass; term: Extract<Term, { kind: "brush" }> }) {
   const brush = usePasses((s) => s.brush);
@@ -134,7 +100,7 @@ function BrushEditor({ pass, term }: { pass: Pass; term: Extract<Term, { kind: "
           neutral={f.low}
           onDraft={(v) => setBrush({ [name]: v })}
           onSet={(v) => setBrush({ [name]: v })}
-          onReset={() => setBrush({ [name]: name === "size" ? 6 : name === "hardness" ? 40 : 100 })}
+          onReset={() => setBrush({ [name]: BRUSH_START[name] })}
           onCancel={() => {}}
         />
       ))}

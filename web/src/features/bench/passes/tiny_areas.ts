@@ -29,7 +29,7 @@ export function useTinyAreas(frame: number, recipe: Recipe): ReadonlyMap<string,
     if (!passes.length) return;
     const stop = new AbortController();
     const timer = setTimeout(() => {
-      const body = { recipe: recipe as unknown as Record<string, never> };
+      const body = { recipe };
       need(api.POST("/api/frames/{id}/areas", { params: { path: { id: frame } }, body, signal: stop.signal }))
         .then(({ areas }) => {
           if (stop.signal.aborted) return;

@@ -1,10 +1,8 @@
-import { PASS_CONTROLS, type Pass, type Term } from "../../../api/generated/recipe";
+import { type Facts, PASS_FACTS, type Pass, type Term } from "../../../api/generated/recipe";
 import { type ControlName, controlsInUse } from "../../../state/passes";
 import { written } from "../../../ui/number";
-import type { Facts } from "../steps/control";
 
-export const factsOfControl = (name: ControlName): Facts =>
-  (PASS_CONTROLS as unknown as Record<ControlName, Facts>)[name];
+export const factsOfControl = (name: ControlName): Facts => PASS_FACTS[name];
 
 const JOINS: Record<Term["join"], string> = { add: "and also", without: "without", only: "only where" };
 

@@ -10,10 +10,9 @@ import { inTurn } from "../../../state/turns";
 import type { Stroke } from "../drawing/brush_layer";
 
 export type Hand = ReturnType<typeof useRepairs.getState>;
-type Sent = Record<string, never>;
 
 /** The recipe as the server is asked about repairs: paintings of passes say nothing about them. */
-const asked = (recipe: Recipe): Sent => ({ ...recipe, passes: { passes: [] } }) as unknown as Sent;
+const asked = (recipe: Recipe): Recipe => ({ ...recipe, passes: { passes: [] } });
 
 /** Where a repair may be taken from, the best first. */
 export async function sourcesOf(

@@ -27,7 +27,7 @@ export function useTinyPairs(frame: number, recipe: Recipe, shown: readonly stri
     const stop = new AbortController();
     const timer = setTimeout(() => {
       const body = {
-        recipe: { ...recipe, passes: { passes: [] } } as unknown as Record<string, never>,
+        recipe: { ...recipe, passes: { passes: [] } },
         repairs: wanted.slice(0, 60).map((r) => r.id),
       };
       need(

@@ -1,25 +1,19 @@
 import type { Frame } from "../../../api/client";
 import { useRepairs } from "../../../state/repairs";
 import { Hint } from "../../../ui/controls";
-import { Gauge, type GaugeFacts } from "../../../ui/gauge";
+import { Gauge } from "../../../ui/gauge";
+import { BRUSH, toolFacts } from "../drawing/brush_facts";
 
-const facts = (
-  label: string,
-  low: number,
-  high: number,
-  step: number,
-  unit: string,
-  help: string,
-  decimals = 0,
-): GaugeFacts => ({ label, low, high, step, unit, help, decimals, scale: "linear" });
-
-const BRUSH: ["size" | "hardness" | "flow", number, GaugeFacts][] = [
-  ["size", 1.5, { ...facts("Size", 0.2, 60, 0.1, "%", "Diameter, of the long edge ([ and ]).", 1), scale: "log" }],
-  ["hardness", 70, facts("Hardness", 0, 100, 1, "%", "How much of it acts in full (Shift with [ and ]).")],
-  ["flow", 100, facts("Flow", 1, 100, 1, "%", "How much one stroke lays on.")],
-];
-const REACH = facts("Look around", 25, 400, 5, "%", "How far about it is looked for what goes there, of its own size.");
-const ANGLE = facts("Turned by", -180, 180, 1, "\u00b0", "What is taken is turned by as much.");
+const BRUSH_START = { size: 1.5, hardness: 70, flow: 100 } as const;
+const REACH = toolFacts(
+  "Look around",
+  25,
+  400,
+  5,
+  "%",
+  "How far about it is looked for what goes there, of its own size.",
+);
+const ANGLE = toolFacts("Turned by", -180, 180, 1, "\u00b0", "What is taken is turned by as much.");
 
 const HELP = {
   spot: "Press on a spot, or draw over a hair. Where it is taken from is found by itself.",
@@ -50,15 +44,15 @@ export function ToolSettings({ frame }: { frame: Frame }) {
       {painted &&
         gauges
           .filter(([name]) => tool !== "removal" || name === "size")
-          .map(([name, neutral, f]) => (
+          .map(([name, f]) => (
             <Gauge
               key={name}
               facts={f}
               value={brush[name]}
-              neutral={neutral}
+              neutral={BRUSH_START[name]}
               onDraft={(v) => setBrush({ [name]: v })}
               onSet={(v) => setBrush({ [name]: v })}
-              onReset={() => setBrush({ [name]: neutral })}
+              onReset={() => setBrush({ [name]: BRUSH_START[name] })}
               onCancel={() => {}}
             />
           ))}

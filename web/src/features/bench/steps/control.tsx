@@ -1,42 +1,16 @@
 import { memo, type ReactNode, useState } from "react";
 import type { Frame } from "../../../api/client";
-import { CONTROLS, NEUTRAL, type Recipe, type Step } from "../../../api/generated/recipe";
+import { FACTS, type Facts, NEUTRAL, type Recipe, STEPS, type Step } from "../../../api/generated/recipe";
 import { useBench } from "../../../state/bench";
 import { equal } from "../../../state/equal";
-import type { Values } from "../../../state/patch";
+import { sections } from "../../../state/patch";
 import { Choices, Hint, Switch } from "../../../ui/controls";
-import { Gauge, type GaugeFacts } from "../../../ui/gauge";
+import { Gauge } from "../../../ui/gauge";
 
-export const STEP_NAMES: Record<Step, string> = {
-  framing: "Framing",
-  balance: "Balance",
-  tone: "Tone",
-  colour: "Colour",
-  definition: "Definition",
-  repair: "Repair",
-  passes: "Passes",
-  finish: "Finish",
-};
-/** Places of the steps in the working order of the bench. */
-export const STEP_NUMBERS: Record<Step, number> = {
-  framing: 1,
-  balance: 2,
-  tone: 3,
-  colour: 4,
-  definition: 5,
-  repair: 6,
-  passes: 7,
-  finish: 8,
-};
-export const STEPS: Step[] = ["framing", "balance", "tone", "colour", "definition", "repair", "passes", "finish"];
+export const stepName = (step: Step): string => step.charAt(0).toUpperCase() + step.slice(1);
+/** A step's place in the working order of the bench, from 1. */
+export const stepNumber = (step: Step): number => STEPS.indexOf(step) + 1;
 
-export interface Facts extends GaugeFacts {
-  kind: string;
-  wedge?: [number, number] | null;
-  raw_only?: boolean;
-  options?: [string, string][];
-  colour?: string;
-}
 export interface StepProps {
   frame: Frame;
   recipe: Recipe;
@@ -44,7 +18,7 @@ export interface StepProps {
 
 /** Words, range and unit of a control. */
 export function factsOf(step: Step, name: string): Facts | undefined {
-  return (CONTROLS as unknown as Record<string, Record<string, Facts>>)[step]?.[name];
+  return FACTS[step]?.[name];
 }
 
 export function neutralOf(raw: boolean): Recipe {
@@ -52,7 +26,7 @@ export function neutralOf(raw: boolean): Recipe {
 }
 
 export function controlValue(recipe: Recipe, step: Step, name: string): unknown {
-  return (recipe as unknown as Values)[step]?.[name];
+  return sections(recipe)[step]?.[name];
 }
 
 /** A recipe with one control changed. */
@@ -62,7 +36,7 @@ export function withControl(recipe: Recipe, step: Step, control: string, value: 
 
 /** A recipe with some controls of a step changed. */
 export function withControls(recipe: Recipe, step: Step, values: Record<string, unknown>): Recipe {
-  const section = (recipe as unknown as Values)[step] ?? {};
+  const section = sections(recipe)[step] ?? {};
   return { ...recipe, [step]: { ...section, ...values } } as Recipe;
 }
 

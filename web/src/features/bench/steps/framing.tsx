@@ -4,7 +4,7 @@ import { newItemId } from "../../../state/items";
 import { useNotices } from "../../../state/notices";
 import { Button, Hint } from "../../../ui/controls";
 import { act, factsSettled, type PlaneLine, sendLines, useFraming } from "../framing/framing_state";
-import { Control, isTouched, neutralOf, Part, type StepProps, withControls } from "./control";
+import { Control, controlValue, isTouched, neutralOf, Part, type StepProps, withControls } from "./control";
 import { Crop } from "./crop";
 import { Lens } from "./lens";
 import { Proposals } from "./proposals";
@@ -20,8 +20,8 @@ export function Framing({ frame, recipe }: StepProps) {
   // drawn lines set the angle together with the movements, so it goes back with them
   const byLines = recipe.framing.drawn_lines.length > 0 ? ["angle"] : [];
   const reset = (names: readonly string[]) => {
-    const neutral = neutralOf(frame.raw).framing as unknown as Record<string, unknown>;
-    const values = Object.fromEntries(names.map((n) => [n, neutral[n]]));
+    const neutral = neutralOf(frame.raw);
+    const values = Object.fromEntries(names.map((n) => [n, controlValue(neutral, "framing", n)]));
     useBench.getState().save((r) => withControls(r, "framing", values));
   };
   return (

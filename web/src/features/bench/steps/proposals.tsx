@@ -4,7 +4,7 @@ import type { Recipe } from "../../../api/generated/recipe";
 import { closeView, fetchView } from "../../../api/view";
 import { useBench } from "../../../state/bench";
 import { complain } from "../../../state/notices";
-import type { Values } from "../../../state/patch";
+import { patched, type Values } from "../../../state/patch";
 import { Button } from "../../../ui/controls";
 
 interface Proposal {
@@ -16,9 +16,7 @@ interface Proposal {
 
 /** A recipe with a proposal's values in it. */
 export function withValues(recipe: Recipe, values: Values): Recipe {
-  const next: Values = { ...(recipe as unknown as Values) };
-  for (const [step, controls] of Object.entries(values)) next[step] = { ...next[step], ...controls };
-  return next as unknown as Recipe;
+  return patched(recipe, { values, switches: {} });
 }
 
 /** Measured starts, as small pictures made by the engine; pressing one takes its values over. */
@@ -43,10 +41,10 @@ export function Proposals({
       const answer = await need(
         api.POST("/api/frames/{id}/suggest", {
           params: { path: { id: frame.id } },
-          body: { recipe: recipe as unknown as Record<string, never>, of: what },
+          body: { recipe, of: what },
         }),
       );
-      setFound({ frame: frame.id, base: recipe, list: answer.proposals as unknown as Proposal[] });
+      setFound({ frame: frame.id, base: recipe, list: answer.proposals });
     } catch (error) {
       complain(error);
     }

@@ -93,7 +93,7 @@ function FromData({ frame, name }: { frame: Frame; name: "black_point" | "white_
       const answer = need(
         api.POST("/api/frames/{id}/suggest", {
           params: { path: { id: frame.id } },
-          body: { recipe: draft as unknown as Record<string, never>, of: name },
+          body: { recipe: draft, of: name },
         }),
       );
       await whenAnswered(answer, ({ proposals: [found] }) => {
