@@ -3,7 +3,8 @@
 import numpy as np
 import pytest
 
-from zincplate.core.tone.evening import EveningPlanes, evened, evening_planes
+from zincplate.core.kernels.numbers import float32_numbers
+from zincplate.core.tone.evening import EvenedNumbers, EveningPlanes, evened, evening_planes
 from zincplate.core.tone.glow import BOOST, MOST, glow_planes, glowing
 from zincplate.core.tone.low_planes import ev
 
@@ -23,8 +24,8 @@ def spot(radius: float, strength: float, height: int = 200, width: int = 300) ->
 def covered(planes: np.ndarray, size_percent: float, asked: tuple[float, float, float]) -> np.ndarray:
     low = evening_planes(planes, ev(planes, WEIGHTS), size_percent, 0.0)
     wanted = np.ones((3, *planes.shape[1:]), np.float32) * np.array(asked, np.float32)[:, None, None]
-    parameters = np.array([planes.shape[2], planes.shape[1], *WEIGHTS, 0.0], np.float32)
-    return evened(planes, low, wanted, parameters, 0, 0)
+    numbers = float32_numbers(EvenedNumbers, planes.shape[2], planes.shape[1], WEIGHTS, 0.0)
+    return evened(planes, low, wanted, numbers, 0, 0)
 
 
 def luminance(planes: np.ndarray) -> np.ndarray:
@@ -81,8 +82,8 @@ def test_what_is_not_asked_for_is_not_touched() -> None:
     low = evening_planes(planes, ev(planes, WEIGHTS), 4.0, 0.0)
     wanted = np.zeros((3, *planes.shape[1:]), np.float32)
     wanted[:, :, :150] = 1
-    parameters = np.array([300, 200, *WEIGHTS, 0.0], np.float32)
-    found = evened(planes, EveningPlanes(low.planes), wanted, parameters, 0, 0)
+    numbers = float32_numbers(EvenedNumbers, 300, 200, WEIGHTS, 0.0)
+    found = evened(planes, EveningPlanes(low.planes), wanted, numbers, 0, 0)
     assert np.array_equal(found[:, :, 150:], planes[:, :, 150:]) and not np.array_equal(found, planes)
 
 

@@ -21,7 +21,8 @@ from zincplate.core.geometry.projective import (
     rotation,
 )
 from zincplate.core.geometry.radial import ByHand, LensDataError, compose
-from zincplate.core.geometry.warp import Sampling, spline_coefficients, warp
+from zincplate.core.geometry.sampling import Sampling
+from zincplate.core.geometry.warp import spline_coefficients, warp
 from zincplate.formats.isolated import Decoder
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.render.render import Renderer

@@ -14,7 +14,8 @@ from scipy import ndimage
 
 from tests.reference.test_demosaic import CAMERA, EDGE, encoded, psnr
 from zincplate.core.geometry.radial import ByHand, Radial, compose
-from zincplate.core.geometry.warp import Sampling, warp
+from zincplate.core.geometry.sampling import Sampling
+from zincplate.core.geometry.warp import warp
 from zincplate.core.sensor.colour_shift import colour_shift
 from zincplate.demo.camera import Settings, expose, metered
 from zincplate.demo.lens import ideal

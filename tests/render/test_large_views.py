@@ -5,7 +5,7 @@ import pytest
 import simplejpeg
 
 from zincplate.core.measure.statistics import measure
-from zincplate.services.views import STRIP_PIXELS, _coded
+from zincplate.services.view_answer import STRIP_PIXELS, _coded
 
 
 def picture(height: int, width: int) -> np.ndarray:

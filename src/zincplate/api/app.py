@@ -15,6 +15,7 @@ from werkzeug.exceptions import HTTPException
 from zincplate import __version__
 from zincplate.api import areas, arranging, bench, carrying, deliveries, find, jobs, mending, merging, shoots
 from zincplate.api.models import ErrorOut
+from zincplate.api.pieces import Pieces
 from zincplate.formats.errors import FileError
 from zincplate.formats.turns import Superseded
 from zincplate.recipe.document import RecipeError
@@ -49,6 +50,7 @@ def create_app(context: Context, page: Path | None = None) -> Flask:
         validation_error_model=ErrorOut,
     )
     app.config.update(MAX_CONTENT_LENGTH=MAX_BODY, TRUSTED_HOSTS=["127.0.0.1", "localhost", "[::1]"], CONTEXT=context)
+    app.json = Pieces(app)
     app.json.sort_keys = False  # recipes keep the order of their controls
     app.secret_key = secrets.token_bytes(32)
     _guard(app)

@@ -12,6 +12,7 @@ from zincplate.cli.bench import median_ms, ours, write_frame
 from zincplate.core.repair.fill import blended, found
 from zincplate.core.repair.healing import healed
 from zincplate.formats.isolated import Decoder
+from zincplate.ops.drawn_places import POINT_SCALE
 from zincplate.recipe.document import Recipe
 from zincplate.render.mending import find_dust
 from zincplate.render.render import Renderer
@@ -22,10 +23,10 @@ Row = dict[str, float]
 
 def _recipe(width: int, kind: str, size_px: float, moved_px: float) -> dict[str, Any]:
     """One repair in the middle of the frame, its source moved."""
-    where = [round(v / width * 20_000) for v in (0.45 * width, 0.3 * width)]
+    where = [round(v / width * POINT_SCALE) for v in (0.45 * width, 0.3 * width)]
     away = {"dx": (1.3 * size_px + moved_px) / width, "dy": 0.0}
     if kind == "patch":
-        half = round(size_px / 2 / width * 20_000)
+        half = round(size_px / 2 / width * POINT_SCALE)
         corners = ((-half, -half), (half, -half), (half, half), (-half, half))
         return {"kind": kind, "outline": [v for x, y in corners for v in (where[0] + x, where[1] + y)], **away}
     return {"kind": kind, "strokes": [{"points": where, "size": size_px / width, "hardness": 70}], **away}

@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 
 from zincplate.core.geometry.projective import of_four_points
 from zincplate.core.geometry.radial import compose
-from zincplate.core.geometry.warp import Sampling, spline_coefficients, warp
+from zincplate.core.geometry.sampling import Sampling
+from zincplate.core.geometry.warp import spline_coefficients, warp
 from zincplate.core.merging.moved import allowed
 from zincplate.core.merging.placement import Placement
 from zincplate.core.merging.radiance import add_up

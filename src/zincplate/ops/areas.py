@@ -10,15 +10,13 @@ from pydantic import AfterValidator, Field
 
 from zincplate.core.areas.raster import from_text
 from zincplate.ops.base import Parameters, gauge
+from zincplate.ops.drawn_places import MOST_NUMBERS, Number, places_of, unless_checked
 from zincplate.ops.items import WITH_IDS, Item
 from zincplate.plan import passes as plan
 
 Place = Annotated[float, Field(ge=-2, le=3, allow_inf_nan=False)]
 Percent = Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)]
 Share = Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
-POINT_SCALE = 20_000
-"""Places of strokes are whole numbers of this part of the long edge: a third of a pixel of 6,000."""
-MOST_POINTS = 4_000
 FoundKind = Literal["sky", "land", "person", "faces", "skin", "subject"]
 """What can be looked for."""
 
@@ -26,7 +24,7 @@ FoundKind = Literal["sky", "land", "person", "faces", "skin", "subject"]
 class Stroke(Item):
     """One movement of the brush. ``points`` are x and y in turn, in 20,000ths of the long edge."""
 
-    points: Annotated[tuple[Annotated[int, Field(ge=-40_000, le=60_000)], ...], Field(min_length=2, max_length=2 * MOST_POINTS)]
+    points: Annotated[tuple[Number, ...], Field(min_length=2, max_length=MOST_NUMBERS), unless_checked(2, MOST_NUMBERS)]
     size: Annotated[float, Field(gt=0.0001, le=2, allow_inf_nan=False)]
     hardness: Percent = 50
     flow: Annotated[float, Field(ge=1, le=100, allow_inf_nan=False)] = 100
@@ -37,10 +35,15 @@ class Stroke(Item):
 
     def planned(self) -> plan.Stroke:
         """In the engine's units."""
-        flat = [p / POINT_SCALE for p in self.points[: len(self.points) // 2 * 2]]
-        places = tuple(zip(flat[::2], flat[1::2], strict=True))
         return plan.Stroke(
-            places, self.size, self.hardness / 100, self.flow / 100, self.erase, self.build_up, self.near_edges, self.tones
+            places_of(self.points),
+            self.size,
+            self.hardness / 100,
+            self.flow / 100,
+            self.erase,
+            self.build_up,
+            self.near_edges,
+            self.tones,
         )
 
 

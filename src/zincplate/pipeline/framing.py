@@ -17,7 +17,7 @@ from zincplate.core.geometry.orientation import turned_back, turned_points
 from zincplate.core.geometry.projective import FramingError, Movements, apply, of_four_points, of_movements
 from zincplate.core.geometry.radial import LensDataError, Radial, compose
 from zincplate.core.geometry.rim_stretch import RimStretch, missing_along
-from zincplate.core.geometry.warp import Sampling
+from zincplate.core.geometry.sampling import Sampling
 from zincplate.formats.dng.lens import curve_of
 from zincplate.formats.lens_profiles import LensDatabase
 from zincplate.pipeline.lens_of import Shape, fitting_profile, focal_of, match_of

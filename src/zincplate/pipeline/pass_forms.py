@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.core.geometry.warp import warp_linear
-from zincplate.core.tone.evening import COLOUR, LIGHT, SHINE, EveningPlanes, evened, evening_planes, long_edge_of
+from zincplate.core.kernels.numbers import float32_numbers
+from zincplate.core.tone.evening import COLOUR, LIGHT, SHINE, EvenedNumbers, EveningPlanes, evened, evening_planes, long_edge_of
 from zincplate.core.tone.glow import glow_planes, glowing
 from zincplate.core.tone.low_planes import LONG_EDGE, ev
 from zincplate.pipeline.areas import Areas
@@ -50,9 +51,8 @@ class Forms:
                             asked[k] += area * np.float32(amount * one.strength)
             np.clip(asked, np.array([0, -1, 0], np.float32)[:, None, None], np.float32(1), out=asked)
             low = EveningPlanes(self._seen(framed, key, plan.plate, ("forms", size), long_edge_of(size)))
-            numbers = np.array(
-                [window.full_width, window.full_height, *framed.source.luminance_weights(plan), math.log2(plan.gain)], np.float32
-            )
+            weights = framed.source.luminance_weights(plan)
+            numbers = float32_numbers(EvenedNumbers, window.full_width, window.full_height, weights, math.log2(plan.gain))
             planes = evened(planes, low, asked, numbers, window.x, window.y)
         for size in sorted({p.scene.glow_percent for p in passes if p.scene.glow}):
             share = np.zeros((window.height, window.width), np.float32)

@@ -10,10 +10,11 @@ from numpy.typing import NDArray
 from zincplate.core.colour.colour_spaces import SRGB
 from zincplate.core.colour.temperature import KELVIN_MAX, KELVIN_MIN, temperature_and_tint, white_point_xy
 from zincplate.core.kernels.light import LightTables, to_float
+from zincplate.core.kernels.numbers import float32_numbers
 from zincplate.core.tone import curve
 from zincplate.core.tone.blends import NUMBERS
-from zincplate.core.tone.haze import KEPT, LEAST_TRANSMISSION
-from zincplate.core.tone.pass_display import TABLE, Layers
+from zincplate.core.tone.haze import KEPT, LEAST_TRANSMISSION, VEIL
+from zincplate.core.tone.pass_display import TABLE, DisplayNumbers, Layers
 from zincplate.core.tone.pass_light import (
     BLUE,
     CLARITY,
@@ -24,6 +25,7 @@ from zincplate.core.tone.pass_light import (
     RED,
     SHADOWS,
     STRENGTHS,
+    AskedNumbers,
 )
 from zincplate.pipeline.areas import Areas
 from zincplate.pipeline.framing import Framed
@@ -102,12 +104,10 @@ def sharper_of(areas: Areas, framed: Framed, key: str, plan: LightPlan, window: 
     return None if out is None else np.clip(out, np.float32(-1), np.float32(1))
 
 
-def light_parameters(window: Window, weights: NDArray[np.float64], exposure_ev: float, air: NDArray[np.float32]) -> Float32:
-    """(12,) numbers of :func:`zincplate.core.tone.pass_light.apply_asked`."""
-    p = np.zeros(12, np.float32)
-    p[0:6] = window.full_width, window.full_height, *weights, exposure_ev
-    p[6:9], p[9], p[10], p[11] = air, LEAST_TRANSMISSION, KEPT, 0.7
-    return p
+def light_parameters(window: Window, weights: NDArray[np.float64], exposure_ev: float, air: NDArray[np.float32]) -> AskedNumbers:
+    """Numbers of :func:`zincplate.core.tone.pass_light.apply_asked`."""
+    view = window.full_width, window.full_height, *weights, exposure_ev
+    return float32_numbers(AskedNumbers, view, air, LEAST_TRANSMISSION, KEPT, VEIL)
 
 
 def laid_over(
@@ -117,10 +117,10 @@ def laid_over(
 
     ``tables`` are the recipe's for Rec.2020 and linear output.
     """
-    flags = tables.flags.copy()
-    flags[7] = flags[8] = 0  # colours are drawn in to the delivery space once, at the end
+    # colours are drawn in to the delivery space once, at the end
+    switches = tables.switches._replace(draws_in=0, compresses=0)
     light = np.empty(planes.shape, np.float32)
-    to_float(np.ascontiguousarray(planes), replace(tables, flags=flags), light)
+    to_float(np.ascontiguousarray(planes), replace(tables, switches=switches), light)
     layers = Layers(light)
     for one in in_display(plan):
         numbers, table = display_numbers(one.everywhere(), _balance(framed.source, plan, one))
@@ -159,7 +159,7 @@ def _balance(source: Source, plan: LightPlan, one: PassPlan) -> tuple[float, flo
 
 
 @lru_cache(maxsize=128)
-def display_numbers(one: PassPlan, gains: tuple[float, float, float]) -> tuple[Float32, Float32]:
+def display_numbers(one: PassPlan, gains: tuple[float, float, float]) -> tuple[DisplayNumbers, Float32]:
     """Numbers and tone table of one pass over finished light."""
     d = one.display
     contrast = one.scene.contrast if one.blend != "normal" else 0.0
@@ -167,13 +167,14 @@ def display_numbers(one: PassPlan, gains: tuple[float, float, float]) -> tuple[F
     coloured = (d.saturation, d.vibrance, d.hue_degrees, d.tint_strength) != (0, 0, 0, 0) or d.black_and_white
     turn, tint = math.radians(d.hue_degrees), math.radians(d.tint_hue_degrees)
     chroma = TINT_CHROMA * d.tint_strength
-    numbers = np.zeros(16, np.float32)
-    numbers[0:3] = gains
-    numbers[3:5] = toned, coloured
-    numbers[5] = 1 + d.saturation if d.saturation < 0 else 2.0**d.saturation
-    numbers[6:9] = 1.2 * d.vibrance, math.cos(turn), math.sin(turn)
-    numbers[9:12] = chroma * math.cos(tint), chroma * math.sin(tint), d.black_and_white
-    numbers[12], numbers[13] = NUMBERS[one.blend], one.strength
+    saturation = 1 + d.saturation if d.saturation < 0 else 2.0**d.saturation
+    turned = math.cos(turn), math.sin(turn)
+    tinted = chroma * math.cos(tint), chroma * math.sin(tint)
+    numbers = float32_numbers(
+        DisplayNumbers,
+        (*gains, toned, coloured, saturation, 1.2 * d.vibrance),
+        (*turned, *tinted, d.black_and_white, NUMBERS[one.blend], one.strength),
+    )
     encoded = SRGB.transfer.encode(LEVELS_INPUTS)
     if toned:
         encoded = np.clip((encoded - d.black) / max(d.white - d.black, 1e-3), 0, 1) ** (1 / d.middle)

@@ -14,13 +14,14 @@ from numpy.typing import NDArray
 from zincplate.core.geometry.radial import Radial
 from zincplate.core.geometry.warp import MARGIN as WARP_MARGIN
 from zincplate.core.geometry.warp import spline_coefficients, warp, warp_linear, warp_nearest
+from zincplate.core.kernels.numbers import float32_numbers
 from zincplate.core.noise.learned_noise import reduce_noise_best
 from zincplate.core.noise.wavelet_noise import MARGIN as NOISE_MARGIN
 from zincplate.core.noise.wavelet_noise import WEIGHTS, reduce_noise
 from zincplate.core.sensor.colour_shift import ColourShift
 from zincplate.core.sensor.highlights import Surroundings, rebuild, seen_at, surroundings
-from zincplate.core.tone.haze import KEPT, LEAST_TRANSMISSION, air_of
-from zincplate.core.tone.local_tone import PARAMETERS, LocalTables, local_gain
+from zincplate.core.tone.haze import KEPT, LEAST_TRANSMISSION, VEIL, air_of
+from zincplate.core.tone.local_tone import LocalNumbers, LocalTables, local_gain
 from zincplate.core.tone.low_planes import LONG_EDGE, Air, Bases, bases_of, ev
 from zincplate.core.tone.pass_light import HAZE, apply_asked
 from zincplate.pipeline.areas import Areas
@@ -358,19 +359,16 @@ def _in_whole(source: Source, window: Window) -> tuple[float, float, float, floa
 
 def _parameters(
     plan: LightPlan, window: Window, weights: NDArray[np.float64], exposure_ev: float, air: AirPlanes
-) -> NDArray[np.float32]:
+) -> LocalNumbers:
     """Numbers of the local kernel."""
     local = plan.local
-    p = np.zeros(PARAMETERS, np.float32)
-    p[0:6] = window.full_width, window.full_height, *weights, exposure_ev
-    p[6:9] = local.shadows, local.highlights, local.clarity
+    view = window.full_width, window.full_height, *weights, exposure_ev
+    haze = vignette = (0.0,) * 5
     if local.haze:
-        p[9] = local.haze * (KEPT if local.haze > 0 else 0.7)
-        p[10:13] = air.light
-        p[13] = LEAST_TRANSMISSION
+        haze = (local.haze * (KEPT if local.haze > 0 else VEIL), *air.light, LEAST_TRANSMISSION)
     if local.vignette is not None:
         v = local.vignette
         inner = 1 - v.reach
         outer = inner + 0.02 + v.softness * (1.15 - inner)
-        p[14:19] = v.strength_ev, inner, 1 / (outer - inner), (v.roundness + 1) / 2, v.spare_highlights
-    return p
+        vignette = (v.strength_ev, inner, 1 / (outer - inner), (v.roundness + 1) / 2, v.spare_highlights)
+    return float32_numbers(LocalNumbers, view, local.shadows, local.highlights, local.clarity, haze, vignette)

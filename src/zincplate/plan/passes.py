@@ -7,6 +7,30 @@ Join = Literal["add", "without", "only"]
 Blend = Literal["normal", "lighten", "darken", "multiply", "screen", "overlay", "soft_light", "luminosity", "colour", "sum"]
 StrokeTones = Literal["all", "shadows", "midtones", "highlights"]
 Points = tuple[tuple[float, float], ...]
+
+
+class KeepsHash:
+    """For long tuples: every look into a cache hashes and compares what is asked for, so the hash is kept, and what is the same
+    object is equal at once."""
+
+    _hash: int | None = None
+
+    def __hash__(self) -> int:
+        if self._hash is None:
+            self._hash = super().__hash__()
+        return self._hash
+
+    def __eq__(self, other: object) -> bool:
+        return self is other or super().__eq__(other)
+
+    def __ne__(self, other: object) -> bool:
+        return not self == other
+
+
+class Places(KeepsHash, Points):
+    """Places (x, y) of a stroke, in long edges."""
+
+
 STRAIGHT: Points = ((0.0, 0.0), (1.0, 1.0))
 USUAL_PERCENT = 2.7
 """Of the long edge: radius of a region as clarity sees it."""
@@ -25,7 +49,7 @@ class Term:
 class Stroke:
     """One movement of a brush."""
 
-    places: tuple[tuple[float, float], ...]
+    places: Points
     size: float
     """Diameter in long edges."""
     hardness: float

@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.ops.areas import POINT_SCALE
+from zincplate.ops.drawn_places import POINT_SCALE
 from zincplate.pipeline.framing import Framed
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.render.render import Renderer

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from zincplate.core.repair import dust
 from zincplate.core.repair.healing import to_roots
 from zincplate.core.repair.source_search import candidates
+from zincplate.ops.drawn_places import POINT_SCALE
 from zincplate.ops.repair.repairs import MOST_REPAIRS
 from zincplate.plan.repairs import RepairPlan
 from zincplate.recipe.document import Recipe, RecipeError
@@ -171,7 +172,7 @@ def dust_again(
     near: dict[str, dust.Spot] = {}
     for one in wanted:
         stroke = one["strokes"][0]
-        x, y = (v / 20_000 * long_edge for v in stroke["points"][:2])
+        x, y = (v / POINT_SCALE * long_edge for v in stroke["points"][:2])
         reach = max(NEAR_TIMES * stroke["size"] * long_edge / 2, NEAR_PX)
         around = [s for s in here if np.hypot(s.x - x, s.y - y) <= reach]
         if around:
@@ -185,7 +186,11 @@ def dust_again(
         if one["kind"] != "spot":
             out.append({**one, "fill": ""})
         elif spot is not None:
-            stroke = {**one["strokes"][0], "points": [round(spot.x * 20_000), round(spot.y * 20_000)], "size": spot.size}
+            stroke = {
+                **one["strokes"][0],
+                "points": [round(spot.x * POINT_SCALE), round(spot.y * POINT_SCALE)],
+                "size": spot.size,
+            }
             out.append({**one, "dx": spot.dx, "dy": spot.dy, "candidate": 0, "strokes": [stroke]})
     return out, told
 
@@ -222,7 +227,7 @@ def _with_sources(renderer: Renderer, source: Source, key: str, hot: bool, found
             "kind": "spot",
             "strokes": [
                 {
-                    "points": [round(s.x / long_edge * 20_000), round(s.y / long_edge * 20_000)],
+                    "points": [round(s.x / long_edge * POINT_SCALE), round(s.y / long_edge * POINT_SCALE)],
                     "size": 2 * ROOM * s.radius_px / long_edge,
                     "hardness": 70,
                 }
@@ -279,7 +284,7 @@ def as_items(found: list[FoundSpot]) -> list[dict[str, Any]]:
             "kind": "spot",
             "dx": s.dx,
             "dy": s.dy,
-            "strokes": [{"points": [round(s.x * 20_000), round(s.y * 20_000)], "size": s.size, "hardness": 70}],
+            "strokes": [{"points": [round(s.x * POINT_SCALE), round(s.y * POINT_SCALE)], "size": s.size, "hardness": 70}],
         }
         for s in found
     ]

@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 
 from zincplate.core.colour.colour_spaces import SPACES
 from zincplate.core.geometry.resample import lanczos_columns, lanczos_rows
-from zincplate.core.kernels.light import LightTables, to_8_bit, to_16_bit, to_float
+from zincplate.core.kernels.light import NOTHING, LightNumbers, LightTables, to_8_bit, to_16_bit, to_float
+from zincplate.core.kernels.numbers import float32_numbers
 from zincplate.pipeline.finishing import finished, margin_of
 from zincplate.pipeline.framing import Framed
 from zincplate.pipeline.passes import lit, sharper_of
@@ -146,13 +147,9 @@ def _quantise(planes: Float32, tables: LightTables, x: int, y: int, out: NDArray
 def _encoding_only(space: str) -> LightTables:
     """Tables that only clip and encode planes which are already linear light of the delivery space."""
     target = SPACES[space]
-    parameters = np.zeros(38, np.float32)
-    parameters[0:4] = 1, 1, 1, 3e38
-    parameters[4:13] = np.eye(3).ravel()
-    parameters[13:16] = target.to_xyz[1]
-    parameters[16:25] = np.eye(3).ravel()
+    numbers = float32_numbers(LightNumbers, 1, 1, 1, 3e38, np.eye(3), target.to_xyz[1], np.eye(3), np.zeros(13))
     srgb_curve = target.transfer == SPACES["srgb"].transfer
-    flags = np.array([0, 0, 0, 0, 1 if srgb_curve else 2, 0, 0, 0, 0, 0, 0], np.int32)
+    switches = NOTHING._replace(encoding=1 if srgb_curve else 2)
     unused = np.zeros(2, np.float32)
     colours = colour_tables(ColourPlan(), space, False)
-    return LightTables(parameters, flags, unused, np.zeros((5, 2), np.float32), encode_table(space), colours)
+    return LightTables(numbers, switches, unused, np.zeros((5, 2), np.float32), encode_table(space), colours)

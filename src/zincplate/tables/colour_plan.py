@@ -9,7 +9,8 @@ from zincplate.core.colour import oklab
 from zincplate.core.colour.adaptation import D65_XY, xy_to_xyz
 from zincplate.core.colour.colour_spaces import REC2020, SPACES, SRGB
 from zincplate.core.colour.gamut import chroma_limits
-from zincplate.core.kernels.light_colour import HUE_SIZE, KEY_VALUES, TONING_SIZE, WELL_INSIDE, ColourTables
+from zincplate.core.kernels.light_colour import HUE_SIZE, KEY_VALUES, TONING_SIZE, WELL_INSIDE, ColourNumbers, ColourTables
+from zincplate.core.kernels.numbers import float32_numbers
 from zincplate.plan.colour import ColourPlan, PickedKey, Six, ToningPlan
 
 Float = NDArray[np.float64]
@@ -117,13 +118,13 @@ def colour_tables(plan: ColourPlan, space: str, soft: bool) -> ColourTables:
     # grey must stay grey to the last digit: its three sums are made one
     to_target = to_target / to_target.sum(1, keepdims=True)
     lab_to_lms = oklab.LAB_TO_LMS / oklab.LAB_TO_LMS[:, :1]
-    parts = [m.ravel() for m in (oklab.WORKING_TO_LMS, oklab.LMS_TO_LAB, lab_to_lms, to_target)]
+    matrices = oklab.WORKING_TO_LMS, oklab.LMS_TO_LAB, lab_to_lms, to_target
     saturation = 1 + plan.saturation if plan.saturation < 0 else 2.0**plan.saturation
     inside = WELL_INSIDE if space != "romm" else 1e3
-    values = np.concatenate([*parts, [saturation, 1.2 * plan.vibrance, SOFT_KNEE if soft else 1.0, inside]])
+    ends = saturation, 1.2 * plan.vibrance, SOFT_KNEE if soft else 1.0, inside
     rows = [_key_row(k, plan.grey_weights is not None) for k in plan.picked] or [[0.0] * KEY_VALUES]
     return ColourTables(
-        values.astype(np.float32),
+        float32_numbers(ColourNumbers, *matrices, ends),
         _hue_table(plan).astype(np.float32),
         _toning_table(plan.toning).astype(np.float32),
         np.array(rows, np.float32),

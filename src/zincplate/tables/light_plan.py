@@ -9,8 +9,9 @@ from numpy.typing import NDArray
 
 from zincplate.core.colour.adaptation import D65_XY, bradford
 from zincplate.core.colour.camera_colour import CameraMatrices
-from zincplate.core.colour.colour_spaces import REC2020, SPACES, SRGB, WORKING_LUMINANCE
-from zincplate.core.kernels.light import TONE_MAX, LightTables, encode_inputs, table_inputs
+from zincplate.core.colour.colour_spaces import REC2020, SPACES, SRGB, WORKING_LUMINANCE, RGBSpace
+from zincplate.core.kernels.light import NOTHING, TONE_MAX, LightNumbers, LightSwitches, LightTables, encode_inputs, table_inputs
+from zincplate.core.kernels.numbers import float32_numbers
 from zincplate.core.tone import curve
 from zincplate.ops.order import ORDER
 from zincplate.plan.colour import ColourPlan
@@ -93,54 +94,51 @@ def _tables(
     recipe = Recipe.from_document(json.loads(recipe_json))
     plan = plan_of(recipe, matrices is not None, as_shot_xy)
     target = SPACES[space]
-    parameters = np.zeros(38, np.float32)
-    parameters[28:38] = (0.0, 1.0) * 5
-    parameters[0:4] = (*gains_of(plan, matrices, as_shot_neutral, as_shot_xy), NO_CLIP)
+    neutral, clip = np.zeros(3), NO_CLIP
+    gains = gains_of(plan, matrices, as_shot_neutral, as_shot_xy).astype(np.float32)
     if matrices is not None and plan.plate.recovery != "clip":
-        parameters[25:28] = np.asarray(as_shot_neutral) / parameters[0:3]
+        neutral = np.asarray(as_shot_neutral) / gains
     if matrices is not None and plan.plate.recovery != "rebuild":
-        parameters[3] = 1.0
+        clip = 1.0
     matrix = matrix_of(plan, matrices, baseline_gain, to_working)
-    pointwise = (*plan.tone, plan.curve_rgb, plan.curve_red, plan.curve_green, plan.curve_blue, plan.curve_luminance)
+    of_curves = (plan.curve_rgb, plan.curve_red, plan.curve_green, plan.curve_blue, plan.curve_luminance)
     coloured = plan.colour != ColourPlan()
     direct = target.from_working @ matrix
     inside = bool((np.abs(direct.sum(1)) <= 1 + 1e-6).all() and (direct >= -1e-6).all())
-    if inside and not coloured and all(p is None for p in pointwise):
+    inside = inside and not coloured and not plan.tone and all(points is None for points in of_curves)
+    if inside:
         # nothing between the two matrices: one, so that a file comes back exactly in its own space
-        parameters[4:13] = np.where(np.abs(direct) < 1e-9, 0, direct).ravel()
-        parameters[13:16] = target.to_xyz[1]
-        parameters[16:25] = np.eye(3).ravel()
+        light = np.where(np.abs(direct) < 1e-9, 0, direct), target.to_xyz[1], np.eye(3)
     else:
-        inside = False
-        parameters[4:13] = matrix.ravel()
-        parameters[13:16] = WORKING_LUMINANCE
-        parameters[16:25] = target.from_working.ravel()
+        light = matrix, WORKING_LUMINANCE, target.from_working
 
     tone = _composed(plan.tone)(_TONE_INPUTS) if plan.tone else _TONE_INPUTS
     curves = _IDENTITY_CURVES.copy()
-    for row, points in enumerate((plan.curve_rgb, plan.curve_red, plan.curve_green, plan.curve_blue, plan.curve_luminance)):
+    ends = np.tile([0.0, 1.0], (5, 1))
+    for row, points in enumerate(of_curves):
         if points is not None:
             curves[row] = SRGB.transfer.decode(curve.evaluate(points, _CURVE_INPUTS, extended=True))
-            parameters[28 + 2 * row : 30 + 2 * row] = SRGB.transfer.decode(np.array([points[0][0], points[-1][0]]))
-    colours = colour_tables(plan.colour, space, plan.soft_gamut)
-    uses_srgb_curve = target.transfer == SRGB.transfer
-    flags = np.array(
-        [
-            bool(plan.tone),
-            any(c is not None for c in (plan.curve_red, plan.curve_green, plan.curve_blue)),
-            plan.curve_rgb is not None,
-            plan.curve_luminance is not None,
-            0 if linear_output else 1 if uses_srgb_curve else 2,
-            coloured,
-            len(plan.colour.picked),
-            not inside,
-            not inside and plan.soft_gamut,
-            plan.colour.toning is not None,
-            plan.plate.recovery == "rebuild",
-        ],
-        np.int32,
+            ends[row] = SRGB.transfer.decode(np.array([points[0][0], points[-1][0]]))
+    switches = LightSwitches(
+        toned=int(bool(plan.tone)),
+        channel_curves=int(any(c is not None for c in (plan.curve_red, plan.curve_green, plan.curve_blue))),
+        rgb_curve=int(plan.curve_rgb is not None),
+        luminance_curve=int(plan.curve_luminance is not None),
+        encoding=_encoding(target, linear_output),
+        coloured=int(coloured),
+        picked=len(plan.colour.picked),
+        draws_in=int(not inside),
+        compresses=int(not inside and plan.soft_gamut),
+        toning=int(plan.colour.toning is not None),
+        fades_only_full=int(plan.plate.recovery == "rebuild"),
     )
-    return LightTables(parameters, flags, tone.astype(np.float32), curves, encode_table(space), colours)
+    numbers = float32_numbers(LightNumbers, gains, clip, *light, neutral, ends)
+    colours = colour_tables(plan.colour, space, plan.soft_gamut)
+    return LightTables(numbers, switches, tone.astype(np.float32), curves, encode_table(space), colours)
+
+
+def _encoding(target: RGBSpace, linear_output: bool) -> int:
+    return 0 if linear_output else 1 if target.transfer == SRGB.transfer else 2
 
 
 def gains_of(
@@ -181,13 +179,16 @@ def _composed(functions: tuple[Callable[[Float], Float], ...]) -> Callable[[Floa
 def finishing_tables(space: str, soft_gamut: bool, linear_output: bool = False) -> LightTables:
     """Tables for finished light (display-linear Rec.2020, 0..1) that is only drawn in to a delivery space and encoded."""
     target = SPACES[space]
-    parameters = np.zeros(38, np.float32)
-    parameters[0:4] = 1, 1, 1, NO_CLIP
-    parameters[4:13] = np.eye(3).ravel()
-    parameters[13:16] = WORKING_LUMINANCE
-    parameters[16:25] = target.from_working.ravel()
-    parameters[28:38] = (0.0, 1.0) * 5
-    encoding = 0 if linear_output else 1 if target.transfer == SRGB.transfer else 2
-    flags = np.array([0, 0, 0, 0, encoding, 0, 0, 1, soft_gamut, 0, 0], np.int32)
+    numbers = float32_numbers(
+        LightNumbers,
+        np.ones(3),
+        NO_CLIP,
+        np.eye(3),
+        WORKING_LUMINANCE,
+        target.from_working,
+        np.zeros(3),
+        np.tile([0.0, 1.0], (5, 1)),
+    )
+    switches = NOTHING._replace(encoding=_encoding(target, linear_output), draws_in=1, compresses=int(soft_gamut))
     colours = colour_tables(ColourPlan(), space, soft_gamut)
-    return LightTables(parameters, flags, _TONE_INPUTS.astype(np.float32), _IDENTITY_CURVES, encode_table(space), colours)
+    return LightTables(numbers, switches, _TONE_INPUTS.astype(np.float32), _IDENTITY_CURVES, encode_table(space), colours)

@@ -1,5 +1,6 @@
 import createClient from "openapi-fetch";
 import type { components, paths } from "./generated/api";
+import { packed, spelledOut, UNKNOWN_PIECE } from "./pieces";
 
 type Schemas = components["schemas"];
 export type Shoot = Schemas["ShootOut"];
@@ -12,10 +13,21 @@ export type PixelValues = Schemas["PixelOut"];
 export type Mark = Schemas["FrameColumns"]["mark"][number];
 export type Version = Schemas["VersionOut"];
 
+/** Sends a request; once more with everything in it where the server has forgotten parts that it was sent before. */
+async function sent(request: Request): Promise<Response> {
+  const spare = request.method === "GET" ? null : request.clone();
+  const response = await globalThis.fetch(request);
+  if (response.status !== UNKNOWN_PIECE || !spare) return response;
+  const { method, headers, signal } = request;
+  const body = spelledOut(await spare.text());
+  return globalThis.fetch(new Request(request.url, { method, headers, signal, body }));
+}
+
 export const api = createClient<paths>({
   baseUrl: "",
   headers: { "X-Zincplate": "1" },
-  fetch: (request) => globalThis.fetch(request),
+  bodySerializer: (body) => packed(body),
+  fetch: sent,
 });
 
 /** An answer of the server that is not a success: its sentence, and for a stale revision the current state. */

@@ -4,6 +4,7 @@ import { tab } from "../state/tab";
 import { offlineSafe } from "./client";
 import type { components } from "./generated/api";
 import type { Recipe } from "./generated/recipe";
+import { packed, UNKNOWN_PIECE } from "./pieces";
 
 type Schemas = components["schemas"];
 /** What is told of a view: its window, its measurements, and how its bytes are divided. */
@@ -72,14 +73,17 @@ export async function fetchView(
     ...asked,
     line: place ? `${tab}:${place}` : "",
   };
-  const response = await offlineSafe(() =>
+  const ask = (text: string) =>
     fetch(`/api/frames/${frame}/view`, {
       method: "POST",
       headers: { "Content-Type": "application/json", "X-Zincplate": "1" },
-      body: JSON.stringify(body),
+      body: text,
       signal,
-    }),
-  );
+    });
+  const response = await offlineSafe(async () => {
+    const first = await ask(packed(body));
+    return first.status === UNKNOWN_PIECE ? ask(packed(body, true)) : first;
+  });
   // asked for something newer meanwhile: the same as having been called off
   if (response.status === 204) throw new DOMException("superseded", "AbortError");
   const parts = unpack(await response.arrayBuffer());

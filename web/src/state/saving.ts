@@ -1,6 +1,6 @@
 import { ApiError, type Version } from "../api/client";
 import type { Recipe } from "../api/generated/recipe";
-import { equal } from "./equal";
+import { equal, sharing } from "./equal";
 import { EMPTY, isEmpty, merged, named, type Patch, patched, reconciled, standing } from "./patch";
 
 /** One thing that was done to a version. */
@@ -119,9 +119,14 @@ export class Saver {
   /** Takes over a state that came from elsewhere. */
   adopt(current: Version): void {
     if (current.revision <= this.version.revision) return;
-    this.version = current;
+    this.take(current);
     this.rebase();
     this.settle();
+  }
+
+  /** What an answer tells; of its recipe what stands here already stays the same objects. */
+  private take(version: Version): void {
+    this.version = { ...version, recipe: sharing(this.shown, version.recipe) };
   }
 
   private settle(): void {
@@ -181,7 +186,7 @@ export class Saver {
         continue;
       }
       try {
-        this.version = await this.around.send(this.version.id, this.version.revision, entry);
+        this.take(await this.around.send(this.version.id, this.version.revision, entry));
         tries = 0;
         this.waiting = this.waiting.filter((e) => e.id !== entry.id);
         // made some time ago, its answer was lost, and somebody has gone on from there
@@ -212,7 +217,7 @@ export class Saver {
     const words = error instanceof Error ? error.message : String(error);
     if (error instanceof ApiError && status === 409 && error.current) {
       const waited = this.waiting.length;
-      this.version = error.current as Version;
+      this.take(error.current as Version);
       this.rebase();
       if (this.waiting.length === waited)
         this.around.tell("This version was changed elsewhere too. Both changes are in it now.", false);

@@ -7,7 +7,6 @@ above a share of the darkest of the four nearest samples.
 """
 
 import math
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -17,11 +16,11 @@ from numba.extending import intrinsic
 from numpy.typing import NDArray
 
 from zincplate.core.geometry.radial import STEPS, Radial
-from zincplate.core.geometry.rim_stretch import RimStretch, drawn_x, drawn_y
+from zincplate.core.geometry.rim_stretch import drawn_x, drawn_y
+from zincplate.core.geometry.sampling import Sampling
 from zincplate.core.kernels.kernel_math import BLOCK, INLINE, KERNEL, bits_of, float_of, load, stack_floats
 
 Float32 = NDArray[np.float32]
-Float64 = NDArray[np.float64]
 
 POLE = math.sqrt(3) - 2
 TAPS = 8
@@ -140,52 +139,6 @@ def spline_coefficients(planes: Float32) -> Float32:
     return out
 
 
-_NO_RIM = np.zeros(4, np.float32)
-
-
-@dataclass(frozen=True)
-class Sampling:
-    """How pixels of a window find their place in source planes.
-
-    A window pixel (x, y) has its middle at ``(start_x + (x + 0.5) * step, start_y + (y + 0.5) * step)`` of the plane;
-    ``to_picture`` takes plane to undistorted picture, both in full-size pixels from the picture's middle. Source planes are
-    the picture reduced by ``scale`` from ``origin`` (in reduced pixels) on.
-    """
-
-    to_picture: Float64
-    """(3, 3)"""
-    start_x: float
-    start_y: float
-    step_x: float
-    step_y: float
-    picture_width: int
-    picture_height: int
-    scale_x: float
-    scale_y: float
-    origin_x: int
-    origin_y: int
-    mirrored: bool = False
-    """Beyond the picture: its mirror image (True) or its edge drawn out."""
-    reach: tuple[float, float, float, float] | None = None
-    """Left, top, right and bottom (full-size pixels of the picture) of what the source planes hold, where that is more than the
-    picture: what lies beyond it but within is read as it is."""
-    rim: RimStretch | None = None
-    """The picture's border is drawn out by as much."""
-    finer: int = 1
-    """Places read per pixel and direction, where the source is much finer than the window."""
-
-    def numbers(self) -> Float64:
-        """For the kernels."""
-        places = (self.start_x, self.start_y, self.step_x, self.step_y, self.picture_width, self.picture_height)
-        rest = (self.scale_x, self.scale_y, self.origin_x, self.origin_y, float(self.mirrored))
-        reach = self.reach or (0.0, 0.0, self.picture_width, self.picture_height)
-        return np.concatenate([np.ravel(self.to_picture), places, rest, reach, [float(self.rim is not None)]])
-
-    def rim_table(self) -> Float32:
-        """For the kernels."""
-        return _NO_RIM if self.rim is None else self.rim.table
-
-
 @njit(inline="always")
 def _into(place, size, mirrored):
     """A place of the picture's axis kept inside, by mirroring or by staying at the edge."""
@@ -198,12 +151,12 @@ def _into(place, size, mirrored):
 def _places(numbers, table, table_scale, px, py, place, scales):
     """Undistorted places (from the middle) of BLOCK pixels of a row from plane (px, py) on, and the lens there: scale of red,
     green and blue, and gain of light (third part of ``place``)."""
-    a0 = np.float32(numbers[0] * px + numbers[1] * py + numbers[2])
-    a1 = np.float32(numbers[3] * px + numbers[4] * py + numbers[5])
-    a2 = np.float32(numbers[6] * px + numbers[7] * py + numbers[8])
-    g0 = np.float32(numbers[0] * numbers[11])
-    g1 = np.float32(numbers[3] * numbers[11])
-    g2 = np.float32(numbers[6] * numbers[11])
+    a0 = np.float32(numbers.m00 * px + numbers.m01 * py + numbers.m02)
+    a1 = np.float32(numbers.m10 * px + numbers.m11 * py + numbers.m12)
+    a2 = np.float32(numbers.m20 * px + numbers.m21 * py + numbers.m22)
+    g0 = np.float32(numbers.m00 * numbers.step_x)
+    g1 = np.float32(numbers.m10 * numbers.step_x)
+    g2 = np.float32(numbers.m20 * numbers.step_x)
     for x in range(BLOCK):
         t = np.float32(x)
         q = np.float32(1) / max(a2 + g2 * t, np.float32(1e-3))
@@ -227,14 +180,19 @@ def _places(numbers, table, table_scale, px, py, place, scales):
 def _samples(numbers, rim, place, scales, channel, width, height, middle, out):
     """Where BLOCK undistorted places fall in source planes of a size, in samples: x in the first and y in the second part of
     ``out``. ``middle`` is half for places between the samples' middles, 0 for the sample that holds a place."""
-    half_x, half_y = np.float32(numbers[13] / 2), np.float32(numbers[14] / 2)
-    full_x, full_y = np.float32(numbers[13]), np.float32(numbers[14])
-    scale_x, scale_y = np.float32(numbers[15]), np.float32(numbers[16])
-    origin_x, origin_y = np.float32(numbers[17] + middle), np.float32(numbers[18] + middle)
-    mirrored = numbers[19] > 0
+    half_x, half_y = np.float32(numbers.picture_width / 2), np.float32(numbers.picture_height / 2)
+    full_x, full_y = np.float32(numbers.picture_width), np.float32(numbers.picture_height)
+    scale_x, scale_y = np.float32(numbers.scale_x), np.float32(numbers.scale_y)
+    origin_x, origin_y = np.float32(numbers.origin_x + middle), np.float32(numbers.origin_y + middle)
+    mirrored = numbers.mirrored > 0
     last_x, last_y = np.float32(width - 1), np.float32(height - 1)
-    left, top, right, bottom = np.float32(numbers[20]), np.float32(numbers[21]), np.float32(numbers[22]), np.float32(numbers[23])
-    drawn = numbers[24] > 0
+    left, top, right, bottom = (
+        np.float32(numbers.left),
+        np.float32(numbers.top),
+        np.float32(numbers.right),
+        np.float32(numbers.bottom),
+    )
+    drawn = numbers.drawn > 0
     for x in range(BLOCK):
         s = scales[x + channel * BLOCK]
         px, py = place[x] * s + half_x, place[x + BLOCK] * s + half_y
@@ -272,8 +230,8 @@ def _warp(planes, coefficients, numbers, rim, table, table_scale, shared, finer,
             count = min(BLOCK, columns - b)
             place, scales, index, fraction = stack_floats(), stack_floats(), stack_floats(), stack_floats()
             for part in range(finer * finer):
-                py = numbers[10] + (y + (part // finer + 0.5) / finer) * numbers[12]
-                px = numbers[9] + (b + (part % finer + 0.5) / finer) * numbers[11]
+                py = numbers.start_y + (y + (part // finer + 0.5) / finer) * numbers.step_y
+                px = numbers.start_x + (b + (part % finer + 0.5) / finer) * numbers.step_x
                 _places(numbers, table, table_scale, px, py, place, scales)
                 for x in range(BLOCK):
                     place[x + 2 * BLOCK] = place[x + 2 * BLOCK] * share
@@ -316,7 +274,7 @@ def _nearest(planes, numbers, rim, table, table_scale, out):
     for y in prange(rows):
         place, scales, at = stack_floats(), stack_floats(), stack_floats()
         for b in range(0, columns, BLOCK):
-            px, py = numbers[9] + (b + 0.5) * numbers[11], numbers[10] + (y + 0.5) * numbers[12]
+            px, py = numbers.start_x + (b + 0.5) * numbers.step_x, numbers.start_y + (y + 0.5) * numbers.step_y
             _places(numbers, table, table_scale, px, py, place, scales)
             _samples(numbers, rim, place, scales, 1, width, height, 0.0, at)
             for x in range(BLOCK):
@@ -334,7 +292,7 @@ def _linear(planes, numbers, rim, table, table_scale, out):
     for y in prange(rows):
         place, scales, at = stack_floats(), stack_floats(), stack_floats()
         for b in range(0, columns, BLOCK):
-            px, py = numbers[9] + (b + 0.5) * numbers[11], numbers[10] + (y + 0.5) * numbers[12]
+            px, py = numbers.start_x + (b + 0.5) * numbers.step_x, numbers.start_y + (y + 0.5) * numbers.step_y
             _places(numbers, table, table_scale, px, py, place, scales)
             _samples(numbers, rim, place, scales, 1, width, height, 0.5, at)
             for x in range(min(BLOCK, columns - b)):

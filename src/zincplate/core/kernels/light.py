@@ -9,7 +9,7 @@ middle one in proportion (DNG SDK reference implementation, "RGB tone").
 
 import math
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import carray, njit, prange
@@ -46,13 +46,13 @@ def _block(a, b, c, n, p, flags, tone, curves, encode, colour, hues, toning, key
     """One block of a row: fills buf[0..2, :n] with encoded values 0..1."""
     z, o = np.float32(0), np.float32(1)
     last = np.float32(TABLE_SIZE)
-    clip = p[3]
+    clip = p.clip
     for x in range(n):
-        r, g, bl = a[x] * p[0], b[x] * p[1], c[x] * p[2]
+        r, g, bl = a[x] * p.gain_red, b[x] * p.gain_green, c[x] * p.gain_blue
         # where the sensor is at its end the colour is not known: such places fade to neutral over the last stop fraction
         # (rebuilt ones only where every channel was full: that much is known of the others)
-        er, eg, eb = r * p[25], g * p[26], bl * p[27]
-        end = min(er, min(eg, eb)) if flags[10] else max(er, max(eg, eb))
+        er, eg, eb = r * p.neutral_r, g * p.neutral_g, bl * p.neutral_b
+        end = min(er, min(eg, eb)) if flags.fades_only_full else max(er, max(eg, eb))
         t = (end - np.float32(BLEND_FROM)) * np.float32(1.0 / (0.995 - BLEND_FROM))
         t = min(max(t, z), o)
         t = t * t * (np.float32(3) - t - t)
@@ -61,33 +61,34 @@ def _block(a, b, c, n, p, flags, tone, curves, encode, colour, hues, toning, key
         r += (top - r) * t
         g += (top - g) * t
         bl += (top - bl) * t
-        buf[0, x] = p[4] * r + p[5] * g + p[6] * bl
-        buf[1, x] = p[7] * r + p[8] * g + p[9] * bl
-        buf[2, x] = p[10] * r + p[11] * g + p[12] * bl
-    if flags[0]:
+        buf[0, x] = p.working_r_r * r + p.working_r_g * g + p.working_r_b * bl
+        buf[1, x] = p.working_g_r * r + p.working_g_g * g + p.working_g_b * bl
+        buf[2, x] = p.working_b_r * r + p.working_b_g * g + p.working_b_b * bl
+    if flags.toned:
         _hue_kept(buf, n, tone, np.float32(1.0 / TONE_MAX), last, z, np.float32(TONE_MAX))
-    if flags[1]:
+    if flags.channel_curves:
         for ch in range(3):
             table = curves[1 + ch]
-            low, high = p[30 + 2 * ch], p[31 + 2 * ch]
+            low = p.red_low if ch == 0 else p.green_low if ch == 1 else p.blue_low
+            high = p.red_high if ch == 0 else p.green_high if ch == 1 else p.blue_high
             for x in range(n):
                 buf[ch, x] = read(table, math.sqrt(min(max(buf[ch, x], low), high)) * last, last)
-    if flags[2]:
-        _hue_kept(buf, n, curves[0], o, last, p[28], p[29])
-    if flags[3]:
+    if flags.rgb_curve:
+        _hue_kept(buf, n, curves[0], o, last, p.rgb_low, p.rgb_high)
+    if flags.luminance_curve:
         table = curves[4]
         for x in range(n):
-            y = min(max(p[13] * buf[0, x] + p[14] * buf[1, x] + p[15] * buf[2, x], np.float32(1e-9)), o)
-            k = read(table, math.sqrt(min(max(y, p[36]), p[37])) * last, last) / y
+            y = min(max(p.luminance_r * buf[0, x] + p.luminance_g * buf[1, x] + p.luminance_b * buf[2, x], np.float32(1e-9)), o)
+            k = read(table, math.sqrt(min(max(y, p.luminance_low), p.luminance_high)) * last, last) / y
             buf[0, x] *= k
             buf[1, x] *= k
             buf[2, x] *= k
     perceptual_block(buf, n, p, flags, colour, hues, toning, keys, limits)
-    if flags[4] == 1:
+    if flags.encoding == 1:
         for ch in range(3):
             for x in range(n):
                 buf[ch, x] = srgb_encoded(buf[ch, x])
-    elif flags[4] == 2:
+    elif flags.encoding == 2:
         for ch in range(3):
             for x in range(n):
                 u = math.sqrt(math.sqrt(buf[ch, x])) * np.float32(ENCODE_SIZE)
@@ -168,17 +169,87 @@ def to_float(planes: Float32, tables: "LightTables", out: Float32) -> None:
         _run(planes, *tables.arguments(), 0, 0, _NO_8, _NO_16, out)
 
 
+class LightNumbers(NamedTuple):
+    """Matrices row by row: ``working_g_b`` is what blue gives to green."""
+
+    gain_red: np.float32
+    gain_green: np.float32
+    gain_blue: np.float32
+    """Balance, on the planes."""
+    clip: np.float32
+    """Level above which channels are cut."""
+    working_r_r: np.float32
+    working_r_g: np.float32
+    working_r_b: np.float32
+    working_g_r: np.float32
+    working_g_g: np.float32
+    working_g_b: np.float32
+    working_b_r: np.float32
+    working_b_g: np.float32
+    working_b_b: np.float32
+    """Camera to linear Rec.2020, exposure included."""
+    luminance_r: np.float32
+    luminance_g: np.float32
+    luminance_b: np.float32
+    """Weights of luminance."""
+    delivery_r_r: np.float32
+    delivery_r_g: np.float32
+    delivery_r_b: np.float32
+    delivery_g_r: np.float32
+    delivery_g_g: np.float32
+    delivery_g_b: np.float32
+    delivery_b_r: np.float32
+    delivery_b_g: np.float32
+    delivery_b_b: np.float32
+    """To the delivery space."""
+    neutral_r: np.float32
+    neutral_g: np.float32
+    neutral_b: np.float32
+    """The neutral's camera values; zero for rendered files: nothing fades."""
+    rgb_low: np.float32
+    rgb_high: np.float32
+    red_low: np.float32
+    red_high: np.float32
+    green_low: np.float32
+    green_high: np.float32
+    blue_low: np.float32
+    blue_high: np.float32
+    luminance_low: np.float32
+    luminance_high: np.float32
+    """Where each curve begins and ends, linear."""
+
+
+class LightSwitches(NamedTuple):
+    """What the kernel does at all: 0 or 1, but for ``encoding`` and ``picked``."""
+
+    toned: int
+    channel_curves: int
+    rgb_curve: int
+    luminance_curve: int
+    encoding: int
+    """0 linear, 1 sRGB, 2 by table."""
+    coloured: int
+    picked: int
+    """Number of picked keys."""
+    draws_in: int
+    """Colours outside the delivery space are drawn in."""
+    compresses: int
+    """So are, softly, those near its end."""
+    toning: int
+    fades_only_full: int
+    """Fading to neutral only where all channels were full."""
+
+
+NOTHING = LightSwitches(*(0,) * len(LightSwitches._fields))
+"""The two matrices alone, and no encoding."""
+
+
 @dataclass(frozen=True)
 class LightTables:
     """Everything the kernel needs besides the planes; made by :mod:`zincplate.tables.light_plan`."""
 
-    parameters: Float32
-    """(38,): three gains, clip level, 3x3 to Rec.2020 (with exposure), luminance weights, 3x3 to the delivery space, and
-    the neutral's camera values (zero for rendered files: nothing fades), then (low, high) input of each curve, linear."""
-    flags: NDArray[np.int32]
-    """(11,): tone on, channel curves on, RGB curve on, luminance curve on, encoding (0 linear, 1 sRGB, 2 table), colour on,
-    number of picked keys, colours outside drawn in, colours near the end compressed, toning on, fading to neutral only where all
-    channels were full."""
+    numbers: LightNumbers
+    switches: LightSwitches
     tone: Float32
     curves: Float32
     """(5, TABLE_SIZE + 2): RGB, R, G, B, luminance."""
@@ -187,7 +258,7 @@ class LightTables:
 
     def arguments(self) -> tuple[Any, ...]:
         """In the kernel's order."""
-        return self.parameters, self.flags, self.tone, self.curves, self.encode, *self.colour.arguments()
+        return self.numbers, self.switches, self.tone, self.curves, self.encode, *self.colour.arguments()
 
 
 def table_inputs(maximum: float = 1.0) -> NDArray[np.float64]:

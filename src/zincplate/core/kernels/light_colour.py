@@ -7,7 +7,7 @@ diamond angle (:func:`zincplate.core.colour.oklab.diamond`), made by the engine'
 
 import math
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit
@@ -46,57 +46,57 @@ def perceptual_block(buf, n, p, flags, q, hues, toning, keys, limits):
     """
     z, o = np.float32(0), np.float32(1)
     tiny = np.float32(1e-9)  # the root of nothing passes through denormal numbers, which cost a hundred times the time
-    wanted = flags[5] != 0
-    if (flags[7] != 0) & (not wanted):
+    wanted = flags.coloured != 0
+    if (flags.draws_in != 0) & (not wanted):
         # with a soft end, colours count as well inside that could be a good half stronger and still be in the space
-        reach = q[39] if flags[8] else z
+        reach = q.spare if flags.compresses else z
         hi, lo = z, o
         for x in range(n):
             r, g, b = buf[0, x], buf[1, x], buf[2, x]
-            red = p[16] * r + p[17] * g + p[18] * b
-            green = p[19] * r + p[20] * g + p[21] * b
-            blue = p[22] * r + p[23] * g + p[24] * b
+            red = p.delivery_r_r * r + p.delivery_r_g * g + p.delivery_r_b * b
+            green = p.delivery_g_r * r + p.delivery_g_g * g + p.delivery_g_b * b
+            blue = p.delivery_b_r * r + p.delivery_b_g * g + p.delivery_b_b * b
             top, bottom = max(red, max(green, blue)), min(red, min(green, blue))
-            y = p[13] * r + p[14] * g + p[15] * b
+            y = p.luminance_r * r + p.luminance_g * g + p.luminance_b * b
             hi = max(hi, top + reach * (top - y))
             lo = min(lo, bottom - reach * (y - bottom))
         wanted = (hi > np.float32(1.00001)) | (lo < np.float32(-0.00001))
     if not wanted:
         for x in range(n):
             r, g, b = buf[0, x], buf[1, x], buf[2, x]
-            buf[0, x] = min(max(p[16] * r + p[17] * g + p[18] * b, z), o)
-            buf[1, x] = min(max(p[19] * r + p[20] * g + p[21] * b, z), o)
-            buf[2, x] = min(max(p[22] * r + p[23] * g + p[24] * b, z), o)
+            buf[0, x] = min(max(p.delivery_r_r * r + p.delivery_r_g * g + p.delivery_r_b * b, z), o)
+            buf[1, x] = min(max(p.delivery_g_r * r + p.delivery_g_g * g + p.delivery_g_b * b, z), o)
+            buf[2, x] = min(max(p.delivery_b_r * r + p.delivery_b_g * g + p.delivery_b_b * b, z), o)
     else:
         for x in range(n):
             r, g, b = buf[0, x], buf[1, x], buf[2, x]
-            long = cube_root(max(q[0] * r + q[1] * g + q[2] * b, tiny))
-            m = cube_root(max(q[3] * r + q[4] * g + q[5] * b, tiny))
-            s = cube_root(max(q[6] * r + q[7] * g + q[8] * b, tiny))
-            buf[0, x] = q[9] * long + q[10] * m + q[11] * s
-            buf[1, x] = q[12] * long + q[13] * m + q[14] * s
-            buf[2, x] = q[15] * long + q[16] * m + q[17] * s
-        if flags[5]:
+            long = cube_root(max(q.lms_l_r * r + q.lms_l_g * g + q.lms_l_b * b, tiny))
+            m = cube_root(max(q.lms_m_r * r + q.lms_m_g * g + q.lms_m_b * b, tiny))
+            s = cube_root(max(q.lms_s_r * r + q.lms_s_g * g + q.lms_s_b * b, tiny))
+            buf[0, x] = q.lab_l_l * long + q.lab_l_m * m + q.lab_l_s * s
+            buf[1, x] = q.lab_a_l * long + q.lab_a_m * m + q.lab_a_s * s
+            buf[2, x] = q.lab_b_l * long + q.lab_b_m * m + q.lab_b_s * s
+        if flags.coloured:
             _adjust(buf, n, flags, q, hues, toning, keys)
-        if flags[7]:
+        if flags.draws_in:
             _draw_in(buf, n, q, limits)
         for x in range(n):
             light, a, b = buf[0, x], buf[1, x], buf[2, x]
-            long = light + q[19] * a + q[20] * b
-            m = light + q[22] * a + q[23] * b
-            s = light + q[25] * a + q[26] * b
+            long = light + q.back_l_a * a + q.back_l_b * b
+            m = light + q.back_m_a * a + q.back_m_b * b
+            s = light + q.back_s_a * a + q.back_s_b * b
             long = long * long * long
             m = m * m * m
             s = s * s * s
-            buf[0, x] = min(max(q[27] * long + q[28] * m + q[29] * s, z), o)
-            buf[1, x] = min(max(q[30] * long + q[31] * m + q[32] * s, z), o)
-            buf[2, x] = min(max(q[33] * long + q[34] * m + q[35] * s, z), o)
+            buf[0, x] = min(max(q.delivery_r_l * long + q.delivery_r_m * m + q.delivery_r_s * s, z), o)
+            buf[1, x] = min(max(q.delivery_g_l * long + q.delivery_g_m * m + q.delivery_g_s * s, z), o)
+            buf[2, x] = min(max(q.delivery_b_l * long + q.delivery_b_m * m + q.delivery_b_s * s, z), o)
 
 
 @njit(**INLINE)
 def _adjust(buf, n, flags, q, hues, toning, keys):
     z, o = np.float32(0), np.float32(1)
-    for k in range(flags[6]):
+    for k in range(flags.picked):
         for x in range(n):
             light, a, b = buf[0, x], buf[1, x], buf[2, x]
             da, db, dl = a - keys[k, 1], b - keys[k, 2], light - keys[k, 0]
@@ -111,7 +111,7 @@ def _adjust(buf, n, flags, q, hues, toning, keys):
             buf[1, x] = a2 * f
             buf[2, x] = b2 * f
     size = np.int32(HUE_SIZE + 2)
-    vibrance, saturation = q[37], q[36]
+    vibrance, saturation = q.vibrance, q.saturation
     for x in range(n):
         light, a, b = buf[0, x], buf[1, x], buf[2, x]
         c = math.sqrt(a * a + b * b)
@@ -124,7 +124,7 @@ def _adjust(buf, n, flags, q, hues, toning, keys):
         buf[0, x] = max(light * (o + lift * smoothstep(c * np.float32(1 / KEY_CHROMA))), z)
         buf[1, x] = (a * cosine - b * sine) * k
         buf[2, x] = (a * sine + b * cosine) * k
-    if flags[9]:
+    if flags.toning:
         last = np.float32(TONING_SIZE)
         for x in range(n):
             u = min(buf[0, x], o) * last
@@ -139,7 +139,7 @@ def _adjust(buf, n, flags, q, hues, toning, keys):
 @njit(**INLINE)
 def _draw_in(buf, n, q, limits):
     z, o = np.float32(0), np.float32(1)
-    knee = q[38]
+    knee = q.knee
     width = np.int32(LIGHTNESSES + 1)
     for x in range(n):
         light, a, b = buf[0, x], buf[1, x], buf[2, x]
@@ -160,13 +160,58 @@ def _draw_in(buf, n, q, limits):
         buf[2, x] = b * k
 
 
+class ColourNumbers(NamedTuple):
+    """Matrices row by row: Rec.2020 to LMS, LMS to Lab, Lab back to LMS, LMS to the delivery space."""
+
+    lms_l_r: np.float32
+    lms_l_g: np.float32
+    lms_l_b: np.float32
+    lms_m_r: np.float32
+    lms_m_g: np.float32
+    lms_m_b: np.float32
+    lms_s_r: np.float32
+    lms_s_g: np.float32
+    lms_s_b: np.float32
+    lab_l_l: np.float32
+    lab_l_m: np.float32
+    lab_l_s: np.float32
+    lab_a_l: np.float32
+    lab_a_m: np.float32
+    lab_a_s: np.float32
+    lab_b_l: np.float32
+    lab_b_m: np.float32
+    lab_b_s: np.float32
+    back_l_l: np.float32
+    back_l_a: np.float32
+    back_l_b: np.float32
+    back_m_l: np.float32
+    back_m_a: np.float32
+    back_m_b: np.float32
+    back_s_l: np.float32
+    back_s_a: np.float32
+    back_s_b: np.float32
+    delivery_r_l: np.float32
+    delivery_r_m: np.float32
+    delivery_r_s: np.float32
+    delivery_g_l: np.float32
+    delivery_g_m: np.float32
+    delivery_g_s: np.float32
+    delivery_b_l: np.float32
+    delivery_b_m: np.float32
+    delivery_b_s: np.float32
+    saturation: np.float32
+    vibrance: np.float32
+    knee: np.float32
+    """Where colours begin to be drawn in, 0..1 of what the space holds."""
+    spare: np.float32
+    """Share by which colours that count as well inside may grow."""
+
+
 @dataclass(frozen=True)
 class ColourTables:
     """What the perceptual part needs."""
 
-    values: Float32
-    """(40,): Rec.2020 -> LMS, LMS -> Lab, Lab -> LMS, LMS -> delivery RGB (3x3 each), saturation, vibrance, knee (0..1), and the
-    share by which colours well inside may grow."""
+    numbers: ColourNumbers
     hues: Float32
     """Flat 4 x (HUE_SIZE + 2) over the diamond angle: cosine and sine of the shift times the chroma factor, lightness factor
     minus 1, and the share of vibrance that acts."""
@@ -179,4 +224,4 @@ class ColourTables:
 
     def arguments(self) -> tuple[Any, ...]:
         """In the kernel's order."""
-        return self.values, self.hues, self.toning, self.keys, self.limits
+        return self.numbers, self.hues, self.toning, self.keys, self.limits

@@ -8,6 +8,7 @@ brighter than its surroundings and no larger than the size: it goes down to thei
 """
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import cv2
 import numpy as np
@@ -113,13 +114,25 @@ def _opened(plane: Float32, radius: int) -> Float32:
     return np.asarray(found if scale == 1 else cv2.resize(found, (width, height), interpolation=cv2.INTER_LINEAR), np.float32)
 
 
+class EvenedNumbers(NamedTuple):
+    """Of a view and of its light."""
+
+    full_width: np.float32
+    full_height: np.float32
+    weight_red: np.float32
+    weight_green: np.float32
+    weight_blue: np.float32
+    """Of luminance, on the planes."""
+    exposure_ev: np.float32
+
+
 @njit(**KERNEL)
 def _even(planes, low, asked, used, p, x0, y0, out):
     _, height, width = planes.shape
     _, low_height, low_width = low.shape
     z, o, half, tiny = np.float32(0), np.float32(1), np.float32(0.5), np.float32(1e-7)
-    step_x, step_y = np.float32(low_width) / p[0], np.float32(low_height) / p[1]
-    exposure = p[5]
+    step_x, step_y = np.float32(low_width) / p.full_width, np.float32(low_height) / p.full_height
+    exposure = p.exposure_ev
     columns, shares = np.empty(width, np.int32), np.empty(width, np.float32)
     columns_at(x0, step_x, low_width, columns, shares, width)
     for y in prange(height):
@@ -147,7 +160,7 @@ def _even(planes, low, asked, used, p, x0, y0, out):
             if colour == z and light == z and shine == z:
                 out[0, y, x], out[1, y, x], out[2, y, x] = r, g, b
                 continue
-            before = p[2] * r + p[3] * g + p[4] * b
+            before = p.weight_red * r + p.weight_green * g + p.weight_blue * b
             e = log_2(max(before, z) + np.float32(FLOOR)) + np.float32(2.4739311883324122) - exposure
             red, blue, ev = z, z, z
             if used[0] != 0:
@@ -168,15 +181,15 @@ def _even(planes, low, asked, used, p, x0, y0, out):
                     red += share * (wide[13, x] - now_red)
                     blue += share * (wide[14, x] - now_blue)
             r, b = r * exp_2(red), b * exp_2(blue)
-            gain = before / max(p[2] * r + p[3] * g + p[4] * b, tiny) if before > tiny else o
+            gain = before / max(p.weight_red * r + p.weight_green * g + p.weight_blue * b, tiny) if before > tiny else o
             gain *= exp_2(ev)
             out[0, y, x], out[1, y, x], out[2, y, x] = r * gain, g * gain, b * gain
 
 
-def evened(planes: Float32, low: EveningPlanes, asked: Float32, parameters: Float32, x0: int, y0: int) -> Float32:
+def evened(planes: Float32, low: EveningPlanes, asked: Float32, numbers: EvenedNumbers, x0: int, y0: int) -> Float32:
     """Planes (3, h, w) with what ``asked`` (3, h, w) wants at each place: shares 0..1 of colour evened, -1..1 of light, 0..1 of
-    shine covered. ``parameters`` begin with scaled width and height, luminance weights (3) and exposure in EV."""
+    shine covered."""
     used = np.array([bool(a.any()) for a in asked], np.int32)
     out = np.empty_like(planes)
-    _even(planes, low.planes, np.ascontiguousarray(asked), used, parameters, x0, y0, out)
+    _even(planes, low.planes, np.ascontiguousarray(asked), used, numbers, x0, y0, out)
     return out

@@ -4,12 +4,15 @@ Sharpening is unsharp masking by its definition: the encoded luma, its Gaussian 
 larger than the threshold. The same difference goes to R, G and B, so that colours keep theirs.
 """
 
+from typing import NamedTuple
+
 import cv2
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
 from zincplate.core.kernels.kernel_math import KERNEL, position_noise
+from zincplate.core.kernels.numbers import float32_numbers
 
 Float32 = NDArray[np.float32]
 
@@ -91,17 +94,32 @@ def grain_field(tiles: list[Float32], x0: int, y0: int, width: int, height: int,
     return np.asarray(fields[0] * (1 - mix) + fields[1] * mix if mix else fields[0], np.float32)
 
 
+class FinishNumbers(NamedTuple):
+    """What the last kernel does to encoded values."""
+
+    amount: np.float32
+    threshold: np.float32
+    ramp: np.float32
+    """1 / the way over which sharpening comes above the threshold; 0 without one."""
+    only_edges: np.float32
+    """Share 0..1 by which it is kept to edges."""
+    grain: np.float32
+    border_px: np.float32
+    border_value: np.float32
+    by_place: np.float32
+    """Whether passes sharpen or soften places."""
+
+
 @njit(**KERNEL)
 def _finish(encoded, luma, soft, area, grain, sharper, p, top, left, x0, y0, full_width, full_height, levels, dither, out):
-    """p: amount, threshold, 1 / ramp (0: no threshold), edge share, grain amount, border width in pixels, border value,
-    sharpening by place.
+    """``p`` are :class:`FinishNumbers`.
 
     ``encoded``, ``luma``, ``soft`` and ``area`` carry context: the part that is wanted begins at (left, top).
     """
     height, width, _ = out.shape
     z, o = np.float32(0), np.float32(1)
-    sharp, grained, only_edges, ramped = (p[0] != z) | (p[7] != z), p[4] != z, p[3] != z, p[2] > z
-    placed = p[7] != z
+    sharp, grained, only_edges, ramped = (p.amount != z) | (p.by_place != z), p.grain != z, p.only_edges != z, p.ramp > z
+    placed = p.by_place != z
     highest = levels + np.float32(0.49)
     for y in prange(height):
         line = out[y]
@@ -112,13 +130,13 @@ def _finish(encoded, luma, soft, area, grain, sharper, p, top, left, x0, y0, ful
             so = soft[top + y, left : left + width]
             for x in range(width):
                 d = lu[x] - so[x]
-                w = min(max((abs(d) - p[1]) * p[2], z), o) if ramped else o
+                w = min(max((abs(d) - p.threshold) * p.ramp, z), o) if ramped else o
                 more = max(sharper[y, x], z) * np.float32(SHARPER) if placed else z
-                delta[x] = (p[0] + more) * d * w
+                delta[x] = (p.amount + more) * d * w
             if only_edges:
                 ar = area[top + y, left : left + width]
                 for x in range(width):
-                    delta[x] *= o - p[3] * (o - ar[x])
+                    delta[x] *= o - p.only_edges * (o - ar[x])
             if placed:  # softer: sharpening goes, and then the difference itself, whatever its size
                 for x in range(width):
                     less = max(-sharper[y, x], z)
@@ -126,19 +144,19 @@ def _finish(encoded, luma, soft, area, grain, sharper, p, top, left, x0, y0, ful
         if grained:
             for x in range(width):
                 tone = min(max(lu[x], z), o)
-                delta[x] += p[4] * grain[y, x] * np.float32(4) * tone * (o - tone)
+                delta[x] += p.grain * grain[y, x] * np.float32(4) * tone * (o - tone)
         for c in range(3):
             en = encoded[c, top + y, left : left + width]
             va = values[c]
             for x in range(width):
                 va[x] = min(max(en[x] + delta[x], z), o) * levels + np.float32(0.5)
         reach_y = min(np.float32(y0 + y) + o, np.float32(full_height - y0 - y))
-        if p[5] > z:
-            paper = p[6] * levels + np.float32(0.5)
+        if p.border_px > z:
+            paper = p.border_value * levels + np.float32(0.5)
             for c in range(3):
                 for x in range(width):
                     near = min(reach_y, min(np.float32(x0 + x) + o, np.float32(full_width - x0 - x)))
-                    values[c, x] = paper if near <= p[5] else values[c, x]
+                    values[c, x] = paper if near <= p.border_px else values[c, x]
         if dither:
             for c in range(3):
                 va = values[c]
@@ -182,7 +200,7 @@ def finish(
     none = np.zeros((1, 1), np.float32)
     ramp = 1 / THRESHOLD_RAMP if threshold > 0 else 0
     placed = sharper is not None
-    p = np.array([amount, threshold, ramp, edges, grain_amount, border_px, border_value, placed], np.float32)
+    numbers = float32_numbers(FinishNumbers, amount, threshold, ramp, edges, grain_amount, border_px, border_value, placed)
     _finish(
         encoded,
         luma,
@@ -190,7 +208,7 @@ def finish(
         edge_area(luma, scale) if sharp and edges > 0 else none,
         none if grain is None else grain,
         none if sharper is None else sharper,
-        p,
+        numbers,
         inner[0].start,
         inner[1].start,
         *place,

@@ -42,11 +42,11 @@ def glow_planes(planes: Float32, lightness_ev: Float32, size_percent: float) -> 
 
 
 @njit(**KERNEL)
-def _add(planes, low, asked, p, x0, y0, out):
+def _add(planes, low, asked, full_width, full_height, x0, y0, out):
     _, height, width = planes.shape
     _, low_height, low_width = low.shape
     z, half = np.float32(0), np.float32(0.5)
-    step_x, step_y = np.float32(low_width) / p[0], np.float32(low_height) / p[1]
+    step_x, step_y = np.float32(low_width) / full_width, np.float32(low_height) / full_height
     columns, shares = np.empty(width, np.int32), np.empty(width, np.float32)
     columns_at(x0, step_x, low_width, columns, shares, width)
     for y in prange(height):
@@ -65,5 +65,5 @@ def _add(planes, low, asked, p, x0, y0, out):
 def glowing(planes: Float32, low: Float32, asked: Float32, full_width: int, full_height: int, x0: int, y0: int) -> Float32:
     """Planes (3, h, w) with spread light ``low`` (3, lh, lw) of the whole picture added, by ``asked`` (h, w) 0..1."""
     out = np.empty_like(planes)
-    _add(planes, low, asked, np.array([full_width, full_height], np.float32), x0, y0, out)
+    _add(planes, low, asked, np.float32(full_width), np.float32(full_height), x0, y0, out)
     return out

@@ -18,6 +18,8 @@ PATCH = 13
 AIR_SHARE = 0.001
 KEPT = 0.95
 """Share of the air that full strength takes out: a trace is left, or far things look cut out (the paper's omega)."""
+VEIL = 0.7
+"""Share of the air that full strength the other way lays on."""
 LEAST_TRANSMISSION = 0.3
 
 

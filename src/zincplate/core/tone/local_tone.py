@@ -7,7 +7,7 @@ stop) leave 1 - 0.75, 2 EV of highlights over 4 stops leave 1 - 0.75, so that br
 
 import math
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit, prange
@@ -21,7 +21,34 @@ Float32 = NDArray[np.float32]
 SHADOWS_EV, SHADOWS_FROM_EV, SHADOWS_SPAN_EV = 2.5, 0.5, 5.0
 HIGHLIGHTS_EV, HIGHLIGHTS_FROM_EV, HIGHLIGHTS_SPAN_EV = 2.0, -0.5, 4.0
 CLARITY_GAIN, CLARITY_LIMIT_EV = 1.8, 0.8
-PARAMETERS = 32
+
+
+class LocalNumbers(NamedTuple):
+    """Of a view, of the light, and of the controls."""
+
+    full_width: np.float32
+    full_height: np.float32
+    weight_red: np.float32
+    weight_green: np.float32
+    weight_blue: np.float32
+    """Of luminance, on the planes."""
+    exposure_ev: np.float32
+    shadows: np.float32
+    highlights: np.float32
+    clarity: np.float32
+    removal: np.float32
+    """Share of the air that is taken away; negative lays it on."""
+    air_red: np.float32
+    air_green: np.float32
+    air_blue: np.float32
+    least_transmission: np.float32
+    vignette_ev: np.float32
+    vignette_inner: np.float32
+    """Where it begins; 1 is half the picture's edge."""
+    vignette_fall: np.float32
+    """1 / the way over which it comes."""
+    circle_share: np.float32
+    spare_highlights: np.float32
 
 
 @njit(**INLINE)
@@ -47,20 +74,16 @@ def row_of(low, n, j, k, fv, columns, shares, row, out, width):
 
 @njit(**KERNEL)
 def local_gain(planes, low, air_planes, p, x0, y0, out):
-    """Planes (3, h, w) -> adjusted planes; ``low`` (4, lh, lw) and ``air_planes`` (2, lh, lw) cover the whole picture.
-
-    ``p``: scaled width and height, luminance weights (3), exposure in EV, shadows, highlights, clarity, transmission factor,
-    air (3), least transmission, vignette strength, inner, 1 / (outer - inner), circle share, spare; (x0, y0) is the
-    window's place.
-    """
+    """Planes (3, h, w) -> adjusted planes; ``low`` (4, lh, lw) and ``air_planes`` (2, lh, lw) cover the whole picture; ``p`` are
+    :class:`LocalNumbers`, (x0, y0) is the window's place."""
     _, height, width = planes.shape
     _, low_height, low_width = low.shape
     z, o, half = np.float32(0), np.float32(1), np.float32(0.5)
-    step_x, step_y = np.float32(low_width) / p[0], np.float32(low_height) / p[1]
-    shadows, highlights = p[6] * np.float32(SHADOWS_EV), p[7] * np.float32(HIGHLIGHTS_EV)
-    clarity = p[8] * np.float32(CLARITY_GAIN)
-    regional, hazy, edged = (p[6] != z) | (p[7] != z) | (p[8] != z), p[9] != z, p[14] != z
-    exposure, removal, least = p[5], p[9], p[13]
+    step_x, step_y = np.float32(low_width) / p.full_width, np.float32(low_height) / p.full_height
+    shadows, highlights = p.shadows * np.float32(SHADOWS_EV), p.highlights * np.float32(HIGHLIGHTS_EV)
+    clarity = p.clarity * np.float32(CLARITY_GAIN)
+    regional, hazy, edged = (p.shadows != z) | (p.highlights != z) | (p.clarity != z), p.removal != z, p.vignette_ev != z
+    exposure, removal, least = p.exposure_ev, p.removal, p.least_transmission
     columns, shares = np.empty(width, np.int32), np.empty(width, np.float32)
     columns_at(x0, step_x, low_width, columns, shares, width)
     for y in prange(height):
@@ -85,14 +108,16 @@ def local_gain(planes, low, air_planes, p, x0, y0, out):
                 cleared = o / max(o - removal * thickness, least)
                 veiled = o + removal * (np.float32(0.3) + np.float32(0.7) * thickness)
                 t = cleared if removal > z else veiled
-                r[x] = max((red[x] - p[10]) * t + p[10], min(red[x], z))
-                g[x] = max((green[x] - p[11]) * t + p[11], min(green[x], z))
-                b[x] = max((blue[x] - p[12]) * t + p[12], min(blue[x], z))
+                r[x] = max((red[x] - p.air_red) * t + p.air_red, min(red[x], z))
+                g[x] = max((green[x] - p.air_green) * t + p.air_green, min(green[x], z))
+                b[x] = max((blue[x] - p.air_blue) * t + p.air_blue, min(blue[x], z))
         else:
             for x in range(width):
                 r[x], g[x], b[x] = red[x], green[x], blue[x]
         for x in range(width):
-            e[x] = log_2(max(p[2] * r[x] + p[3] * g[x] + p[4] * b[x], z) + np.float32(FLOOR)) + np.float32(2.4739311883324122)
+            e[x] = log_2(
+                max(p.weight_red * r[x] + p.weight_green * g[x] + p.weight_blue * b[x], z) + np.float32(FLOOR)
+            ) + np.float32(2.4739311883324122)
         if regional:
             form = np.empty(width, np.float32)
             row_of(low, 2, j, k, fv, columns, shares, row, ra, width)
@@ -112,14 +137,18 @@ def local_gain(planes, low, air_planes, p, x0, y0, out):
                     + clarity * d * middle
                 )
         if edged:
-            dy = (np.float32(y0 + y) + half) / p[1] * np.float32(2) - o
-            wide, high = p[0] * p[0], p[1] * p[1]
+            dy = (np.float32(y0 + y) + half) / p.full_height * np.float32(2) - o
+            wide, high = p.full_width * p.full_width, p.full_height * p.full_height
             for x in range(width):
-                dx = (np.float32(x0 + x) + half) / p[0] * np.float32(2) - o
+                dx = (np.float32(x0 + x) + half) / p.full_width * np.float32(2) - o
                 own = (dx * dx + dy * dy) * half
                 circle = (dx * dx * wide + dy * dy * high) / (wide + high)
-                far = math.sqrt(own + (circle - own) * p[17])
-                ev[x] += p[14] * smoothstep((far - p[15]) * p[16]) * (o - p[18] * smoothstep((e[x] - o) * half))
+                far = math.sqrt(own + (circle - own) * p.circle_share)
+                ev[x] += (
+                    p.vignette_ev
+                    * smoothstep((far - p.vignette_inner) * p.vignette_fall)
+                    * (o - p.spare_highlights * smoothstep((e[x] - o) * half))
+                )
         for x in range(width):
             gain = exp_2(ev[x])
             r[x] *= gain
@@ -133,8 +162,8 @@ class LocalTables:
 
     low: Float32
     air_planes: Float32
-    parameters: Float32
+    numbers: LocalNumbers
 
     def arguments(self) -> tuple[Any, ...]:
         """In the kernel's order."""
-        return self.low, self.air_planes, self.parameters
+        return self.low, self.air_planes, self.numbers

@@ -5,6 +5,7 @@ Planes are display-linear Rec.2020, 0..1. Blends and the mix by the area happen 
 """
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 from numba import carray, njit, prange
@@ -13,19 +14,82 @@ from numpy.typing import NDArray
 from zincplate.core.colour import oklab
 from zincplate.core.colour.colour_spaces import SRGB
 from zincplate.core.kernels.kernel_math import BLOCK, INLINE, KERNEL, cube_root, read, srgb_encoded, stack_floats
+from zincplate.core.kernels.numbers import float32_numbers
 from zincplate.core.tone.blends import blended, separable
 
 Float32 = NDArray[np.float32]
 
 TABLE = 4096
 VIBRANCE_CHROMA = 0.25
-NUMBERS = 16
-"""Gains (3), tone table used, colour used, saturation factor, vibrance, cosine and sine of the hue's turn, tint a and b, grey,
-blend, strength."""
 _DECODE = SRGB.transfer.decode(np.minimum(np.arange(TABLE + 2) / TABLE, 1.0)).astype(np.float32)
-_MATRICES = np.concatenate(
-    [m.ravel() for m in (oklab.WORKING_TO_LMS, oklab.LMS_TO_LAB, oklab.LAB_TO_LMS, oklab.LMS_TO_WORKING)]
-).astype(np.float32)
+
+
+class DisplayNumbers(NamedTuple):
+    """What one pass does to finished light."""
+
+    gain_red: np.float32
+    gain_green: np.float32
+    gain_blue: np.float32
+    toned: np.float32
+    """Whether the tone table is used."""
+    coloured: np.float32
+    """Whether colour is worked on."""
+    saturation: np.float32
+    """A factor."""
+    vibrance: np.float32
+    turn_cosine: np.float32
+    turn_sine: np.float32
+    """Of the hue."""
+    tint_a: np.float32
+    tint_b: np.float32
+    grey: np.float32
+    blend: np.float32
+    """Number of the blend, :data:`zincplate.core.tone.blends.NUMBERS`."""
+    strength: np.float32
+
+
+class OklabMatrices(NamedTuple):
+    """Row by row: linear Rec.2020 to LMS, LMS to Lab, Lab back to LMS, LMS to linear Rec.2020."""
+
+    lms_l_r: np.float32
+    lms_l_g: np.float32
+    lms_l_b: np.float32
+    lms_m_r: np.float32
+    lms_m_g: np.float32
+    lms_m_b: np.float32
+    lms_s_r: np.float32
+    lms_s_g: np.float32
+    lms_s_b: np.float32
+    lab_l_l: np.float32
+    lab_l_m: np.float32
+    lab_l_s: np.float32
+    lab_a_l: np.float32
+    lab_a_m: np.float32
+    lab_a_s: np.float32
+    lab_b_l: np.float32
+    lab_b_m: np.float32
+    lab_b_s: np.float32
+    back_l_l: np.float32
+    back_l_a: np.float32
+    back_l_b: np.float32
+    back_m_l: np.float32
+    back_m_a: np.float32
+    back_m_b: np.float32
+    back_s_l: np.float32
+    back_s_a: np.float32
+    back_s_b: np.float32
+    working_r_l: np.float32
+    working_r_m: np.float32
+    working_r_s: np.float32
+    working_g_l: np.float32
+    working_g_m: np.float32
+    working_g_s: np.float32
+    working_b_l: np.float32
+    working_b_m: np.float32
+    working_b_s: np.float32
+
+
+_MATRICES = float32_numbers(OklabMatrices, oklab.WORKING_TO_LMS, oklab.LMS_TO_LAB, oklab.LAB_TO_LMS, oklab.LMS_TO_WORKING)
 
 
 @njit(**INLINE)
@@ -45,15 +109,23 @@ def _toned(buf, n, table):
 @njit(**INLINE)
 def _coloured(buf, n, q, m):
     z, o, tiny = np.float32(0), np.float32(1), np.float32(1e-9)
-    saturation, vibrance, cosine, sine, tint_a, tint_b, grey = q[5], q[6], q[7], q[8], q[9], q[10], q[11]
+    saturation, vibrance, cosine, sine, tint_a, tint_b, grey = (
+        q.saturation,
+        q.vibrance,
+        q.turn_cosine,
+        q.turn_sine,
+        q.tint_a,
+        q.tint_b,
+        q.grey,
+    )
     for x in range(n):
         r, g, b = buf[0, x], buf[1, x], buf[2, x]
-        long = cube_root(max(m[0] * r + m[1] * g + m[2] * b, tiny))
-        mid = cube_root(max(m[3] * r + m[4] * g + m[5] * b, tiny))
-        short = cube_root(max(m[6] * r + m[7] * g + m[8] * b, tiny))
-        light = m[9] * long + m[10] * mid + m[11] * short
-        ca = m[12] * long + m[13] * mid + m[14] * short
-        cb = m[15] * long + m[16] * mid + m[17] * short
+        long = cube_root(max(m.lms_l_r * r + m.lms_l_g * g + m.lms_l_b * b, tiny))
+        mid = cube_root(max(m.lms_m_r * r + m.lms_m_g * g + m.lms_m_b * b, tiny))
+        short = cube_root(max(m.lms_s_r * r + m.lms_s_g * g + m.lms_s_b * b, tiny))
+        light = m.lab_l_l * long + m.lab_l_m * mid + m.lab_l_s * short
+        ca = m.lab_a_l * long + m.lab_a_m * mid + m.lab_a_s * short
+        cb = m.lab_b_l * long + m.lab_b_m * mid + m.lab_b_s * short
         chroma = math.sqrt(ca * ca + cb * cb)
         v = max(o - chroma * np.float32(1 / VIBRANCE_CHROMA), z)
         k = saturation * (o + vibrance * v * v) * (o - grey)
@@ -61,13 +133,13 @@ def _coloured(buf, n, q, m):
         w = np.float32(4) * light * max(o - light, z)
         na = (ca * cosine - cb * sine) * k + tint_a * w
         nb = (ca * sine + cb * cosine) * k + tint_b * w
-        long = m[18] * light + m[19] * na + m[20] * nb
-        mid = m[21] * light + m[22] * na + m[23] * nb
-        short = m[24] * light + m[25] * na + m[26] * nb
+        long = m.back_l_l * light + m.back_l_a * na + m.back_l_b * nb
+        mid = m.back_m_l * light + m.back_m_a * na + m.back_m_b * nb
+        short = m.back_s_l * light + m.back_s_a * na + m.back_s_b * nb
         long, mid, short = long * long * long, mid * mid * mid, short * short * short
-        buf[0, x] = min(max(m[27] * long + m[28] * mid + m[29] * short, z), o)
-        buf[1, x] = min(max(m[30] * long + m[31] * mid + m[32] * short, z), o)
-        buf[2, x] = min(max(m[33] * long + m[34] * mid + m[35] * short, z), o)
+        buf[0, x] = min(max(m.working_r_l * long + m.working_r_m * mid + m.working_r_s * short, z), o)
+        buf[1, x] = min(max(m.working_g_l * long + m.working_g_m * mid + m.working_g_s * short, z), o)
+        buf[2, x] = min(max(m.working_b_l * long + m.working_b_m * mid + m.working_b_s * short, z), o)
 
 
 @njit(**INLINE)
@@ -96,7 +168,7 @@ def _mixed(planes, y, start, n, cover, strength, buf, mode):
 def _lay(planes, encoded, area, q, table, decode, m):
     _, height, width = planes.shape
     z, o, last = np.float32(0), np.float32(1), np.float32(TABLE)
-    mode, strength = int(q[12]), q[13]
+    mode, strength = int(q.blend), q.strength
     for y in prange(height):
         buf = carray(stack_floats(), (3, BLOCK), np.float32)
         for start in range(0, width, BLOCK):
@@ -110,22 +182,24 @@ def _lay(planes, encoded, area, q, table, decode, m):
             if encoded[y, start // BLOCK] == 0:
                 encoded[y, start // BLOCK] = 1
                 for c in range(3):
+                    gain = q.gain_red if c == 0 else q.gain_green if c == 1 else q.gain_blue
                     line = planes[c, y, start : start + n]
                     for x in range(n):
                         v = min(max(line[x], z), o)
-                        buf[c, x] = v * q[c]
+                        buf[c, x] = v * gain
                         line[x] = srgb_encoded(v)
             else:
                 for c in range(3):
+                    gain = q.gain_red if c == 0 else q.gain_green if c == 1 else q.gain_blue
                     line = planes[c, y, start : start + n]
                     for x in range(n):
-                        buf[c, x] = read(decode, line[x] * last, last) * q[c]
+                        buf[c, x] = read(decode, line[x] * last, last) * gain
             for c in range(3):
                 for x in range(n):
                     buf[c, x] = min(buf[c, x], o)
-            if q[3] != z:
+            if q.toned != z:
                 _toned(buf, n, table)
-            if q[4] != z:
+            if q.coloured != z:
                 _coloured(buf, n, q, m)
             _mixed(planes, y, start, n, cover, strength, buf, mode)
 
@@ -153,8 +227,8 @@ class Layers:
         self._light = light
         self._encoded = np.zeros((light.shape[1], -(-light.shape[2] // BLOCK)), np.uint8)
 
-    def lay(self, area: Float32, numbers: Float32, table: Float32) -> None:
-        """One pass: its area (h, w), numbers as :data:`NUMBERS` lists them, and a table (TABLE + 2,) that maps linear values at
+    def lay(self, area: Float32, numbers: DisplayNumbers, table: Float32) -> None:
+        """One pass: its area (h, w), numbers, and a table (TABLE + 2,) that maps linear values at
         square-root spaced steps."""
         if self._light.size:
             _lay(self._light, self._encoded, np.ascontiguousarray(area), numbers, table, _DECODE, _MATRICES)

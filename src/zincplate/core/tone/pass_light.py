@@ -6,6 +6,7 @@ matter here, and twenty cost what one costs but for the sums. Places where nothi
 """
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 from numba import carray, njit, prange
@@ -35,6 +36,26 @@ CONTRAST_SLOPE = 0.6
 """By how much the slope about middle grey changes at a contrast of 1."""
 CONTRAST_SPAN_EV = 3.0
 """Distance from middle grey at which half of that is left."""
+
+
+class AskedNumbers(NamedTuple):
+    """Of a view and of the light that passes act on."""
+
+    full_width: np.float32
+    full_height: np.float32
+    weight_red: np.float32
+    weight_green: np.float32
+    weight_blue: np.float32
+    """Of luminance, on the planes."""
+    exposure_ev: np.float32
+    air_red: np.float32
+    air_green: np.float32
+    air_blue: np.float32
+    least_transmission: np.float32
+    removal: np.float32
+    """Share of the air that haze of +1 takes away."""
+    veil: np.float32
+    """Share that haze of -1 lays on."""
 
 
 @njit(**INLINE)
@@ -80,8 +101,8 @@ def _apply(planes, low, air_planes, areas, asked, used, p, x0, y0, out):
     _, height, width = planes.shape
     _, low_height, low_width = low.shape
     z, o, half = np.float32(0), np.float32(1), np.float32(0.5)
-    step_x, step_y = np.float32(low_width) / p[0], np.float32(low_height) / p[1]
-    exposure, least = p[5], p[9]
+    step_x, step_y = np.float32(low_width) / p.full_width, np.float32(low_height) / p.full_height
+    exposure, least = p.exposure_ev, p.least_transmission
     regional = (used[4] != 0) | (used[5] != 0) | (used[6] != 0)
     hazy, contrasty = used[7] != 0, used[3] != 0
     columns, shares = np.empty(width, np.int32), np.empty(width, np.float32)
@@ -122,7 +143,7 @@ def _apply(planes, low, air_planes, areas, asked, used, p, x0, y0, out):
             if hazy:
                 for x in range(n):
                     wanted = sums[7, x]
-                    removal = wanted * (p[10] if wanted > z else p[11])
+                    removal = wanted * (p.removal if wanted > z else p.veil)
                     through = wide[0, start + x] * math.sqrt(max(buf[1, x], z)) + wide[1, start + x]
                     thickness = min(max(through, z), o)
                     cleared = o / max(o - removal * thickness, least)
@@ -130,12 +151,13 @@ def _apply(planes, low, air_planes, areas, asked, used, p, x0, y0, out):
                     t = cleared if removal > z else veiled
                     for c in range(3):
                         v = buf[c, x]
-                        buf[c, x] = max((v - p[6 + c]) * t + p[6 + c], min(v, z))
+                        air = p.air_red if c == 0 else p.air_green if c == 1 else p.air_blue
+                        buf[c, x] = max((v - air) * t + air, min(v, z))
             for x in range(n):
                 ev[0, x] = z
             if regional | contrasty:
                 for x in range(n):
-                    luminance = max(p[2] * buf[0, x] + p[3] * buf[1, x] + p[4] * buf[2, x], z)
+                    luminance = max(p.weight_red * buf[0, x] + p.weight_green * buf[1, x] + p.weight_blue * buf[2, x], z)
                     ev[1, x] = log_2(luminance + np.float32(FLOOR)) + np.float32(2.4739311883324122)
             if regional:
                 stop = start + n
@@ -174,15 +196,13 @@ def apply_asked(
     air_planes: Float32,
     areas: list[Float32],
     asked: Float32,
-    parameters: Float32,
+    numbers: AskedNumbers,
     x0: int,
     y0: int,
 ) -> Float32:
     """Planes (3, h, w) after what passes ask for: each has an area (h, w), 0..1, and ``asked`` (passes, 8) in full.
 
     ``low`` and ``air_planes`` are those of the local stage.
-    ``parameters`` (12,): scaled width and height, luminance weights (3), exposure in EV, air (3), least transmission,
-    transmission factors for taking haze away and for adding it.
     """
     out = np.empty_like(planes)
     areas = [np.ascontiguousarray(a, np.float32) for a in areas]  # kept until the kernel, which knows their addresses, is done
@@ -190,5 +210,5 @@ def apply_asked(
         raise ValueError("areas and what is asked for do not fit the planes")
     addresses = np.array([a.ctypes.data for a in areas], np.int64)
     used = np.asarray((asked != 0).any(0), np.int32)
-    _apply(planes, low, air_planes, addresses, np.ascontiguousarray(asked, np.float32), used, parameters, x0, y0, out)
+    _apply(planes, low, air_planes, addresses, np.ascontiguousarray(asked, np.float32), used, numbers, x0, y0, out)
     return out

@@ -7,7 +7,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.geometry.warp import Sampling, spline_coefficients, warp
+from zincplate.core.geometry.sampling import Sampling
+from zincplate.core.geometry.warp import spline_coefficients, warp
 from zincplate.core.merging.bands import fine_bands, fine_weights
 from zincplate.core.sensor.highlights import rebuild
 from zincplate.merges.panorama.canvas import Canvas

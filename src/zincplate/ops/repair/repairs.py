@@ -11,21 +11,17 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import AfterValidator, Field, model_validator
 
 from zincplate.core.repair.fill_map import fill_from_text
-from zincplate.ops.areas import POINT_SCALE, Percent, Stroke
+from zincplate.ops.areas import Percent, Stroke
 from zincplate.ops.base import Operation, Parameters
+from zincplate.ops.drawn_places import Number, places_of, unless_checked
 from zincplate.ops.items import WITH_IDS, Item
 from zincplate.plan.light import LightPlan
 from zincplate.plan.repairs import RepairPlan
 
 MOST_REPAIRS = 600
-Outline = Annotated[tuple[Annotated[int, Field(ge=-40_000, le=60_000)], ...], Field(max_length=4_000)]
+Outline = Annotated[tuple[Number, ...], Field(max_length=4_000), unless_checked(0, 4_000)]
 Away = Annotated[float, Field(ge=-3, le=3, allow_inf_nan=False)]
 PlateValue = Annotated[float, Field(ge=-1, le=1000, allow_inf_nan=False)]
-
-
-def _points(numbers: tuple[int, ...]) -> tuple[tuple[float, float], ...]:
-    flat = [p / POINT_SCALE for p in numbers[: len(numbers) // 2 * 2]]
-    return tuple(zip(flat[::2], flat[1::2], strict=True))
 
 
 @lru_cache(maxsize=64)
@@ -74,10 +70,10 @@ class Repair(Item):
 
     def planned(self) -> RepairPlan:
         """In the engine's units."""
-        outline = _points(self.outline)
+        outline = places_of(self.outline)
         common = RepairPlan(self.kind, tuple(s.planned() for s in self.strokes), strength=self.strength / 100)
         if self.kind == "removal":
-            taken = _points(self.source_outline)
+            taken = places_of(self.source_outline)
             how = replace(common, outline=outline, source_outline=taken if len(taken) > 2 else ())
             return replace(how, fill=self.fill, seed=self.seed, reach=self.reach / 100)
         away = (self.dx, self.dy)

@@ -1,6 +1,6 @@
 import { api, type Frame, need } from "../../../api/client";
 import type { Recipe, Repair } from "../../../api/generated/recipe";
-import type { Place } from "../../../canvas/strokes";
+import { type Place, POINT_SCALE } from "../../../canvas/strokes";
 import { lastGesture, useBench } from "../../../state/bench";
 import { newItemId } from "../../../state/items";
 import { complain, useNotices } from "../../../state/notices";
@@ -68,7 +68,7 @@ export function drawnWith(recipe: Recipe, stroke: Stroke, s: Hand = useRepairs.g
   if (s.tool === "none" || s.tool === "patch") return null;
   const current = repairsOf(recipe).find((r) => r.id === s.open && r.kind === s.tool);
   const fresh = { ...newRepair(s.tool, stroke.id), strokes: [stroke] };
-  const start: Place = [(stroke.points[0] ?? 0) / 20_000, (stroke.points[1] ?? 0) / 20_000];
+  const start: Place = [(stroke.points[0] ?? 0) / POINT_SCALE, (stroke.points[1] ?? 0) / POINT_SCALE];
   const more = (one: Repair): Repair => ({
     ...one,
     strokes: [...one.strokes.filter((x) => x.id !== stroke.id), stroke],
@@ -176,7 +176,7 @@ const spotRepair = (spot: FoundSpot): Repair => ({
   strokes: [
     {
       id: newItemId(),
-      points: [Math.round(spot.x * 20_000), Math.round(spot.y * 20_000)],
+      points: [Math.round(spot.x * POINT_SCALE), Math.round(spot.y * POINT_SCALE)],
       size: spot.size,
       hardness: 70,
       flow: 100,
