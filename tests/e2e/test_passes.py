@@ -111,6 +111,17 @@ def test_passes_from_the_first_stroke_to_the_delivery(
     take(page, "Highlights", "-60")
     accessible(page)
 
+    # a painting does not travel with every picture: the found area and long strokes go once
+    asked: list[str] = []
+    page.on("request", lambda r: asked.append(r.post_data or "") if r.url.endswith("/view") else None)
+    for typed in ("-55", "-60"):
+        page.get_by_label("Highlights, number").fill(typed)
+        page.keyboard.press("Enter")
+        drawn(page)
+    found = len(passes(version)[0]["area"]["terms"][0]["raster"])
+    assert asked and found > 400 and all('"piece"' in text and len(text) < 4000 + found for text in asked)
+    assert '"is"' not in asked[-1]
+
     # edges of the picture cooler: a ring turned round, moved by its handle and by keys
     page.get_by_role("button", name="New pass").click()
     new_part(page, "ring")
