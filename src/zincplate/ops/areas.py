@@ -204,5 +204,5 @@ class Area(Parameters):
 
     def planned(self) -> plan.AreaPlan:
         """In the engine's units."""
-        terms = tuple(t.planned() for t in self.terms)
+        terms = plan.Terms(t.planned() for t in self.terms)
         return plan.AreaPlan(terms, self.close_px, self.smooth_px, self.grow_px, self.soften_px, self.cling / 100, self.inverted)

@@ -136,6 +136,10 @@ class Found(Term):
     raster: str = ""
 
 
+class Terms(KeepsHash, tuple[Term, ...]):
+    """Parts of an area in their order."""
+
+
 @dataclass(frozen=True)
 class AreaPlan:
     """Terms in order, then what is done to the whole. No terms: everywhere."""
