@@ -9,6 +9,7 @@ import pytest
 
 from tests.contract.test_operations import rendered
 from tests.contract.test_passes import key, renderer
+from tests.reference.test_highlights_and_light import camera_source, glowing
 from zincplate.core.geometry.resample import reduce_box
 from zincplate.formats.isolated import Decoder
 from zincplate.pipeline.windows import Window
@@ -375,3 +376,22 @@ def test_coloured_and_very_deep_spots_are_no_dust() -> None:
     source = rendered(np.rint(np.clip(light, 0, 1) ** (1 / 2.2) * 65535).astype(np.uint16))
     found = mending.find_dust(renderer(), source, key(source), NEUTRAL, least_chance=0.6)
     assert sorted((int(s.x * W), int(s.y * W)) for s in found) == sorted(dusty)
+
+
+@pytest.mark.parametrize("where", [(140, 160), (60, 60)])
+def test_repairs_beside_blown_places_show_what_is_delivered(where: tuple[int, int]) -> None:
+    """A part of a lamp covered by what is dark: what is rebuilt about it leans on its surroundings, which have changed. A view,
+    which lays repairs over plates that it has kept without them, shows what a delivery makes of the whole."""
+    source = camera_source(glowing())
+    width = source.width
+    one = {
+        "kind": "clone",
+        "strokes": [{"points": [round(v / width * 20_000) for v in where], "size": 40 / width, "hardness": 60}],
+    }
+    recipe = with_repairs({**one, "dx": 90 / width, "dy": 130 / width}, recipe=Recipe.neutral(True))
+    plain = Recipe.neutral(True)
+    request = ViewRequest(width, source.height)
+    before = renderer().view(source, key(source), plain, request).picture
+    seen = renderer().view(source, key(source), recipe, request).picture
+    assert (renderer().deliver(source, recipe, space="srgb", bits=8) == seen).all()
+    assert (seen != before).any()

@@ -63,6 +63,31 @@ def test_poisson_equals_the_direct_solution(name: str, sides: str) -> None:
     assert (ours[0][~inside] == given[0][~inside]).all()
 
 
+def test_single_grains_of_the_border_do_not_run_in() -> None:
+    """The light of a border with grain: what comes in is calmer by far than the membrane of the border as it is."""
+    rng = np.random.default_rng(4)
+    inside = INSIDES["disc"]
+    source = np.full((3, H, W), 0.5, np.float32)
+    target = (0.7 + 0.05 * rng.normal(size=(3, H, W))).astype(np.float32)
+    raw = source + poisson(np.where(inside, 0, target - source).astype(np.float32), inside, None)
+    ours = healed(target, source, inside)
+    ring = inside & (cv2.distanceTransform(inside.astype(np.uint8), cv2.DIST_L2, 5) < 5)
+    spread = [float(np.abs(planes[:, ring] - 0.7).mean()) for planes in (ours, raw)]
+    assert spread[0] < 0.6 * spread[1] and abs(float(ours[:, inside].mean()) - 0.7) < 0.01
+    assert (ours[:, ~inside] == target[:, ~inside]).all()
+
+
+def test_a_border_that_cannot_be_compared_has_the_mean_of_what_can() -> None:
+    inside = INSIDES["disc"]
+    source, target = np.full((3, H, W), 0.5, np.float32), np.full((3, H, W), 0.7, np.float32)
+    source[:, :, : W // 2] = 9.0  # that part of it lies beyond the picture
+    source[:, inside] = 0.5
+    ours = healed(target, source, inside, fit=X >= W // 2)
+    assert np.abs(ours[:, inside] - 0.7).max() < 2e-3
+    assert np.abs(healed(target, source, inside)[:, inside] - 0.7).max() > 1
+    assert (healed(target, source, inside, fit=np.zeros((H, W), np.bool_))[:, inside] == 0.5).all()
+
+
 def test_nothing_inside_and_nothing_outside() -> None:
     given = RNG.random((3, 20, 30)).astype(np.float32)
     assert (poisson(given, np.zeros((20, 30), np.bool_)) == given).all()

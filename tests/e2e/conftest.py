@@ -32,13 +32,13 @@ COUNTED = """(() => {
   };
 })()"""
 # nothing is asked, saved or drawn any more: in the page's own time, which is late where the machine is
-QUIET = """() => new Promise((done, failed) => {
+QUIET = """(held) => new Promise((done, failed) => {
   const begun = performance.now();
   let since = begun;
   let frames = 0;
   const look = () => {
     const waiting = Object.keys(localStorage).some(key => key.includes("waiting"));
-    if (window.unanswered > 0 || waiting || document.querySelector("[aria-busy=true]")) {
+    if (window.unanswered > held || waiting || document.querySelector("[aria-busy=true]")) {
       since = performance.now();
       frames = 0;
     } else frames += 1;
@@ -90,10 +90,10 @@ def accessible(page: Page) -> None:
     assert not serious, serious
 
 
-def drawn(page: Page) -> None:
-    """Until the newest picture has come, every answer is there and saving is over."""
+def drawn(page: Page, held: int = 0) -> None:
+    """Until the newest picture has come, every answer is there (but for as many as are held back) and saving is over."""
     expect(page.get_by_role("contentinfo")).to_contain_text("drawn in", timeout=20_000)
-    page.evaluate(QUIET)
+    page.evaluate(QUIET, held)
 
 
 def saved(version: Version, holds: Callable[[Version], bool], seconds: float = 20) -> Version:

@@ -101,7 +101,7 @@ def test_what_was_found_late_goes_to_the_frame_it_was_looked_for_on(page: Page, 
     page.get_by_role("main", name="Picture").focus()
     page.keyboard.press("ArrowRight")
     expect(page.get_by_role("banner")).to_contain_text("b cup")
-    drawn(page)
+    drawn(page, held=1)
     assert len(held) == 1
     held[0].continue_()
     saved(first, lambda v: bool(v.recipe["passes"]["passes"]) and len(v.recipe["passes"]["passes"][0]["area"]["terms"]) == 1)

@@ -10,7 +10,7 @@ import pytest
 
 from tests.services.test_carrying import six as six
 from tests.services.test_use_cases import put
-from zincplate.services import arranging, bulk, carry, find, frame_lists, overview, sets, shoots, version_list, versions
+from zincplate.services import arranging, bulk, carry, changes, find, frame_lists, overview, sets, shoots, version_list, versions
 from zincplate.services.carry import Carry, Target
 from zincplate.services.context import Context, NotFound
 from zincplate.services.describing import Description, describe
@@ -135,3 +135,32 @@ def test_a_clock_that_was_set_back_hides_no_change(context: Context, six: list[V
 def test_a_list_of_no_shoot_is_refused(context: Context, tmp_path: Path) -> None:
     with pytest.raises(NotFound):
         frame_lists.columns(999_999)
+
+
+def test_a_list_says_which_frames_have_passes_and_repairs(context: Context, six: list[Version]) -> None:
+    """The store works it out, whoever writes: the bench, carrying, undoing; a step that is off is not counted."""
+    shoot = six[0].frame.shoot_id
+
+    def told() -> dict[str, tuple[list[int], list[int]]]:
+        lists = frame_lists.columns(shoot)["columns"]
+        return tuple([i for i, held in enumerate(lists[name]) if held] for name in ("passes", "repairs"))  # type: ignore[return-value]
+
+    assert told() == ([], [])
+    stroke = {"id": "s", "points": [2000, 2000, 4000, 3000], "size": 0.05}
+    ring = {"id": "t", "kind": "ring", "x": 0.5, "y": 0.5, "radius_x": 0.2, "radius_y": 0.2}
+    one = {"id": "p", "area": {"terms": [ring]}, "controls": {"exposure_ev": 1}}
+    put(context, six[1].id, 0, {"passes": {"passes": [one]}})
+    put(context, six[2].id, 0, {"repair": {"repairs": [{"id": "r", "kind": "spot", "strokes": [stroke], "dx": 0.1}]}})
+    assert told() == ([1], [2])
+    asked = Carry(source=six[1].id, operations=["passes"], targets=[Target(version=v.id, values={}) for v in six[3:5]])
+    done = carry.carry(context, asked)
+    assert told() == ([1, 3, 4], [2])
+    bulk.move(done["bulk"], undo=True)
+    assert told() == ([1], [2])
+    off = changes.Change(id="", revision=1, do="set", values={}, switches={"passes": False})
+    changes.make(context, six[1].id, off)
+    assert told() == ([], [2])
+    # what is shown is the cover
+    second = version_list.create(context, six[2].frame_id, None, "plain")
+    version_list.choose_cover(second["id"])
+    assert told() == ([], [])

@@ -8,7 +8,7 @@ from pathlib import Path
 from zincplate.store import database as store
 from zincplate.store.home import Home
 from zincplate.store.mariadb import Maria
-from zincplate.store.models import TABLES, Frame, Shoot
+from zincplate.store.models import TABLES, Frame, Shoot, ShownVersion, Version
 
 
 def test_the_server_is_private(home: Home) -> None:
@@ -42,7 +42,9 @@ def test_migrations_match_the_models_and_run_once(home: Home) -> None:
     with store.database.connection_context():
         for table in TABLES:
             columns = {c.name for c in store.database.get_columns(table._meta.table_name)}
-            assert columns == {f.column_name for f in table._meta.sorted_fields}, table
+            # what the store works out itself stands in a model that is only read
+            shown = ShownVersion._meta.sorted_fields if table is Version else ()
+            assert columns == {f.column_name for f in (*table._meta.sorted_fields, *shown)}, table
 
 
 def test_a_new_library_is_its_owners_alone(tmp_path: Path) -> None:

@@ -64,6 +64,8 @@ class FrameColumns(BaseModel):
     versions: list[int]
     """How many it has."""
     adjusted: list[bool]
+    passes: list[bool]
+    repairs: list[bool]
     """Whether any of them is."""
     delivered: list[int]
     set: list[int]

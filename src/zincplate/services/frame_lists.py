@@ -13,7 +13,7 @@ from zincplate.services.pictures import thumb_name
 from zincplate.services.shoots import get
 from zincplate.services.versions import live
 from zincplate.store.database import database
-from zincplate.store.models import Delivered, Frame, Version, now
+from zincplate.store.models import Delivered, Frame, ShownVersion, Version, now
 
 COLUMNS = (
     "id", "name", "folder", "hand_place", "content_hash", "size_bytes", "raw", "mark", "stars", "label", "thumb_state", "camera",
@@ -26,7 +26,7 @@ SAFE_S = 5.0
 
 
 ORDER = (Frame.captured_at.is_null(), Frame.captured_at, Frame.name, Frame.id)
-BESIDE = ("version", "versions", "adjusted", "set", "delivered", "thumb")
+BESIDE = ("version", "versions", "adjusted", "passes", "repairs", "set", "delivered", "thumb")
 """What a list tells of a frame from elsewhere, behind :data:`COLUMNS`."""
 NAMES = (*COLUMNS, *BESIDE)
 ID, NAME, CAPTURED = (NAMES.index(name) for name in ("id", "name", "captured_at"))
@@ -61,10 +61,11 @@ def _as_columns(rows: list[Row]) -> dict[str, list[Any]]:
 def _rows(mine: Any, whole: bool) -> list[Row]:
     """Frames that are there, in the order they were taken. ``whole``: ``mine`` says nothing about frames but their shoot."""
     fields = [getattr(Frame, name) for name in COLUMNS]
+    shown = [getattr(ShownVersion, name) for name in ("recipe_hash", "adjusted", "passes", "repairs")]
     query = (
         # one JSON array a row: ten thousand rows of thirty fields would take the driver half a second to take apart
-        Frame.select(peewee.fn.JSON_ARRAY(*fields, Frame.set_id, Frame.cover_id, Version.recipe_hash, Version.adjusted))
-        .join(Version, peewee.JOIN.LEFT_OUTER, on=(Version.id == Frame.cover_id))
+        Frame.select(peewee.fn.JSON_ARRAY(*fields, Frame.set_id, Frame.cover_id, *shown))
+        .join(ShownVersion, peewee.JOIN.LEFT_OUTER, on=(ShownVersion.id == Frame.cover_id))
         .where(mine, Frame.removed_at.is_null())
         .order_by(*ORDER)
     )
@@ -79,12 +80,13 @@ def _rows(mine: Any, whole: bool) -> list[Row]:
     )
     for row in rows:
         frame = row[ID]
-        set_id, cover, recipe_hash, adjusted = row[len(COLUMNS) :]
+        set_id, cover, recipe_hash, adjusted, passes, repairs = row[len(COLUMNS) :]
         versions, any_adjusted = several.get(frame, (1, False))
         row[CAPTURED], row[changed] = _iso(row[CAPTURED]), _iso(row[changed])
         row[raw], row[own_lens] = bool(row[raw]), bool(row[own_lens])
         thumb = thumb_name(row[content], row[state], recipe_hash or "", bool(adjusted))
-        row[len(COLUMNS) :] = [cover, versions, bool(adjusted) or any_adjusted, set_id or 0, delivered.get(frame, 0), thumb]
+        states = (bool(adjusted) or any_adjusted, bool(passes), bool(repairs))
+        row[len(COLUMNS) :] = [cover, versions, *states, set_id or 0, delivered.get(frame, 0), thumb]
     return rows
 
 

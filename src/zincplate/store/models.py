@@ -132,6 +132,21 @@ class Version(Table):
     """Deleted versions are kept for a while, so that this too can be undone."""
 
 
+class ShownVersion(Table):
+    """What lists of frames tell of a version. ``passes`` and ``repairs`` (is there any, in a step that is not off) are worked out
+    by the store from the recipe and cannot be written."""
+
+    recipe_hash = peewee.FixedCharField(16)
+    adjusted = peewee.BooleanField()
+    passes = peewee.BooleanField()
+    repairs = peewee.BooleanField()
+
+    class Meta:
+        """The table of versions."""
+
+        table_name = "version"
+
+
 class Bulk(Table):
     """One thing that was done to many versions at once, and can be undone for all of them at once."""
 

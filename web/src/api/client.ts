@@ -1,6 +1,6 @@
 import createClient from "openapi-fetch";
 import type { components, paths } from "./generated/api";
-import { packed, spelledOut, UNKNOWN_PIECE } from "./pieces";
+import { answered, packed, spelledOut, UNKNOWN_PIECE } from "./pieces";
 
 type Schemas = components["schemas"];
 export type Shoot = Schemas["ShootOut"];
@@ -17,9 +17,11 @@ export type Version = Schemas["VersionOut"];
 async function sent(request: Request): Promise<Response> {
   const spare = request.method === "GET" ? null : request.clone();
   const response = await globalThis.fetch(request);
-  if (response.status !== UNKNOWN_PIECE || !spare) return response;
+  const text = spare && (response.ok || response.status === UNKNOWN_PIECE) ? await spare.text() : "";
+  if (response.ok) answered(text);
+  if (response.status !== UNKNOWN_PIECE || !text) return response;
   const { method, headers, signal } = request;
-  const body = spelledOut(await spare.text());
+  const body = spelledOut(text);
   return globalThis.fetch(new Request(request.url, { method, headers, signal, body }));
 }
 

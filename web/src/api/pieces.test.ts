@@ -1,6 +1,6 @@
 import { expect, it, vi } from "vitest";
 import { api } from "./client";
-import { packed, spelledOut } from "./pieces";
+import { answered, packed, spelledOut } from "./pieces";
 import { fetchView } from "./view";
 
 const stroke = (first: number) => ({ id: "s", points: Array.from({ length: 80 }, (_, i) => first + i) });
@@ -9,8 +9,12 @@ const inside = (text: string) => JSON.parse(text).recipe.passes.passes[0].area.t
 
 it("a long row is sent once and named afterwards; another one has another name", () => {
   const [one, two] = [stroke(1), stroke(2)];
-  const first = inside(packed(body(one)));
+  const text = packed(body(one));
+  const first = inside(text);
   expect(first[0].points.is).toEqual(one.points);
+  // until an answer has come it is sent again: a request may overtake another
+  expect(packed(body(one))).toBe(text);
+  answered(text);
   const again = inside(packed(body(one, two)));
   expect(again[0].points).toEqual({ piece: first[0].points.piece });
   expect(again[1].points.is).toEqual(two.points);
@@ -29,19 +33,21 @@ it("short rows, other rows and other words stay as they are", () => {
 
 it("a long text is a piece as well", () => {
   const area = { raster: "x".repeat(500) };
-  expect(inside(packed(body(area)))[0].raster.is).toBe(area.raster);
+  const text = packed(body(area));
+  expect(inside(text)[0].raster.is).toBe(area.raster);
+  answered(text);
   expect(inside(packed(body({ ...area })))[0].raster).toEqual({ piece: expect.any(String) });
 });
 
 it("what was packed can be spelled out again", () => {
   const one = stroke(3);
-  packed(body(one));
+  answered(packed(body(one)));
   expect(inside(spelledOut(packed(body(one))))[0].points.is).toEqual(one.points);
 });
 
 it("a server that has forgotten gets everything again, once", async () => {
   const one = stroke(4);
-  packed(body(one));
+  answered(packed(body(one)));
   const texts: string[] = [];
   const answers = [428, 200, 428, 428];
   vi.stubGlobal("fetch", async (asked: Request | string, init?: RequestInit) => {
@@ -62,4 +68,21 @@ it("a server that has forgotten gets everything again, once", async () => {
   await expect(fetchView(1, body(one).recipe as never, window, {})).rejects.toThrow("428");
   expect(inside(texts[3] as string)[0].points.is).toEqual(one.points);
   expect(texts).toHaveLength(4);
+});
+
+it("what was answered is known, what was refused is not", async () => {
+  const one = stroke(5);
+  const texts: string[] = [];
+  const answers = [422, 200, 204];
+  vi.stubGlobal("fetch", async (asked: Request) => {
+    texts.push(await asked.text());
+    const status = answers.shift() ?? 500;
+    return new Response(status === 204 ? null : "{}", { status, headers: { "Content-Type": "application/json" } });
+  });
+  for (let i = 0; i < 3; i++)
+    await api.POST("/api/frames/{id}/suggest", {
+      params: { path: { id: 1 } },
+      body: { ...body(one), of: "tone" } as never,
+    });
+  expect(texts.map((text) => "is" in inside(text)[0].points)).toEqual([true, true, false]);
 });

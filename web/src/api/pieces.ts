@@ -16,11 +16,13 @@ const names = new WeakMap<Row, string>();
 const texts = new Map<string, string>();
 /** What was sent under a name; a row is held by the recipe that it belongs to. */
 const sent = new Map<string, WeakRef<Row> | string>();
+/** Names that an answer has shown to be known: a request may overtake the one that brings its parts. */
+const known = new Set<string>();
 let count = 0;
 
 function nameOf(part: Row | string): string {
-  const known = typeof part === "string" ? texts.get(part) : names.get(part);
-  if (known !== undefined) return known;
+  const had = typeof part === "string" ? texts.get(part) : names.get(part);
+  if (had !== undefined) return had;
   count += 1;
   const name = `${tab}:${count}`;
   if (typeof part === "string") {
@@ -29,6 +31,7 @@ function nameOf(part: Row | string): string {
     if (texts.size > MOST_TEXTS && oldest) {
       texts.delete(oldest[0]);
       sent.delete(oldest[1]);
+      known.delete(oldest[1]);
     }
   } else names.set(part, name);
   return name;
@@ -40,15 +43,21 @@ const isLong = (key: string, value: unknown): value is Row | string =>
     ? value.length >= LEAST.characters
     : Array.isArray(value) && value.length >= LEAST.numbers && typeof value[0] === "number");
 
-/** JSON in which long parts that were sent before stand as their names; `anew` sends all of them again. */
+/** JSON in which long parts that the server knows stand as their names; `anew` sends all of them again. */
 export function packed(body: unknown, anew = false): string {
   return JSON.stringify(body, (key, value: unknown) => {
     if (!isLong(key, value)) return value;
     const name = nameOf(value);
-    if (sent.has(name) && !anew) return { piece: name };
+    if (known.has(name) && !anew) return { piece: name };
     sent.set(name, typeof value === "string" ? value : new WeakRef(value));
     return { piece: name, is: value };
   });
+}
+
+/** The request with this text was answered: what it brought is known. */
+export function answered(text: string): void {
+  if (text.includes('"is":'))
+    for (const [, name] of text.matchAll(/"piece":"([^"]+)","is":/g)) known.add(name as string);
 }
 
 /** JSON that was packed, with every part spelled out again. */

@@ -4,7 +4,7 @@ import { tab } from "../state/tab";
 import { offlineSafe } from "./client";
 import type { components } from "./generated/api";
 import type { Recipe } from "./generated/recipe";
-import { packed, UNKNOWN_PIECE } from "./pieces";
+import { answered, packed, UNKNOWN_PIECE } from "./pieces";
 
 type Schemas = components["schemas"];
 /** What is told of a view: its window, its measurements, and how its bytes are divided. */
@@ -81,7 +81,9 @@ export async function fetchView(
       signal,
     });
   const response = await offlineSafe(async () => {
-    const first = await ask(packed(body));
+    const text = packed(body);
+    const first = await ask(text);
+    if (first.ok) answered(text);
     return first.status === UNKNOWN_PIECE ? ask(packed(body, true)) : first;
   });
   // asked for something newer meanwhile: the same as having been called off

@@ -1576,6 +1576,10 @@ export interface components {
             versions: number[];
             /** Adjusted */
             adjusted: boolean[];
+            /** Passes */
+            passes: boolean[];
+            /** Repairs */
+            repairs: boolean[];
             /** Delivered */
             delivered: number[];
             /** Set */

@@ -47,7 +47,10 @@ export const Cell = memo(function Cell({
   const size = { width: Math.round(width * scale), height: Math.round(height * scale) };
   const badges = [
     frame.made ? "master" : "",
-    frame.adjusted ? "adjusted" : "",
+    // what is painted or mended says that it is adjusted too
+    frame.adjusted && !frame.passes && !frame.repairs ? "adjusted" : "",
+    frame.passes ? "passes" : "",
+    frame.repairs ? "repairs" : "",
     frame.versions > 1 ? `${frame.versions} versions` : "",
     frame.delivered ? "delivered" : "",
     frame.folder,

@@ -39,9 +39,9 @@ it("every filter takes what its name says and nothing else", () => {
 });
 
 it("adjusted, delivered and in a set combine with the marks and with each other, each both ways", () => {
-  const one = frame({ mark: "keep", adjusted: true, delivered: 2, set: 7 });
-  const plain = frame({ mark: "keep", adjusted: false, delivered: 0, set: 0 });
-  for (const key of ["adjusted", "delivered", "inSet"] as const) {
+  const one = frame({ mark: "keep", adjusted: true, passes: true, repairs: true, delivered: 2, set: 7 });
+  const plain = frame({ mark: "keep", adjusted: false, passes: false, repairs: false, delivered: 0, set: 0 });
+  for (const key of ["adjusted", "passes", "repairs", "delivered", "inSet"] as const) {
     const kept = (value: boolean) => ({ ...EVERYTHING, filter: "keep" as const, [key]: value });
     expect([matches(one, kept(true)), matches(plain, kept(true))]).toEqual([true, false]);
     expect([matches(one, kept(false)), matches(plain, kept(false))]).toEqual([false, true]);

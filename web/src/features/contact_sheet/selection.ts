@@ -23,6 +23,8 @@ export interface Look {
   kind: "any" | "raw" | "finished";
   /** Null takes both. */
   adjusted: boolean | null;
+  passes: boolean | null;
+  repairs: boolean | null;
   delivered: boolean | null;
   inSet: boolean | null;
 }
@@ -36,6 +38,8 @@ export const EVERYTHING: Look = {
   folder: null,
   kind: "any",
   adjusted: null,
+  passes: null,
+  repairs: null,
   delivered: null,
   inSet: null,
 };
@@ -48,6 +52,8 @@ export function matches(frame: Frame, look: Look): boolean {
   if (look.kind !== "any" && frame.raw !== (look.kind === "raw")) return false;
   if (look.folder !== null && !isIn(frame.folder, look.folder)) return false;
   if (look.adjusted !== null && frame.adjusted !== look.adjusted) return false;
+  if (look.passes !== null && frame.passes !== look.passes) return false;
+  if (look.repairs !== null && frame.repairs !== look.repairs) return false;
   if (look.delivered !== null && frame.delivered > 0 !== look.delivered) return false;
   if (look.inSet !== null && frame.set > 0 !== look.inSet) return false;
   if (look.filter === "all") return true;

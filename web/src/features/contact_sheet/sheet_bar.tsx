@@ -147,12 +147,16 @@ const count = (look: Look): number =>
   (look.kind !== "any" ? 1 : 0) +
   (look.folder !== null ? 1 : 0) +
   (look.adjusted === false ? 1 : 0) +
+  (look.passes !== null ? 1 : 0) +
+  (look.repairs !== null ? 1 : 0) +
   (look.delivered === false ? 1 : 0) +
   (look.inSet !== null ? 1 : 0);
 
 /** Yes, no, or both. */
 const STATES = [
   ["adjusted", "Adjusted"],
+  ["passes", "Passes"],
+  ["repairs", "Repairs"],
   ["delivered", "Delivered"],
   ["inSet", "In a set"],
 ] as const;
