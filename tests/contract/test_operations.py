@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from pydantic import ValidationError
 
 from tests.conftest import gradient
 from zincplate.cli.bench import EVERYTHING
@@ -99,6 +100,8 @@ def test_neutral_changes_nothing(operation: Any) -> None:
         plan = LightPlan(raw=raw, as_shot_xy=(0.33, 0.34), white_xy=(0.33, 0.34))
         assert operation.add_to(operation.neutral(), plan) == plan
     assert operation.step in STEPS and operation.version >= 1
+    with pytest.raises(ValidationError, match="frozen"):  # recipes share them, and caches know them by their values
+        setattr(operation.neutral(), next(iter(operation.parameters.model_fields)), None)
 
 
 @pytest.mark.parametrize(("operation", "name", "ui"), GAUGES, ids=lambda x: x if isinstance(x, str) else "")

@@ -55,6 +55,9 @@ def test_passes_get_weaker_and_stronger() -> None:
     wanted = {"exposure_ev": 1.2, "shadows": -96.0, "forms_percent": 4.0, "level_white": 200.0}
     assert {name: strong["controls"][name] for name in wanted} == wanted and strong["area"] == document["passes"][0]["area"]
     assert strong["controls"]["curve"] == [[0, 0], [0.5, 0.62], [1, 1]]
+    # one that says nothing of its strength stands at 100 %
+    plain = {"passes": {"passes": [{"id": "p", "name": "Lift", "controls": {"exposure_ev": 1.0}}]}}
+    assert at_strength(plain, 0.4)["passes"]["passes"][0]["strength"] == 40.0
     extreme = [
         {**document["passes"][0], "strength": 100.0, "controls": {**document["passes"][0]["controls"], "exposure_ev": 4.0}}
     ]
@@ -77,6 +80,8 @@ def test_curves_bend_about_the_straight_line() -> None:
     assert at_strength({"tone": {"curve_rgb": curve}}, 0.5)["tone"]["curve_rgb"] == [[0.05, 0.0], [0.5, 0.65], [0.95, 1.0]]
     assert at_strength({"tone": {"curve_rgb": curve}}, 1.5)["tone"]["curve_rgb"] == [[0.15, 0.0], [0.5, 0.95], [0.85, 1.0]]
     assert at_strength({"tone": {"curve_rgb": curve}}, 0)["tone"]["curve_rgb"] == [[0.0, 0.0], [0.5, 0.5], [1.0, 1.0]]
+    flat = at_strength({"tone": {"curve_rgb": [[0, 0.3], [1, 0.6]]}}, 0.5)["tone"]["curve_rgb"]
+    assert flat == [[0.0, 0.15], [1.0, 0.8]]
     for strength in (0.3, 0.9, 1.3):
         for own in ([[0, 0.3], [1, 0.6]], [[0.4, 0], [0.41, 1]], [[0, 1], [1, 0]]):
             Recipe.neutral(True).with_values(at_strength({"tone": {"curve_luminance": own}}, strength))
@@ -112,6 +117,7 @@ def test_a_preset_holds_whole_adjustments_named_by_their_numbers() -> None:
     [
         ({"preset": 2, "name": "x", "values": {}}, "newer version"),
         ({"preset": 1, "name": "x", "versions": {"exposure": 99}, "values": {}}, '"exposure" was written by a newer'),
+        ({"preset": 1, "name": "x", "versions": {"sparkle": 1}, "values": {}}, '"sparkle" was written by a newer'),
         ({"preset": 1, "name": "x", "values": {"tone": {"sparkle": 1}}}, "no control"),
         ({"preset": 1, "name": "x", "values": {"tone": {"exposure_ev": 99}}}, "exposure_ev"),
         ({"preset": 1, "name": "", "values": {"tone": {"exposure_ev": 1}}}, "needs a name"),
