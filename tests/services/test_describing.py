@@ -51,6 +51,8 @@ def test_many_are_described_found_and_put_back(context: Context, two: list[Frame
     # an empty text takes away
     describing.describe(ids, Description(artist=""))
     assert describing.summary(ids)["artist"] == ""
+    # and of the rest nothing is said: keywords that a sidecar brings later are still taken from there
+    assert Frame.get_by_id(ids[1]).written == {"artist": ""}
     with pytest.raises(NotFound):
         describing.describe([10**6], Description(title="x"))
     with pytest.raises(UserError):

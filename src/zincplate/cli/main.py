@@ -189,7 +189,7 @@ def _info(arguments: argparse.Namespace) -> None:
     decoder = Decoder()
     decoder.start()  # while the child loads what it reads with, this process loads what the answer is made of
     from zincplate.formats.capture import CaptureData  # noqa: F401
-    from zincplate.formats.preview import Preview  # noqa: F401
+    from zincplate.formats.preview_pictures import Preview  # noqa: F401
 
     capture, preview = decoder.facts(arguments.input)
     facts = capture.as_dict() | {"preview_bytes": len(preview.whole) if preview else 0}

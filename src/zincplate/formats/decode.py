@@ -16,7 +16,8 @@ from zincplate.formats.decoded import Decoded
 from zincplate.formats.description import merged
 from zincplate.formats.errors import FileError
 from zincplate.formats.libraw import known_to_libraw
-from zincplate.formats.preview import LONG_EDGE, Preview, preview_from
+from zincplate.formats.preview import LONG_EDGE, preview_from
+from zincplate.formats.preview_pictures import Preview
 from zincplate.formats.raw import decode_raw, raw_facts
 from zincplate.formats.rendered.jpeg import loaded, opened
 from zincplate.formats.rendered.picture import Rendered, colour_of, decoded

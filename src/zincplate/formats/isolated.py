@@ -25,7 +25,7 @@ if TYPE_CHECKING:  # the child has them; a handle on it need not wait for numpy
 
     from zincplate.formats.capture import CaptureData
     from zincplate.formats.decoded import Decoded
-    from zincplate.formats.preview import Preview
+    from zincplate.formats.preview_pictures import Preview
 
 TIMEOUT_S = 60.0
 

@@ -19,7 +19,8 @@ from zincplate.formats.description import merged
 from zincplate.formats.dng.colour import camera_colour, scaled
 from zincplate.formats.dng.levels import default_crop
 from zincplate.formats.errors import FileError
-from zincplate.formats.preview import Preview, preview_of
+from zincplate.formats.preview import preview_of
+from zincplate.formats.preview_pictures import Preview
 
 UNSUPPORTED = "This camera's raw format is not one that can be read."
 SizeCheck = Callable[[Path, int, int], None]

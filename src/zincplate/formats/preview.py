@@ -1,7 +1,6 @@
 """The picture that a camera puts into its files: small, upright, and never trusted. Made in the decoding child."""
 
 import io
-from dataclasses import dataclass
 
 import cv2
 import numpy as np
@@ -9,19 +8,12 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from zincplate.core.geometry.orientation import upright
+from zincplate.formats.preview_pictures import Preview
 
 LONG_EDGE = 1600
 SMALL_EDGE = 480
 LARGEST_PIXELS = 120_000_000
 """A preview that claims more is none."""
-
-
-@dataclass(frozen=True)
-class Preview:
-    """A picture that shows a file before it is developed, as two JPEG: whole, and small for lists (:data:`SMALL_EDGE`)."""
-
-    whole: bytes
-    small: bytes
 
 
 def preview_from(pixels: NDArray[np.uint8]) -> Preview:

@@ -16,7 +16,8 @@ from zincplate.formats.dng.lens import own_lens
 from zincplate.formats.dng.samples import JPEG, UnknownLayout, layout_of
 from zincplate.formats.errors import FileError
 from zincplate.formats.libraw import SizeCheck
-from zincplate.formats.preview import Preview, preview_of
+from zincplate.formats.preview import preview_of
+from zincplate.formats.preview_pictures import Preview
 
 DNG_VERSION = 50706
 _PREVIEW, _YCBCR = 1, 6
