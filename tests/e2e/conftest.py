@@ -43,7 +43,7 @@ QUIET = """(held) => new Promise((done, failed) => {
       frames = 0;
     } else frames += 1;
     if (frames > 8 && performance.now() - since > 400) done(true);
-    else if (performance.now() - begun > 20_000)
+    else if (performance.now() - begun > 40_000)
       failed(new Error(`not quiet: ${window.unanswered} unanswered, waiting ${waiting}, or drawing`));
     else requestAnimationFrame(look);
   };
