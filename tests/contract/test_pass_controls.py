@@ -226,3 +226,5 @@ def test_a_recipe_of_the_first_version_says_what_has_changed(controls: dict[str,
     assert any("finer blotches" in note for note in found.notes) == told
     assert found.value("passes", "passes")[0].controls.model_dump() == Controls(**controls).model_dump()
     assert not Recipe.from_document(found.to_document()).notes
+    # the sentence is told once and makes no other recipe: saving the same again is no change
+    assert Recipe.from_document(found.to_document()) == found
