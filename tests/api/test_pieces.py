@@ -1,6 +1,7 @@
 """Long parts of a recipe are sent once and named afterwards; what the program does not know any more is asked for again."""
 
 import json
+import pickle
 from collections.abc import Iterator
 from typing import Any
 
@@ -12,6 +13,7 @@ from zincplate.api.pieces import Pieces
 from zincplate.ops.areas import Brush
 from zincplate.ops.drawn_places import Row, places_of
 from zincplate.ops.repair.repairs import Repair
+from zincplate.plan.passes import Places
 from zincplate.recipe.document import Recipe, RecipeError
 
 POINTS = [100 * i for i in range(80)]
@@ -83,6 +85,16 @@ def test_equal_rows_are_the_same_places_and_short_ones_do_not_pass_as_checked() 
             Brush.model_validate({"id": "b", "strokes": [{**stroke, "points": short}]})
     with pytest.raises(ValueError, match="at most 4000"):
         Repair.model_validate({"id": "b", "kind": "patch", "outline": Row([1] * 4002)})
+
+
+def test_what_keeps_its_hash_equals_what_is_equal_and_travels_without_it() -> None:
+    one, other = places_of(Row(POINTS)), Places(places_of(Row(POINTS)))
+    assert one is not other and one == other and hash(one) == hash(other) and (one != other) is False
+    assert one != places_of((1, 2)) and one != 5 and one == tuple(one)
+    row = Row(POINTS)
+    hash(row)
+    again = pickle.loads(pickle.dumps(row))
+    assert type(again) is Row and again == row and "_hash" not in vars(again)
 
 
 def test_a_recipe_with_rows_is_the_recipe_with_lists() -> None:

@@ -1,7 +1,7 @@
 """What passes ask for: where each acts (in frame coordinates: long edges of the upright picture), and what happens there."""
 
 from dataclasses import dataclass, field, replace
-from typing import Literal
+from typing import Any, Literal
 
 Join = Literal["add", "without", "only"]
 Blend = Literal["normal", "lighten", "darken", "multiply", "screen", "overlay", "soft_light", "luminosity", "colour", "sum"]
@@ -25,6 +25,11 @@ class KeepsHash:
 
     def __ne__(self, other: object) -> bool:
         return not self == other
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        # without the hash: that of words differs from process to process
+        items: Any = self
+        return type(self), (tuple(items),)
 
 
 class Places(KeepsHash, Points):
