@@ -13,12 +13,12 @@ from typing import Any
 
 from playwright.sync_api import Browser, Page, expect
 
-from tests.conftest import Stack, small_dng
+from tests.conftest import Stack
 from tests.e2e.conftest import saved
-from tests.services.test_use_cases import run_jobs
-from zincplate.services import bring_in, history, shoots
+from tests.e2e.drilling import LATE, drilled, two_tabs
+from zincplate.services import history
 from zincplate.services.context import Context
-from zincplate.store.models import Frame, HistoryEntry, Shoot, Version
+from zincplate.store.models import HistoryEntry, Version
 
 ACTIONS = int(os.environ.get("ZINCPLATE_DRILL_ACTIONS", "60"))
 FRAMES = int(os.environ.get("ZINCPLATE_DRILL_FRAMES", "5"))
@@ -204,48 +204,18 @@ class Drill:
 
 
 def test_every_action_is_saved_as_it_was_made(browser: Browser, stack: Stack, context: Context, tmp_path: Path) -> None:
-    for i in range(FRAMES):
-        captured = f"2026-05-12T07:{i:02d}:09.250"
-        (tmp_path / f"TW-08{i:02d}.dng").write_bytes(small_dng(seed=300 + i, captured_at=captured))
-    shoot = shoots.create("Drill")
-    bring_in.start(context, shoot, bring_in.files_in(tmp_path), develop_small=False)
-    run_jobs(context)
-    versions = list(Version.select().join(Frame).join(Shoot).where(Shoot.id == shoot.id).order_by(Frame.captured_at))
+    versions = drilled(context, tmp_path, "Drill", FRAMES, 300)
+    with two_tabs(browser, stack, versions[0], LATE % (SEED, LONGEST_WAIT_S * 1000)) as (page, other):
+        drill = Drill(page, other, versions, stack.url)
+        drill.settle()
+        drill.run()
 
-    tabs = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce", base_url=stack.url)
-    page, other = tabs.new_page(), tabs.new_page()
-    problems: list[str] = []
-    page.on("pageerror", lambda e: problems.append(str(e)))
-    # answers are held back in the page: the script below delays what fetch gives by up to a second and a half
-    page.add_init_script(LATE % (SEED, LONGEST_WAIT_S * 1000))
-    page.goto(f"/shoots/{shoot.id}/frames/{versions[0].frame_id}")
-    drill = Drill(page, other, versions, stack.url)
-    drill.settle()
-    drill.run()
-
-    for version, frame in zip(versions, drill.believed, strict=True):
-        drill.check(version, frame)
-    # the last answers have come too, and nothing is kept for a page that is not needed
-    for _ in range(300):
-        if not page.evaluate("Object.keys(localStorage).filter(k => k.includes('waiting'))"):
-            break
-        page.wait_for_timeout(100)
-    else:
-        raise AssertionError("changes are kept although all of them are saved")
-    assert not problems, problems
-    tabs.close()
-
-
-LATE = """
-(() => {
-  let state = %d;
-  const chance = () => (state = (state * 48271) %% 2147483647) / 2147483647;
-  const direct = window.fetch.bind(window);
-  window.fetch = async (request, init) => {
-    const url = typeof request === 'string' ? request : request.url;
-    const answer = await direct(request, init);
-    if (/\\/api\\/versions\\//.test(url)) await new Promise((done) => setTimeout(done, chance() ** 2 * %d));
-    return answer;
-  };
-})();
-"""
+        for version, frame in zip(versions, drill.believed, strict=True):
+            drill.check(version, frame)
+        # the last answers have come too, and nothing is kept for a page that is not needed
+        for _ in range(300):
+            if not page.evaluate("Object.keys(localStorage).filter(k => k.includes('waiting'))"):
+                break
+            page.wait_for_timeout(100)
+        else:
+            raise AssertionError("changes are kept although all of them are saved")

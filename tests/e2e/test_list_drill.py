@@ -12,13 +12,12 @@ from typing import Any
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from tests.conftest import Stack, small_dng
+from tests.conftest import Stack
 from tests.e2e.conftest import drawn, saved
-from tests.e2e.test_drill import LATE
-from tests.services.test_use_cases import run_jobs
-from zincplate.services import bring_in, history, shoots
+from tests.e2e.drilling import LATE, drilled, two_tabs
+from zincplate.services import history
 from zincplate.services.context import Context
-from zincplate.store.models import Frame, Shoot, Version
+from zincplate.store.models import Version
 
 ACTIONS = int(os.environ.get("ZINCPLATE_DRILL_ACTIONS", "30"))
 SEED = int(os.environ.get("ZINCPLATE_DRILL_SEED", "5"))
@@ -216,24 +215,12 @@ class Drill:
 
 @pytest.mark.timeout(400)
 def test_every_pass_and_repair_is_saved_as_it_was_made(browser: Browser, stack: Stack, context: Context, tmp_path: Path) -> None:
-    for i in range(2):
-        captured = f"2026-05-12T07:{i:02d}:09.250"
-        (tmp_path / f"TW-08{i:02d}.dng").write_bytes(small_dng(seed=320 + i, captured_at=captured))
-    shoot = shoots.create("Drill of lists")
-    bring_in.start(context, shoot, bring_in.files_in(tmp_path), develop_small=False)
-    run_jobs(context)
-    versions = list(Version.select().join(Frame).join(Shoot).where(Shoot.id == shoot.id).order_by(Frame.captured_at))
-    tabs = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce", base_url=stack.url)
-    page, other = tabs.new_page(), tabs.new_page()
-    problems: list[str] = []
-    page.on("pageerror", lambda e: problems.append(str(e)))
-    page.add_init_script((LATE % (SEED, LONGEST_WAIT_MS)).replace("versions", "(versions|frames\\/\\d+\\/repairs)"))
-    page.goto(f"/shoots/{shoot.id}/frames/{versions[0].frame_id}")
-    drawn(page)
-    drill = Drill(page, other, versions, stack.url)
-    drill.settle()
-    drill.run()
-    for version, frame in zip(versions, drill.believed, strict=True):
-        drill.check(version, frame)
-    assert not problems, problems
-    tabs.close()
+    versions = drilled(context, tmp_path, "Drill of lists", 2, 320)
+    late = (LATE % (SEED, LONGEST_WAIT_MS)).replace("versions", "(versions|frames\\/\\d+\\/repairs)")
+    with two_tabs(browser, stack, versions[0], late) as (page, other):
+        drawn(page)
+        drill = Drill(page, other, versions, stack.url)
+        drill.settle()
+        drill.run()
+        for version, frame in zip(versions, drill.believed, strict=True):
+            drill.check(version, frame)

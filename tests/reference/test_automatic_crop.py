@@ -3,6 +3,7 @@
 import math
 from itertools import combinations, pairwise
 
+import cv2
 import numpy as np
 import pytest
 from hypothesis import assume, given, settings
@@ -10,7 +11,7 @@ from hypothesis import strategies as st
 
 from tests.reference.test_framing_maps import HEIGHT, WIDTH, angle, mapping
 from zincplate.core.geometry.frame_map import Rectangle
-from zincplate.core.geometry.inscribed import largest_square
+from zincplate.core.geometry.inscribed import largest_square, surrounded
 from zincplate.core.geometry.projective import Movements
 from zincplate.core.geometry.radial import ByHand
 
@@ -32,6 +33,52 @@ def test_of_equally_large_crops_the_one_in_the_middle_is_taken() -> None:
         for ratio in (2.39, 1.0, 1 / 2.39):
             found = turned_by.largest(ratio)
             assert abs(found.x) < 0.01 and abs(found.y) < 0.01, (degrees, ratio)
+
+
+@pytest.mark.parametrize(("start", "middle", "wanted"), [(1.0, 0.0, 0.0), (-1.5, 0.4, 0.4), (0.0, 5.0, 2.0)])
+def test_a_square_that_may_slide_goes_to_the_middle_that_is_asked_for(start: float, middle: float, wanted: float) -> None:
+    """In a rectangle of 6 x 2 the square of 2 x 2 may stand anywhere along it: as near to the middle as it can."""
+    corners = np.array([[-3.0, -1.0], [3.0, -1.0], [3.0, 1.0], [-3.0, 1.0]])
+    outline = np.concatenate([a + np.arange(8)[:, None] / 8 * (b - a) for a, b in pairwise([*corners, corners[0]])])
+    centre, size = largest_square(outline, np.array([start, 0.0]), np.array([middle, 0.3]))
+    assert size == pytest.approx(1, abs=1e-6)
+    assert centre == pytest.approx([wanted, 0], abs=1e-3)
+
+
+def test_where_sides_are_bent_in_the_larger_of_two_places_is_found() -> None:
+    """A picture that narrows in its middle: the largest square stands at the wider end, wherever the search begins."""
+
+    def half_height(x: np.ndarray) -> np.ndarray:
+        return np.asarray(0.5 + 0.9 * (np.abs(x) / 4) ** 2 * np.where(x > 0, 1.3, 1.0))
+
+    along = np.linspace(-4, 4, 60, endpoint=False)
+    up = np.arange(60)[:, None] / 60
+    left, right = float(half_height(np.array(-4.0))), float(half_height(np.array(4.0)))
+    sides = [
+        np.column_stack([along, -half_height(along)]),
+        np.array([[4.0, -right]]) + up * [[0.0, 2 * right]],
+        np.column_stack([-along, half_height(-along)]),
+        np.array([[-4.0, left]]) + up * [[0.0, -2 * left]],
+    ]
+    best, where = 0.0, 0.0
+    for x in np.linspace(-4, 4, 801):
+        for half in np.linspace(0.4, 1.6, 241):
+            inside = np.linspace(x - half, x + half, 60)
+            if abs(x) + half <= 4 and half > best and half_height(inside).min() >= half:
+                best, where = float(half), float(x)
+    for start in (-3.0, 0.0, 3.0):
+        centre, size = largest_square(np.concatenate(sides), np.array([start, 0.0]), np.zeros(2))
+        assert size == pytest.approx(best, abs=0.02) and centre[0] == pytest.approx(where, abs=0.05), start
+
+
+def test_what_a_closed_outline_has_within_it() -> None:
+    """Against OpenCV's pointPolygonTest, on outlines with slanted sides and one that is bent in."""
+    rng = np.random.default_rng(6)
+    for outline in ([[0, 0], [10, 3], [12, 14], [-2, 9]], [[0, 0], [8, 1], [3, 4], [9, 9], [-3, 8]]):
+        closed = np.array(outline, np.float64)
+        for place in rng.uniform(-4, 15, (200, 2)):
+            known = cv2.pointPolygonTest(closed.astype(np.float32), (float(place[0]), float(place[1])), False) > 0
+            assert surrounded(closed, place) == known, place
 
 
 @settings(max_examples=60, deadline=None)

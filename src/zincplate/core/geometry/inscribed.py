@@ -5,8 +5,8 @@ the outline: the square may grow until it meets a segment. An outline has four s
 the square must stay on the inner side of every segment's line; against one that a corrected lens has bent in it stays clear of
 what it meets first. Both are planes over the centre's place, so that small linear programs climb to the maximum (they are solved
 by trying the corners of their constraints: an optimum is at a vertex, Dantzig 1951), and where many centres are as good a
-quadratic one goes to the nearest to the middle. Sides that are bent in may leave several maxima: there the best places of a grid
-are followed by a pattern search (Hooke and Jeeves 1961).
+quadratic one goes to the nearest to the middle. Sides that are bent in may leave several maxima: there the peaks of a grid are
+followed by a pattern search (Hooke and Jeeves 1961).
 """
 
 import numpy as np
@@ -19,7 +19,8 @@ SIDES = 4
 FROM_A_SIDE = 4
 """Segments of each side that take part in one program."""
 ROUNDS = 60
-GRID = 15
+GRID, PEAKS = 15, 4
+"""Places of the grid by either side, and how many of its peaks are followed."""
 TIE = 1e-7
 """Rectangles whose sizes differ by less, relative, are equal."""
 
@@ -31,8 +32,7 @@ def largest_square(outline: Float64, start: Float64, middle: Float64) -> tuple[F
     extent = max(float(np.ptp(outline, 0).max()), 1.0)
     found = [_climbed(shape, start, extent)]
     if shape.bent_in.any():
-        (low_x, low_y), (high_x, high_y) = outline.min(0), outline.max(0)
-        for x, y in (found[0][0], _best_of_grid(outline, low_x, low_y, high_x, high_y, GRID)):
+        for x, y in (found[0][0], *_peaks(outline)):
             x, y, size = _searched(outline, x, y, extent / GRID)
             found.append((np.array([x, y]), size))
     centre, size = max(found, key=lambda pair: pair[1])
@@ -100,16 +100,25 @@ def _searched(outline, x, y, step):
 
 
 @njit(cache=True, nogil=True)
-def _best_of_grid(outline, low_x, low_y, high_x, high_y, count):
-    """The best centre of a grid of count x count places: x, y."""
-    best, x, y = -1.0, 0.0, 0.0
+def _sizes_of_grid(outline, low_x, low_y, high_x, high_y, count):
+    """Half sides about the places of a grid: (count, count) by x and y."""
+    sizes = np.empty((count, count))
     for i in range(count):
         for k in range(count):
-            at_x, at_y = low_x + (high_x - low_x) * (i + 0.5) / count, low_y + (high_y - low_y) * (k + 0.5) / count
-            size = _size_at(outline, at_x, at_y)
-            if size > best:
-                best, x, y = size, at_x, at_y
-    return x, y
+            x, y = low_x + (high_x - low_x) * (i + 0.5) / count, low_y + (high_y - low_y) * (k + 0.5) / count
+            sizes[i, k] = _size_at(outline, x, y)
+    return sizes
+
+
+def _peaks(outline: Float64) -> Float64:
+    """(n, 2) the best places of a grid that are better than those about them, at most :data:`PEAKS`."""
+    low, high = outline.min(0), outline.max(0)
+    sizes = _sizes_of_grid(outline, *low, *high, GRID)
+    padded = np.pad(sizes, 1, constant_values=-1.0)
+    about = np.stack([padded[i : i + GRID, k : k + GRID] for i in range(3) for k in range(3)])
+    at = np.argwhere((sizes >= about.max(0)) & (sizes > 0))
+    best = at[np.argsort(-sizes[tuple(at.T)], kind="stable")[:PEAKS]]
+    return np.asarray(low + (high - low) * (best + 0.5) / GRID)
 
 
 class _Shape:
