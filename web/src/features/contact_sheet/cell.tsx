@@ -118,14 +118,14 @@ export const Cell = memo(function Cell({
         </div>
       </div>
       <div className="mt-1.5 flex w-full items-baseline gap-1.5 px-1.5 text-xs">
-        <b className="whitespace-nowrap font-semibold">
+        <b className="min-w-0 truncate font-semibold" title={frame.name}>
           {number}
           <span className="sr-only"> {MARK_WORDS[frame.mark]}</span>
         </b>
         <Stars count={frame.stars} />
         <span className="grow" />
         {name !== "small" && (
-          <span className="truncate text-ink2">
+          <span className="min-w-0 shrink-[100] truncate text-ink2">
             {exposureTime(exposure_time_s)} {f_number ? `f/${f_number}` : frame.file_type}
           </span>
         )}
