@@ -108,7 +108,7 @@ def test_a_block_lies_where_its_smooth_field_says() -> None:
     matrix = np.array([[1.001, 0.002, 3], [-0.002, 0.999, -2], [1e-7, -2e-7, 1]])
     placement = Placement(matrix, 6000, 4000, field)
     for left, top, columns, rows in ((0, 0, 256, 256), (5500, 3700, 256, 256), (2900, 1900, 256, 128)):
-        found = _about(placement, top, rows, left, columns)
+        (_, found) = _about(placement, top, rows, np.array([left // 2, left]), np.array([columns, columns]))
         xx, yy = np.meshgrid(np.linspace(left, left + columns - 1, 9), np.linspace(top, top + rows - 1, 9))
         there = found @ np.stack([xx.ravel(), yy.ravel(), np.ones(xx.size)])
         expected = np.stack(placement.at(xx.ravel(), yy.ravel()))

@@ -12,7 +12,6 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.geometry.projective import of_four_points
 from zincplate.core.geometry.radial import compose
 from zincplate.core.geometry.sampling import Sampling
 from zincplate.core.geometry.warp import spline_coefficients, warp
@@ -90,49 +89,63 @@ def strips(frames: Sequence[Opened], judged: Judgement, breathe: Callable[[float
 
 
 def laid_part(
-    frame: Opened, placement: Placement, top: int, rows: int, width: int, as_it_is: bool, hot_pixels: bool = True
+    frame: Opened, placement: Placement, top: int, rows: int, width: int, as_it_is: bool, hot_pixels: bool = True, left: int = 0
 ) -> tuple[Float32, Float32]:
-    """Plate values and trust of a strip of the reference; trust is -1 where the frame has nothing."""
+    """Plate values and trust of a strip of the reference, ``width`` columns from ``left`` on; trust is -1 where the frame has
+    nothing."""
     source = frame.source
     if as_it_is:
-        return source.window(0, top, width, rows, hot_pixels), source.trust(0, top, width, rows)
-    x, y = placement.rows(top, rows, width)
-    outside = (x < 0) | (x > source.width - 1) | (y < 0) | (y > source.height - 1)
-    x0, x1 = max(int(x.min()) - MARGIN, 0), min(int(x.max()) + MARGIN + 1, source.width)
-    y0, y1 = max(int(y.min()) - MARGIN, 0), min(int(y.max()) + MARGIN + 1, source.height)
-    if outside.all() or x0 >= x1 or y0 >= y1:
+        return source.window(left, top, width, rows, hot_pixels), source.trust(left, top, width, rows)
+    x, y = placement.rows(top, rows, width, left)
+    least_x, most_x, least_y, most_y = (float(v) for v in (x.min(), x.max(), y.min(), y.max()))
+    x0, x1 = max(int(least_x) - MARGIN, 0), min(int(most_x) + MARGIN + 1, source.width)
+    y0, y1 = max(int(least_y) - MARGIN, 0), min(int(most_y) + MARGIN + 1, source.height)
+    if x0 >= x1 or y0 >= y1:
         return np.zeros((3, rows, width), np.float32), np.full((rows, width), -1, np.float32)
     planes = source.window(x0, y0, x1 - x0, y1 - y0, hot_pixels)
     plain = compose(float(np.hypot(source.width, source.height)) / 2)
     laid = np.empty((3, rows, width), np.float32)
     coefficients = spline_coefficients(planes)
     across = width if placement.field is None else BLOCK
-    for left in range(0, width, across):
-        columns = min(across, width - left)
-        homography = placement.homography if placement.field is None else _about(placement, top, rows, left, columns)
-        laid[:, :, left : left + columns] = warp(
-            planes, _sampling(homography, source, left, top, x0, y0), plain, columns, rows, coefficients
+    begins = np.arange(0, width, across)
+    columns = np.minimum(across, width - begins)
+    bent = placement.field is not None
+    homographies = _about(placement, top, rows, begins + left, columns) if bent else placement.homography[None]
+    for begin, count, homography in zip(begins.tolist(), columns.tolist(), homographies, strict=True):
+        laid[:, :, begin : begin + count] = warp(
+            planes, _sampling(homography, source, begin + left, top, x0, y0), plain, count, rows, coefficients
         )
-    trust = cv2.remap(
-        source.trust(x0, y0, x1 - x0, y1 - y0), x - np.float32(x0), y - np.float32(y0), cv2.INTER_LINEAR,
-        borderMode=cv2.BORDER_REPLICATE,
-    )  # fmt: skip
-    return laid, np.where(outside, np.float32(-1), trust)
+    trust = source.trust(x0, y0, x1 - x0, y1 - y0)
+    if trust.min() < 1:
+        trust = cv2.remap(trust, x - np.float32(x0), y - np.float32(y0), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    else:
+        trust = np.ones((rows, width), np.float32)
+    if least_x < 0 or least_y < 0 or most_x > source.width - 1 or most_y > source.height - 1:
+        trust[(x < 0) | (x > source.width - 1) | (y < 0) | (y > source.height - 1)] = -1
+    return laid, trust
 
 
-def _about(placement: Placement, top: int, rows: int, left: int, columns: int) -> Float64:
-    """The homography nearest to a placement in a block: a smooth field bends by less than a hundredth of a pixel in it."""
+def _about(placement: Placement, top: int, rows: int, lefts: NDArray[np.intp], columns: NDArray[np.intp]) -> Float64:
+    """The homographies (n, 3, 3) nearest to a placement in blocks of a strip, each from a column on and so many columns wide: a
+    smooth field bends by less than a hundredth of a pixel in one."""
     # through the places where a line through two of a parabola's points is nearest to it (Chebyshev's)
     near, far = 0.5 - math.sqrt(0.125), 0.5 + math.sqrt(0.125)
-    xx = left + (columns - 1) * np.array([near, far, far, near])
-    yy = top + (rows - 1) * np.array([near, near, far, far])
-    there = np.stack(placement.at(xx, yy), -1)
-    middle = np.array([left + columns / 2, top + rows / 2])
-    here = np.stack([xx, yy], -1)
     # about the block's middle, where the numbers are small
-    found = of_four_points(here - middle, there - middle)
-    shift = np.array([[1, 0, middle[0]], [0, 1, middle[1]], [0, 0, 1.0]])
-    return np.asarray(shift @ found @ np.linalg.inv(shift), np.float64)
+    x = (columns[:, None] - 1) * np.array([near, far, far, near]) - columns[:, None] / 2
+    y = np.broadcast_to((rows - 1) * np.array([near, near, far, far]) - rows / 2, x.shape)
+    middle_x, middle_y = (lefts + columns / 2)[:, None], top + rows / 2
+    there_x, there_y = placement.at(x + middle_x, y + middle_y)
+    u, v = there_x - middle_x, there_y - middle_y
+    equations = np.zeros((len(lefts), 8, 8))
+    equations[:, :4, 0], equations[:, :4, 1], equations[:, :4, 2] = x, y, 1
+    equations[:, 4:, 3], equations[:, 4:, 4], equations[:, 4:, 5] = x, y, 1
+    equations[:, :4, 6], equations[:, :4, 7] = -u * x, -u * y
+    equations[:, 4:, 6], equations[:, 4:, 7] = -v * x, -v * y
+    found = np.linalg.solve(equations, np.concatenate([u, v], 1)[..., None])[..., 0]
+    about = np.concatenate([found, np.ones((len(lefts), 1))], 1).reshape(-1, 3, 3)
+    shift = np.tile(np.eye(3), (len(lefts), 1, 1))
+    shift[:, 0, 2], shift[:, 1, 2] = middle_x[:, 0], middle_y
+    return np.asarray(shift @ about @ np.linalg.inv(shift), np.float64)
 
 
 def _sampling(homography: Float64, source: Source, left: int, top: int, x0: int, y0: int) -> Sampling:

@@ -14,10 +14,10 @@ from zincplate.core.merging.radiance import exposure_ratio
 from zincplate.core.merging.sharpness import Shake, detail, shake
 from zincplate.merges.belong import belong, counted
 from zincplate.merges.errors import MergeError
-from zincplate.merges.in_turn import in_turn
+from zincplate.merges.in_turn import all_of, in_turn
 from zincplate.merges.options import BracketOptions
 from zincplate.merges.refine import Tiles, refined
-from zincplate.merges.view import SHOWN_TO, Opened, View, view_of
+from zincplate.merges.view import SHOWN_TO, Opened, View, views_of
 
 Float32 = NDArray[np.float32]
 Float64 = NDArray[np.float64]
@@ -90,9 +90,7 @@ def judge(
     counted(frames, "A bracket", FEWEST, MOST)
     belong(frames, "bracket")
     views = [] if views is None else views
-    for frame in frames:
-        breathe(f"reading {frame.name}")
-        views.append(view_of(frame))
+    views += views_of(frames, breathe)
     given = options.reference
     if given is not None and given >= len(frames):
         raise MergeError(f"There is no frame {given + 1}; there are {len(frames)}.")
@@ -235,10 +233,9 @@ def _sharpness(
     views: Sequence[View], figures: list[Figures], placements: Sequence[Placement], exposure: Sequence[float], reference: int
 ) -> None:
     base = views[reference]
-    ratios = np.ones(len(views))
-    for i, (view, t) in enumerate(zip(views, exposure, strict=True)):
-        if i == reference or figures[i].reason:
-            continue
+
+    def compared(i: int) -> float:
+        view, t = views[i], exposure[i]
         low, high = _limits(base, view, t)
         # each in its own pixels: laying one on the other would blur it
         others = np.stack([base.green, base.shown.astype(np.float32)])
@@ -249,8 +246,11 @@ def _sharpness(
         theirs = inside & (sure > 0.5) & base.shown & (base.green > 4 * low) & (base.green < high) & (back < high)
         own = detail(view.green / np.float32(t), view.variance / np.float32(t * t), mine)
         other = detail(base.green, base.variance, theirs)
-        if math.isfinite(own) and math.isfinite(other) and other > 0:
-            ratios[i] = math.sqrt(own / other)
+        return math.sqrt(own / other) if math.isfinite(own) and math.isfinite(other) and other > 0 else 1.0
+
+    ratios = np.ones(len(views))
+    others = [i for i in range(len(views)) if i != reference and not figures[i].reason]
+    ratios[others] = all_of(compared, others)
     # by frames that show about as much as the reference: of a dark one only its noise is sharp
     alike = [i for i in range(len(views)) if views[i].usable >= 0.6 * base.usable]
     best = max(float(ratios[alike].max()), 1e-6)

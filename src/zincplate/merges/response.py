@@ -11,7 +11,7 @@ from zincplate.core.merging.response import LEVELS, response_of
 from zincplate.merges.belong import belong
 from zincplate.merges.errors import MergeError
 from zincplate.merges.judge import against
-from zincplate.merges.view import Noise, Opened, View, view_of
+from zincplate.merges.view import Noise, Opened, views_of
 
 Float64 = NDArray[np.float64]
 
@@ -37,10 +37,7 @@ def linear_frames(frames: Sequence[Opened], breathe: Callable[[str], None]) -> t
     told = np.array([f.told_ev or 0.0 for f in frames])
     if np.ptp(told) < 0.5:
         return frames, False
-    views: list[View] = []
-    for frame in frames:
-        breathe(f"reading {frame.name}")
-        views.append(view_of(frame))
+    views = list(views_of(frames, breathe))
     middle = int(np.argmin(np.abs(told - np.median(told))))
     judged = against(frames, views, middle, True, breathe)
     members = [i for i, f in enumerate(judged.figures) if not f.reason]

@@ -1,6 +1,6 @@
 """Frames of a merge at reduced size: where they are laid on each other and judged before anything is added up."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from zincplate.merges.in_turn import in_turn
 from zincplate.sources.file import Source
 
 Float32 = NDArray[np.float32]
@@ -118,6 +119,14 @@ def view_of(opened: Opened) -> View:
     source, step = opened.source, step_of(opened.source)
     plate = source.reduced(step, hot_pixels=True)
     return seen(opened, plate.planes, step, (plate.origin_x, plate.origin_y))
+
+
+def views_of(frames: Sequence[Opened], breathe: Callable[[str], None]) -> Iterator[View]:
+    """Reads all, each said to ``breathe`` by its name before its view comes."""
+    with in_turn(view_of, frames) as views:
+        for frame in frames:
+            breathe(f"reading {frame.name}")
+            yield next(views)
 
 
 def seen(opened: Opened, planes: Float32, step: int, origin: tuple[int, int]) -> View:

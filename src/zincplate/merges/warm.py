@@ -3,10 +3,12 @@
 import numpy as np
 
 from zincplate.core.merging.covered import largest_covered
+from zincplate.core.merging.focus_mix import mixed_in, share_of
 from zincplate.core.merging.placement import Placement
 from zincplate.core.merging.radiance import add_up
 from zincplate.core.merging.rectangling import rectangled
 from zincplate.core.merging.seams import chosen
+from zincplate.core.merging.similarity import Smoothed, similarity
 from zincplate.core.merging.stacking import CLIPPED, combined
 
 
@@ -18,6 +20,10 @@ def warm_merges() -> None:
     add_up(values, trust, one[:, 0].copy(), one, one, np.arange(2, dtype=np.int64), out, np.empty((8, 8), np.uint8))
     combined(values, trust, one[:, 0].copy(), one, one, CLIPPED, 3.0)
     light = np.random.default_rng(1).random((2, 24, 32), np.float32)
+    share, total = np.empty((8, 8), np.float32), np.zeros((8, 8), np.float32)
+    share_of(trust[0], 0, 2, share)
+    mixed_in(values[0], one[0, 0:1].repeat(3), share, trust[0], 0, out, total)
+    similarity(Smoothed.of(light[0], 2.0), Smoothed.of(light[1], 2.0), np.ones((24, 32), bool), np.eye(3), 3, 1.0)
     chosen(light, np.ones((2, 24, 32), bool), np.zeros((2, 24, 32), np.float32))
     covered = np.ones((48, 64), bool)
     covered[:4] = False

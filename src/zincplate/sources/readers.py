@@ -140,7 +140,11 @@ class Mosaic:
 
     def trust(self, x: int, y: int, w: int, h: int) -> Float32:
         x0, y0 = max(x - FOOTPRINT, 0), max(y - FOOTPRINT, 0)
-        part = self._sites[y0 : y + h + FOOTPRINT, x0 : x + w + FOOTPRINT].astype(np.float32)
+        codes = self._sites[y0 : y + h + FOOTPRINT, x0 : x + w + FOOTPRINT]
+        lowest = float(self._black_by_parity.min())
+        if codes.size and int(codes.max()) <= lowest + TRUSTED_TO * (self._white - lowest):
+            return np.ones((h, w), np.float32)
+        part = codes.astype(np.float32)
         black = np.roll(self._black_by_parity, (-(y0 % 2), -(x0 % 2)), (0, 1)).astype(np.float32)
         for row in range(2):
             for column in range(2):

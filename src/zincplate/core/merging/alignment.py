@@ -75,7 +75,8 @@ def _by_shift(reference: Float32, picture: Float32) -> Float64 | None:
     a, b = (
         cv2.resize(p, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 1 else p for p in (reference, picture)
     )
-    (dx, dy), _ = cv2.phaseCorrelate(a, b, cv2.createHanningWindow((a.shape[1], a.shape[0]), cv2.CV_32F))
+    # of copies: it multiplies by the window in place where no border is needed for the transform
+    (dx, dy), _ = cv2.phaseCorrelate(a.copy(), b.copy(), cv2.createHanningWindow((a.shape[1], a.shape[0]), cv2.CV_32F))
     start = np.array([[1, 0, dx], [0, 1, dy], [0, 0, 1.0]])
     for begin in (start, np.eye(3)):
         found, correlation = _refined(a, b, begin, 2 * ROUNDS)

@@ -50,20 +50,20 @@ class Placement:
             there_y = there_y + np.tensordot(self.field[1], powers, 1)
         return there_x, there_y
 
-    def rows(self, top: int, rows: int, columns: int) -> tuple[Float32, Float32]:
-        """x and y, each (rows, columns), of the reference's pixels from row ``top`` on."""
-        return self._all(0.0, float(top), 1, rows, columns, top)
+    def rows(self, top: int, rows: int, columns: int, left: int = 0) -> tuple[Float32, Float32]:
+        """x and y, each (rows, columns), of the reference's pixels from row ``top`` and column ``left`` on."""
+        return self._all(float(left), float(top), 1, rows, columns, left, top)
 
     def reduced(self, step: int, origin: tuple[int, int], size: tuple[int, int]) -> tuple[Float32, Float32]:
         """The same between pictures reduced by ``step`` from ``origin`` (x, y) on, of ``size`` (height, width)."""
         shift = (step - 1) / 2
-        return self._all(shift + origin[0], shift + origin[1], step, size[0], size[1], 0)
+        return self._all(shift + origin[0], shift + origin[1], step, size[0], size[1], 0, 0)
 
-    def _all(self, x: float, y: float, step: int, rows: int, columns: int, top: int) -> tuple[Float32, Float32]:
+    def _all(self, x: float, y: float, step: int, rows: int, columns: int, left: int, top: int) -> tuple[Float32, Float32]:
         out_x, out_y = np.empty((rows, columns), np.float32), np.empty((rows, columns), np.float32)
         field = np.zeros((2, TERMS)) if self.field is None else self.field
         places(self.homography, field, self.width, self.height, x, y, step, out_x, out_y)
-        return out_x, out_y + np.float32(top) if top else out_y
+        return out_x + np.float32(left) if left else out_x, out_y + np.float32(top) if top else out_y
 
     @staticmethod
     def through(x: Float64, y: Float64, there_x: Float64, there_y: Float64, width: int, height: int) -> "Placement":

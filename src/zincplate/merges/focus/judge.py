@@ -1,6 +1,8 @@
 """Before a focus series is merged: how the frames lie on each other, and where each is sharp."""
 
 import math
+import threading
+from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from itertools import pairwise
@@ -12,11 +14,12 @@ from numpy.typing import NDArray
 from zincplate.core.merging.alignment import align, laid_on, rescaled
 from zincplate.core.merging.focus_depth import Depth, depth_of, focus_energy
 from zincplate.core.merging.placement import Placement
+from zincplate.core.merging.similarity import Smoothed, similarity
 from zincplate.merges.belong import belong, counted
 from zincplate.merges.errors import MergeError
 from zincplate.merges.focus.options import FocusOptions
 from zincplate.merges.in_turn import all_of, in_turn
-from zincplate.merges.view import Opened, View, view_of
+from zincplate.merges.view import Opened, View, views_of
 
 Float32 = NDArray[np.float32]
 Float64 = NDArray[np.float64]
@@ -27,7 +30,7 @@ BLOCK = 4
 """Pixels of a frame that are one of the depth map."""
 BLUR_PX = 2.5
 """Reduced pixels: more than neighbours differ in blur."""
-SIMILARITY_ROUNDS = 12
+KEPT_LOOKS = 6
 STOOD_PX, STOOD_RADIANS = 0.4, 4e-4
 """Reduced pixels and turn from one frame to the next, below which the camera stood still."""
 EVERY_PX = 3
@@ -79,9 +82,7 @@ def judge_focus(
     counted(frames, "A focus series", FEWEST, MOST)
     belong(frames, "focus series")
     views = [] if views is None else views
-    for frame in frames:
-        breathe(f"reading {frame.name}")
-        views.append(view_of(frame))
+    views += views_of(frames, breathe)
     figures = [Figures(f.name, clipped=v.clipped) for f, v in zip(frames, views, strict=True)]
     for i in options.leave_out:
         if i < len(figures):
@@ -102,6 +103,24 @@ def judge_focus(
     return FocusJudgement(figures, members, reference, placements, exposure, depth)
 
 
+class _Looks:
+    """Logarithms of light and their slopes of the last few frames that were laid on each other, each worked out once."""
+
+    def __init__(self, views: Sequence[View]) -> None:
+        self.views = views
+        self._kept: OrderedDict[int, tuple[Float32, Smoothed]] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def __getitem__(self, index: int) -> tuple[Float32, Smoothed]:
+        with self._lock:
+            if index not in self._kept:
+                light = _log(self.views[index])
+                self._kept[index] = light, Smoothed.of(light, BLUR_PX)
+                if len(self._kept) > KEPT_LOOKS:
+                    self._kept.popitem(last=False)
+            return self._kept[index]
+
+
 def _log(view: View) -> Float32:
     return np.log2(np.maximum(view.green, 3 * np.sqrt(np.maximum(view.variance, 1e-12)) + 1e-5)).astype(np.float32)
 
@@ -117,10 +136,11 @@ def _chained(
         return placements
     last = chain[0]
     pairs: list[tuple[int, int, Float64, float]] = []
-    with in_turn(lambda pair: _laid(views, *pair), pairwise(chain)) as results:
+    looks = _Looks(views)
+    with in_turn(lambda pair: _laid(looks, *pair), pairwise(chain)) as results:
         for (before, i), laid in zip(pairwise(chain), results, strict=True):
             breathe(f"laying {frames[i].name} on {frames[last].name}")
-            found = laid if last == before else _laid(views, last, i)
+            found = laid if last == before else _laid(looks, last, i)
             if found is None:
                 figures[i].reason = APART
                 continue
@@ -128,7 +148,7 @@ def _chained(
             last = i
     # on a tripod only the size changes: what blur pretends beyond that would shift the frames
     if pairs and all(_stood(matrix, views[a]) for a, _, matrix, _ in pairs):
-        again = all_of(lambda p: _similarity(views[p[0]], views[p[1]], p[2], True), pairs)
+        again = all_of(lambda p: _nearer(looks, p[0], p[1], p[2], True), pairs)
         pairs = [(a, b, *found) for (a, b, _, _), found in zip(pairs, again, strict=True)]
     for a, b, matrix, known in pairs:
         full = rescaled(matrix, 1 / views[a].step, 1.0, views[a].origin)
@@ -137,9 +157,15 @@ def _chained(
     return placements
 
 
-def _laid(views: Sequence[View], first: int, second: int) -> tuple[Float64, float] | None:
-    found = align(_log(views[first]), _log(views[second]))
-    return None if found is None else _similarity(views[first], views[second], found.homography)
+def _laid(looks: _Looks, first: int, second: int) -> tuple[Float64, float] | None:
+    found = align(looks[first][0], looks[second][0])
+    return None if found is None else _nearer(looks, first, second, found.homography)
+
+
+def _nearer(looks: _Looks, first: int, second: int, rough: Float64, size_only: bool = False) -> tuple[Float64, float]:
+    """Focusing changes nothing but size, turn and shift. Both are blurred, so that what is sharp in one only does not pull."""
+    usable = looks.views[first].shown
+    return similarity(looks[first][1], looks[second][1], usable, rough, EVERY_PX, CORRELATED_PX, size_only)
 
 
 def _stood(matrix: Float64, view: View) -> bool:
@@ -147,55 +173,6 @@ def _stood(matrix: Float64, view: View) -> bool:
     middle = np.array([(view.size[1] - 1) / 2, (view.size[0] - 1) / 2, 1.0])
     moved = matrix @ middle - middle
     return bool(np.hypot(*moved[:2]) < STOOD_PX and abs(matrix[1, 0]) < STOOD_RADIANS)
-
-
-def _similarity(first: View, second: View, rough: Float64, still: bool = False) -> tuple[Float64, float]:
-    """Size, turn and shift from one reduced frame to the next, by the pictures themselves (Lucas & Kanade 1981, for a similarity,
-    with Tukey's weights): focusing changes nothing else. Both are blurred before, so that what is sharp in one only does not
-    pull. Also how far that is known, in reduced pixels."""
-    a, b = (cv2.GaussianBlur(_log(v), (0, 0), BLUR_PX) for v in (first, second))
-    h, w = first.size
-    middle = np.array([(w - 1) / 2, (h - 1) / 2])
-    # neighbours say the same after blurring
-    xx, yy = np.meshgrid(np.arange(0, w, EVERY_PX, dtype=np.float32), np.arange(0, h, EVERY_PX, dtype=np.float32))
-    slopes = [np.stack([cv2.Sobel(p, cv2.CV_32F, *o, ksize=3, scale=1 / 8) for o in ((1, 0), (0, 1))]) for p in (a, b)]
-    own, shown, own_slope = a[::EVERY_PX, ::EVERY_PX], first.shown[::EVERY_PX, ::EVERY_PX], slopes[0][:, ::EVERY_PX, ::EVERY_PX]
-    u, v = xx - middle[0], yy - middle[1]
-    at = rough @ np.array([*middle, 1.0])
-    jacobian = rough[:2, :2] / at[2] - np.outer(at[:2] / at[2], rough[2, :2]) / at[2]
-    p = np.array([
-        (jacobian[0, 0] + jacobian[1, 1]) / 2 - 1, (jacobian[1, 0] - jacobian[0, 1]) / 2, *(at[:2] / at[2] - middle),
-    ])  # fmt: skip
-    if still:
-        p[1:] = 0
-    deviation = 0.0
-    for _ in range(SIMILARITY_ROUNDS):
-        there_x, there_y = (1 + p[0]) * u - p[1] * v + p[2] + middle[0], p[1] * u + (1 + p[0]) * v + p[3] + middle[1]
-        places = there_x.astype(np.float32), there_y.astype(np.float32)
-        moved = cv2.remap(b, *places, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
-        inside = (there_x > 4) & (there_y > 4) & (there_x < w - 5) & (there_y < h - 5) & shown
-        gx, gy = (
-            (mine + cv2.remap(theirs, *places, cv2.INTER_LINEAR))[inside].astype(np.float64) / 2
-            for mine, theirs in zip(own_slope, slopes[1], strict=True)
-        )
-        rest = (own - moved)[inside].astype(np.float64)
-        rest -= np.median(rest)
-        scale = 4 * 1.4826 * float(np.median(np.abs(rest))) + 1e-6
-        weight = np.where(np.abs(rest) < scale, (1 - (rest / scale) ** 2) ** 2, 0.0)
-        columns = np.stack([gx * u[inside] + gy * v[inside], gy * u[inside] - gx * v[inside], gx, gy, np.ones_like(gx)], 1)
-        square = columns.T @ (columns * weight[:, None])
-        square[np.diag_indices(5)] += 1e-9 * np.trace(square)
-        if still:  # only the size is looked for
-            square[np.ix_([1, 2, 3], [1, 2, 3])] += 1e9 * np.trace(square) * np.eye(3)
-        step = np.linalg.solve(square, columns.T @ (rest * weight))
-        p += step[:4]
-        variance = float((weight * rest**2).sum() / max(float(weight.sum()), 1)) * CORRELATED_PX
-        deviation = float(np.sqrt(variance * np.linalg.inv(square)[2:4, 2:4].trace()))
-        if np.abs(step[:4] * (w, w, 1, 1)).max() < 1e-3:
-            break
-    turn = np.array([[1 + p[0], -p[1], p[2]], [p[1], 1 + p[0], p[3]], [0, 0, 1.0]])
-    move = np.array([[1, 0, middle[0]], [0, 1, middle[1]], [0, 0, 1.0]])
-    return np.asarray(move @ turn @ np.linalg.inv(move)), deviation
 
 
 def _reference(placements: Sequence[Placement], members: Sequence[int], options: FocusOptions) -> int:

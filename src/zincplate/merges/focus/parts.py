@@ -7,6 +7,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from zincplate.core.merging.focus_mix import mixed_in, share_of
 from zincplate.merges.bracket import laid_part
 from zincplate.merges.focus.judge import FocusJudgement
 from zincplate.merges.focus.options import FocusOptions, Touch
@@ -16,8 +17,6 @@ from zincplate.merges.view import Opened
 Float32 = NDArray[np.float32]
 
 ROWS = 256
-SOFT = 0.75
-"""Frames about a depth that count there: the nearest two, between them by nearness."""
 
 
 @dataclass(frozen=True)
@@ -49,9 +48,10 @@ def touched(depth: Float32, judged: FocusJudgement, touches: Sequence[Touch]) ->
 
 def weights_of(depth: Float32, count: int) -> Float32:
     """(count, h, w) of each frame at depths (h, w), summing up to 1."""
-    distance = np.abs(np.arange(count, dtype=np.float32)[:, None, None] - depth)
-    weight = np.clip(1 - distance / np.float32(SOFT), 0, 1)
-    return np.asarray(weight / np.maximum(weight.sum(0), 1e-6), np.float32)
+    out = np.empty((count, *depth.shape), np.float32)
+    for k in range(count):
+        share_of(depth, k, count, out[k])
+    return out
 
 
 def parts(
@@ -80,19 +80,29 @@ def _enlarged(plane: Float32, width: int, height: int, y0: int, y1: int) -> Floa
 
 def _mixed(frames: Sequence[Opened], judged: FocusJudgement, depth: Float32, top: int, rows: int) -> Float32:
     """(3, rows, width) camera values in the reference's light."""
-    weight = weights_of(depth, len(judged.members))
+    count = len(judged.members)
     out = np.zeros((3, *depth.shape), np.float32)
     total = np.full(depth.shape, 1e-6, np.float32)
-    wanted = [(k, i) for k, i in enumerate(judged.members) if weight[k].any()]
+    nearest, farthest = float(depth.min()) - 1, float(depth.max()) + 1
 
-    def lay(one: tuple[int, int]) -> tuple[Float32, Float32]:
-        i = one[1]
-        return laid_part(frames[i], judged.placements[i], top, rows, depth.shape[1], i == judged.reference)
+    def lay(one: tuple[int, int]) -> tuple[int, Float32, Float32, Float32] | None:
+        k, i = one
+        share = np.empty(depth.shape, np.float32)
+        share_of(depth, k, count, share)
+        there = np.flatnonzero(share.any(0))
+        if not there.size:
+            return None
+        # most frames are sharp in a part of the picture only
+        left, width = int(there[0]), int(there[-1] - there[0]) + 1
+        laid, trust = laid_part(frames[i], judged.placements[i], top, rows, width, i == judged.reference, left=left)
+        return left, np.ascontiguousarray(laid), trust, share
 
+    wanted = [(k, i) for k, i in enumerate(judged.members) if nearest < k < farthest]
     with in_turn(lay, wanted) as results:
-        for (k, i), (laid, trust) in zip(wanted, results, strict=True):
-            neutral = np.asarray(frames[i].source.as_shot_neutral, np.float32) / np.float32(judged.exposure[i])
-            mine = weight[k] * (trust >= 0)
-            out += laid * neutral[:, None, None] * mine
-            total += mine
+        for (_, i), found in zip(wanted, results, strict=True):
+            if found is None:
+                continue
+            left, laid, trust, share = found
+            factors = np.asarray(frames[i].source.as_shot_neutral, np.float32) / np.float32(judged.exposure[i])
+            mixed_in(laid, factors, share, trust, left, out, total)
     return np.asarray(out / total, np.float32)

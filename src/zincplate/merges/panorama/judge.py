@@ -20,7 +20,7 @@ from zincplate.merges.panorama.lights import grids_of, lights_of, sharpness_of
 from zincplate.merges.panorama.options import PanoramaOptions
 from zincplate.merges.panorama.places import full_places, straight
 from zincplate.merges.panorama.tiles import shared_tiles
-from zincplate.merges.view import Opened, View, view_of
+from zincplate.merges.view import Opened, View, views_of
 from zincplate.pipeline.lens_of import Shape, fitting_profile, focal_of
 
 Float32 = NDArray[np.float32]
@@ -102,9 +102,8 @@ def judge_panorama(
     views = [] if views is None else views
     with ThreadPoolExecutor(2) as pool:
         waiting = []
-        for frame in frames:
-            breathe(f"reading {frame.name}")
-            views.append(view_of(frame))
+        for view in views_of(frames, breathe):
+            views.append(view)
             waiting.append(pool.submit(_features, views[-1]))
         features = [w.result() for w in waiting]
     figures = [Figures(f.name, clipped=v.clipped) for f, v in zip(frames, views, strict=True)]
