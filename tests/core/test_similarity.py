@@ -1,4 +1,4 @@
-"""Size, turn and shift between two pictures, against pictures that were resampled by known ones; frames of a focus series mixed."""
+"""Size, turn and shift between two pictures, against pictures resampled by known ones; frames of a focus series mixed."""
 
 import cv2
 import numpy as np
@@ -68,7 +68,7 @@ def test_size_alone() -> None:
     looks = Smoothed.of(first, BLUR_PX), Smoothed.of(second, BLUR_PX)
     found, _ = similarity(*looks, np.ones(first.shape, bool), about_middle(1.002, 0.001, 1, 1, first.shape), 3, 5.0, True)
     assert corners_apart(found, about_middle(found[0, 0], 0, 0, 0, first.shape), first.shape) < 1e-3
-    assert found[0, 0] == pytest.approx(1.005, abs=2e-5)
+    assert found[0, 0] == pytest.approx(1.005, abs=5e-5)
 
 
 def test_pictures_that_are_laid_on_each_other_stay_as_they_are() -> None:
