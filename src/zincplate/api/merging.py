@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field
 
 from zincplate.api import models as m
 from zincplate.api.context import context
-from zincplate.merges.kinds import Kind, MergeOptions
+from zincplate.merges.kinds import MOST, Kind, MergeOptions
 from zincplate.services import merges, work
 from zincplate.services.context import NotFound
 
@@ -18,7 +18,7 @@ api = APIBlueprint("merging", __name__, url_prefix="/api", abp_responses={422: m
 class MergeIn(m.In):
     """Frames of one shoot, in the order in which the options count them."""
 
-    frames: list[int] = Field(min_length=2, max_length=100)
+    frames: list[int] = Field(min_length=2, max_length=max(MOST.values()))
     options: MergeOptions
 
 

@@ -45,3 +45,5 @@ class Decoded:
     """Sentences about what was assumed."""
     noise_profile: tuple[tuple[float, float], ...] = ()
     """Slope and offset of the variance of stored values (white level 1) for red, green and blue, where the file tells them."""
+    balanced: bool = False
+    """Camera values as floats that were divided by the as-shot neutral before."""

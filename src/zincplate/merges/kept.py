@@ -6,6 +6,7 @@ import os
 import pickle
 from collections.abc import Callable, Sequence
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any, TypeVar
 
 import numpy as np
@@ -25,8 +26,17 @@ class Kept:
 
     def __init__(self) -> None:
         self.folder: Path | None = None
+        self._temporary: TemporaryDirectory[str] | None = None
         self._key = ""
         self._found: tuple[Any, list[View]] | None = None
+
+    def places_folder(self) -> Path:
+        """Where merged places stand; of none was named, one that goes when this object does."""
+        if self.folder is not None:
+            return self.folder
+        if self._temporary is None:
+            self._temporary = TemporaryDirectory(prefix="zincplate-")
+        return Path(self._temporary.name)
 
     def judged(self, key: str, frames: Sequence[Opened] | None, judge: Callable[[list[View]], T]) -> tuple[T, list[View]]:
         """What ``judge`` found for ``key``, with the views that it fills; judged anew when nothing is kept for it. ``frames``

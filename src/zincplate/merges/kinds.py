@@ -1,7 +1,9 @@
 """The kinds of merges, each looked at and made in one way."""
 
+import hashlib
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import partial
 from typing import Annotated, Any, Literal
 
 import numpy as np
@@ -9,6 +11,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from zincplate.formats.lens_profiles import LensDatabase
+from zincplate.merges.belong import belong
 from zincplate.merges.file import Master
 from zincplate.merges.focus import master as focus
 from zincplate.merges.focus.judge import judge_focus
@@ -18,6 +21,7 @@ from zincplate.merges.kept import Kept
 from zincplate.merges.master import merge_bracket, report_of
 from zincplate.merges.options import BracketOptions
 from zincplate.merges.panorama import master as panorama
+from zincplate.merges.panorama.brackets import Place, as_told, forget, groups_of, places_of
 from zincplate.merges.panorama.judge import judge_panorama
 from zincplate.merges.panorama.layout import laid_out
 from zincplate.merges.panorama.options import PanoramaOptions
@@ -37,13 +41,32 @@ MergeOptions = Annotated[Options, Field(discriminator="kind")]
 OPTIONS: dict[Kind, type[Options]] = {
     "bracket": BracketOptions, "panorama": PanoramaOptions, "focus": FocusOptions, "series": SeriesOptions,
 }  # fmt: skip
-MOST: dict[Kind, int] = {"bracket": 9, "panorama": 40, "focus": 100, "series": 100}
+MOST: dict[Kind, int] = {"bracket": 9, "panorama": 9 * 40, "focus": 100, "series": 100}
+
+
+def _name_of_places(frames: Sequence[Opened], options: PanoramaOptions, key: str) -> str:
+    told = f"places {key} {[f.name for f in frames]} {options.leave_out}"
+    return hashlib.sha256(told.encode()).hexdigest()[:32]
+
+
+def _places(
+    frames: Sequence[Opened], options: PanoramaOptions, breathe: Words, kept: Kept, key: str
+) -> tuple[Sequence[Opened], PanoramaOptions, list[Place] | None]:
+    """Frames of a panorama, or the places that their brackets are, and options that count those."""
+    groups = groups_of([f.told_ev for f in frames]) if options.brackets and all(f.source.camera for f in frames) else None
+    if groups is None:
+        return frames, options, None
+    for frame in frames:
+        belong([frames[0], frame], "panorama", one_size=False)
+    name = _name_of_places(frames, options, key)
+    places = places_of(frames, groups, options.leave_out, kept.places_folder(), name, breathe)
+    return [p.opened for p in places], options.model_copy(update={"leave_out": ()}), places
 
 
 def _panorama(
     frames: Sequence[Opened], options: PanoramaOptions, lenses: LensDatabase, breathe: Words, kept: Kept, key: str
 ) -> Any:
-    told = f"panorama {key} {options.even} {options.profile} {options.leave_out}"
+    told = f"panorama {key} {options.even} {options.profile} {options.leave_out} {len(frames)}"
     return kept.judged(told, frames, lambda views: judge_panorama(frames, options, lenses, breathe, views))
 
 
@@ -81,10 +104,14 @@ def look_at(
     """Judges frames and shows the merge small; raises :class:`MergeError`. ``key`` names the files, for ``kept``."""
     views: list[View] = []
     if isinstance(options, PanoramaOptions):
-        found, views = _panorama(frames, options, lenses, breathe, kept, key)
-        layout = laid_out(frames, views, found, options, breathe)
+        taken, counted, places = _places(frames, options, breathe, kept, key)
+        found, views = _panorama(taken, counted, lenses, breathe, kept, f"{key} {options.leave_out}")
+        layout = laid_out(taken, views, found, counted, breathe)
         drawn = {"seams": panorama.seams_of(layout), "points": panorama.points_of(found, layout.canvas), "outlines": {}}
-        return Look(panorama.report_of(frames, found, layout, options), panorama.preview_of(frames, found, layout), drawn)
+        told = panorama.report_of(taken, found, layout, options)
+        if places is not None:
+            told = as_told(told, places, [f.name for f in frames])
+        return Look(told, panorama.preview_of(taken, found, layout), drawn)
     if isinstance(options, SeriesOptions):
         combined, views = _series(frames, options, lenses, breathe, kept, key)
         picture, land = series.preview_of(combined, views, options)
@@ -112,10 +139,17 @@ def merged(
 ) -> Master:  # fmt: skip
     """The master; raises :class:`MergeError`. ``share`` is told how much of the adding up is done."""
     if isinstance(options, PanoramaOptions):
-        found, views = _panorama(frames, options, lenses, breathe, kept or Kept(), key)
-        layout = laid_out(frames, views, found, options, breathe)
+        kept = kept or Kept()
+        taken, counted, places = _places(frames, options, breathe, kept, key)
+        found, views = _panorama(taken, counted, lenses, breathe, kept, f"{key} {options.leave_out}")
+        layout = laid_out(taken, views, found, counted, breathe)
         del views
-        return panorama.merge_panorama(frames, found, layout, options, software, sources, share)
+        tell = None if places is None else partial(as_told, places=places, names=[f.name for f in frames])
+        made = panorama.merge_panorama(taken, found, layout, options, software, sources, share, tell)
+        if places is None:
+            return made
+        forget(kept.places_folder(), _name_of_places(frames, options, key))
+        return replace(made, reference=places[made.reference].reference)
     if isinstance(options, SeriesOptions):
         combined, looked = _series(frames, options, lenses, breathe, kept or Kept(), key)
         return series.merge_series(combined, looked, options, software, sources, share)

@@ -32,10 +32,14 @@ class Opened:
     name: str
     source: Source
     noise: Noise
+    light_ev: float | None = None
+    """Of a merged source, what :attr:`told_ev` would be of a frame in whose values it stands."""
 
     @cached_property
     def told_ev(self) -> float | None:
         """log2 of time * ISO / f-number squared; None where one of them is not told."""
+        if self.light_ev is not None:
+            return self.light_ev
         capture = self.source.capture
         if min(capture.exposure_time_s, capture.f_number, capture.iso) <= 0:
             return None

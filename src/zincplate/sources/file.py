@@ -69,7 +69,8 @@ class Source:
             assert decoded.camera is not None
             if decoded.pixels.dtype.kind == "f":
                 balanced = decoded.pixels  # taken over: nobody else holds them
-                balanced /= np.asarray(decoded.camera.as_shot_neutral, np.float32)
+                if not decoded.balanced:
+                    balanced /= np.asarray(decoded.camera.as_shot_neutral, np.float32)
                 return Picture(balanced, None, decoded.white)
             ramp = np.linspace(0, 1, 65536)
             return Picture(decoded.pixels, np.stack([ramp / n for n in decoded.camera.as_shot_neutral]))

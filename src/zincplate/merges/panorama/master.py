@@ -50,8 +50,10 @@ def capture_of(frames: Sequence[Opened], judged: PanoramaJudgement, canvas: Canv
 def merge_panorama(
     frames: Sequence[Opened], judged: PanoramaJudgement, layout: Layout, options: PanoramaOptions, software: str,
     sources: Sequence[dict[str, Any]], breathe: Callable[[float], None] = lambda _: None,
+    tell: Callable[[dict[str, Any]], dict[str, Any]] | None = None,
 ) -> Master:  # fmt: skip
-    """Works a panorama at full size. ``sources`` says of each frame what is to be kept with the master."""
+    """Works a panorama at full size. ``sources`` says of each frame what is to be kept with the master; ``tell`` makes the report
+    one of other frames than these."""
     canvas = layout.canvas
     writer = MasterWriter(canvas.width, canvas.height)
     reduce = 1
@@ -64,6 +66,7 @@ def merge_panorama(
     colour = colour_of(frames, judged, layout)
     preview = shown(np.concatenate(small, 1), colour)
     report = report_of(frames, judged, layout, options)
+    report = tell(report) if tell is not None else report
     told = {"kind": "panorama", "sources": list(sources), "options": options.model_dump(mode="json"), "report": report}
     size = (preview.shape[1], preview.shape[0])
     dng = writer.finish(capture_of(frames, judged, canvas), colour, jpeg_from(preview), size, software, told)

@@ -27,4 +27,6 @@ class PanoramaOptions(BaseModel):
     """Light and fall-off of the frames are made alike."""
     profile: bool = True
     """A profile of the lens is used where one fits; else distortion and fall-off are found from what frames share."""
+    brackets: bool = True
+    """Where exposures repeat from place to place, those of each place are merged first."""
     leave_out: tuple[int, ...] = ()

@@ -3324,6 +3324,11 @@ export interface components {
              */
             profile: boolean;
             /**
+             * Brackets
+             * @default true
+             */
+            brackets: boolean;
+            /**
              * Leave Out
              * @default []
              */

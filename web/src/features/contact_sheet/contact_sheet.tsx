@@ -23,6 +23,7 @@ import { DescribeDialog } from "./describe_dialog";
 import { useFound } from "./find";
 import { useHandDrag } from "./hand_drag";
 import { LabelsDialog } from "./labels_dialog";
+import { MergeDialog } from "./merge_dialog";
 import { mergeChosen } from "./merging";
 import { FolderDialog, RenameDialog } from "./names_dialog";
 import { takeOut } from "./removing";
@@ -47,6 +48,7 @@ type Asking =
   | "folder"
   | "taken_out"
   | "bring_in"
+  | "merge"
   | null;
 
 /** The grid of a shoot's frames, with marks, filters and what to do with the chosen ones. */
@@ -61,6 +63,7 @@ export function ContactSheet({ shoot }: { shoot: number }) {
   const setChosen = (ids: Iterable<number>) => useSelection.getState().choose(shoot, ids);
   const [cursor, setCursor] = useState<number | null>(null);
   const [asking, setAsking] = useState<Asking>(null);
+  const [brackets, setBrackets] = useState<number[][]>([]);
   const [dropped, setDropped] = useState<File[] | null>(null);
   const shoots = useShoots(asking === "bring_in");
   const [facts, setFacts] = useState(false);
@@ -150,7 +153,11 @@ export function ContactSheet({ shoot }: { shoot: number }) {
     label,
     open: () => current && open(current.id),
     sideBySide: () => go({ place: "side", shoot, frames: picked.slice(0, 8).map((f) => f.id) }),
-    merge: () => void mergeChosen(shoot, picked, sets),
+    merge: () => {
+      const several = mergeChosen(shoot, picked, sets);
+      setBrackets(several ?? []);
+      if (several) setAsking("merge");
+    },
     deliver: () => go({ place: "deliver", shoot, frames: picked.map((f) => f.id) }),
     carry: () => setAsking("carry"),
     evenOut: () => setAsking("even"),
@@ -350,6 +357,9 @@ export function ContactSheet({ shoot }: { shoot: number }) {
       </SheetActions>
       {asking === "carry" && (
         <CarrySheet shoot={shoot} frames={all} source={current ?? null} onClose={() => setAsking(null)} />
+      )}
+      {asking === "merge" && (
+        <MergeDialog shoot={shoot} groups={brackets} frames={picked} onClose={() => setAsking(null)} />
       )}
       {asking === "even" && <EvenSheet frames={picked} reference={current ?? null} onClose={() => setAsking(null)} />}
       {asking === "preset" && <PresetSheet frames={picked} onClose={() => setAsking(null)} />}

@@ -4,7 +4,7 @@ import { complain, useNotices } from "../../state/notices";
 import { go, type MergeKind } from "../../state/route";
 import { PLAIN } from "../merge/judgement";
 
-const MOST: Record<MergeKind, number> = { bracket: 9, panorama: 40, focus: 100, series: 100 };
+const MOST: Record<MergeKind, number> = { bracket: 9, panorama: 360, focus: 100, series: 100 };
 const NAMES: Record<MergeKind, string> = {
   bracket: "bracket",
   panorama: "panorama",
@@ -53,20 +53,30 @@ async function makeAgain(shoot: number, master: Frame): Promise<void> {
   }
 }
 
-/** Opens the merge table; of several brackets at once each is made by itself, as it finds best. */
-export async function mergeChosen(shoot: number, picked: readonly Frame[], sets: readonly FrameSet[]): Promise<void> {
+/** Why so many frames cannot be merged as that; empty when they can. */
+export const tooMany = (as: MergeKind, count: number): string =>
+  count > MOST[as] ? `A ${NAMES[as]} is made of 2 to ${MOST[as]} frames; these are ${count}.` : "";
+
+/** Opens the merge table, or what a master was made from; returns the brackets when several are chosen: then it has to be asked
+ *  what they are to become. */
+export function mergeChosen(shoot: number, picked: readonly Frame[], sets: readonly FrameSet[]): number[][] | null {
   const [first] = picked;
-  if (picked.length === 1 && first?.made) return makeAgain(shoot, first);
+  if (picked.length === 1 && first?.made) {
+    void makeAgain(shoot, first);
+    return null;
+  }
   const { as, groups } = groupsOf(picked, sets);
+  if (groups.length > 1) return groups;
   const { say } = useNotices.getState();
   const only = groups[0] ?? [];
-  if (groups.length === 1) {
-    if (only.length < 2) say("Choose two frames or more to merge.");
-    else if (only.length > MOST[as])
-      say(`A ${NAMES[as]} is made of 2 to ${MOST[as]} frames; these are ${only.length}.`);
-    else go({ place: "merge", shoot, frames: only, as });
-    return;
-  }
+  if (only.length < 2) say("Choose two frames or more to merge.");
+  else if (tooMany(as, only.length)) say(tooMany(as, only.length));
+  else go({ place: "merge", shoot, frames: only, as });
+  return null;
+}
+
+/** Has a master made of each bracket, as it finds best. */
+export async function makeEach(groups: readonly number[][]): Promise<void> {
   try {
     for (const frames of groups)
       await need(
@@ -80,7 +90,7 @@ export async function mergeChosen(shoot: number, picked: readonly Frame[], sets:
           },
         }),
       );
-    say(`${groups.length} brackets are being made, one master each.`);
+    useNotices.getState().say(`${groups.length} brackets are being made, one master each.`);
   } catch (error) {
     complain(error);
   }

@@ -59,6 +59,7 @@ export const PLAIN: {
     rectangle: 0,
     even: true,
     profile: true,
+    brackets: true,
     leave_out: [],
   },
 };

@@ -84,6 +84,11 @@ export function PanoramaRows({ options, judged, set }: Props) {
       />
       <SwitchRow label="cut to what is covered" on={options.cut ?? true} onSet={(cut) => set({ cut })} />
       <SwitchRow label="make light and fall-off alike" on={options.even ?? true} onSet={(even) => set({ even })} />
+      <SwitchRow
+        label="merge the exposures of each place first"
+        on={options.brackets ?? true}
+        onSet={(brackets) => set({ brackets })}
+      />
       <SwitchRow label="use the lens's profile" on={options.profile ?? true} onSet={(profile) => set({ profile })} />
     </>
   );

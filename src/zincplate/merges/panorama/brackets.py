@@ -1,0 +1,220 @@
+"""Panoramas whose places were taken at several exposures each: every place is merged first, then the places.
+
+A place's plates stand in a file, as floats, so that memory need not hold them, and are kept for the next look at the same frames.
+"""
+
+import os
+import pickle
+import secrets
+import shutil
+from collections import Counter
+from collections.abc import Callable, Sequence
+from contextlib import suppress
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zincplate.formats.decoded import CameraColour, Decoded
+from zincplate.merges.bracket import colour_of, strips
+from zincplate.merges.errors import MergeError
+from zincplate.merges.judge import MOST, judge
+from zincplate.merges.options import BracketOptions
+from zincplate.merges.view import Opened, opened
+from zincplate.sources.file import Source
+
+Float32 = NDArray[np.float32]
+Words = Callable[[str], None]
+
+SAME_EV = 0.15
+"""Exposures nearer than that are one: with it the next place begins."""
+LEAST_SPAN_EV = 0.9
+"""Of a place's exposures: what changes less is an exposure that followed the light."""
+MOSTLY = 0.75
+"""Of the places, at least, have as many exposures as most."""
+FORM = 1
+"""Of what is kept: others are merged again."""
+
+
+@dataclass(frozen=True)
+class PlaceRow:
+    """What was found about one frame of a place."""
+
+    takes_part: bool
+    exposure_ev: float
+    told_ev: float | None
+    sharpness: float
+    clipped: float
+    reason: str
+
+
+@dataclass(frozen=True)
+class Place:
+    """Frames of one place (by the numbers that were given), merged."""
+
+    frames: tuple[int, ...]
+    reference: int
+    """The number of the frame whose place and colour count."""
+    name: str
+    rows: tuple[PlaceRow, ...]
+    opened: Opened
+
+
+@dataclass(frozen=True)
+class _Told:
+    """A place without its planes."""
+
+    frames: tuple[int, ...]
+    reference: int
+    rows: tuple[PlaceRow, ...]
+    colour: CameraColour
+    light_ev: float | None
+    file: str
+    """Of its planes; empty for a place of one frame, which is taken as it is."""
+
+
+def groups_of(told_ev: Sequence[float | None]) -> list[list[int]] | None:
+    """Frames of each place, in the order in which they were taken: a place ends where an exposure comes again. None when these
+    are no brackets."""
+    if any(ev is None for ev in told_ev):
+        return None
+    groups: list[list[int]] = []
+    for i, ev in enumerate(told_ev):
+        again = groups and any(abs(ev - told_ev[k]) < SAME_EV for k in groups[-1])  # type: ignore[operator]
+        if not groups or again or len(groups[-1]) == MOST:
+            groups.append([])
+        groups[-1].append(i)
+    most, count = Counter(len(g) for g in groups).most_common(1)[0]
+    usual = [[told_ev[i] for i in g] for g in groups if len(g) == most]
+    spans = [max(g) - min(g) for g in usual]  # type: ignore[type-var, operator]
+    if len(groups) < 2 or most < 2 or count < MOSTLY * len(groups) or min(spans) < LEAST_SPAN_EV:
+        return None
+    return groups
+
+
+def places_of(
+    frames: Sequence[Opened], groups: Sequence[Sequence[int]], leave_out: Sequence[int], folder: Path, key: str, breathe: Words
+) -> list[Place]:
+    """Every place merged (those of which all frames are left out by hand are missing); raises :class:`MergeError`. ``folder``
+    keeps the planes under ``key``, in place of any that were kept before."""
+    target = folder / f"{key}.places"
+    told = _kept(target)
+    if told is None:
+        folder.mkdir(parents=True, exist_ok=True)
+        _sweep(folder)
+        work = folder / f".{key}.{os.getpid()}-{secrets.token_hex(4)}.places"
+        work.mkdir()
+        try:
+            told = [t for g in groups if (t := _merged(frames, g, leave_out, work, breathe)) is not None]
+            (work / "told").write_bytes(pickle.dumps((FORM, told), protocol=5))
+            with suppress(OSError):  # another process was as quick
+                work.rename(target)
+            found = [_place(frames, t, target if target.is_dir() else work) for t in told]
+        except OSError as error:
+            raise MergeError(f"The merged places could not be kept: {error.strerror}.") from error
+        finally:
+            shutil.rmtree(work, ignore_errors=True)
+        return found
+    return [_place(frames, t, target) for t in told]
+
+
+def forget(folder: Path, key: str) -> None:
+    """Removes the planes that are kept under ``key``."""
+    shutil.rmtree(folder / f"{key}.places", ignore_errors=True)
+
+
+def _kept(folder: Path) -> list[_Told] | None:
+    try:
+        form, told = pickle.loads((folder / "told").read_bytes())
+    except Exception:  # not there, cut off, or by another version of the program: they are merged again
+        return None
+    return told if form == FORM else None
+
+
+def _sweep(folder: Path) -> None:
+    """Room for new planes: older ones, and what killed processes had begun. Who has them open still reads them."""
+    for old in folder.glob("*.places"):
+        writer = old.name.split(".")[2].partition("-")[0] if old.name.startswith(".") else ""
+        if not (writer.isdigit() and Path(f"/proc/{writer}").exists()):
+            shutil.rmtree(old, ignore_errors=True)
+
+
+def _merged(frames: Sequence[Opened], group: Sequence[int], leave_out: Sequence[int], work: Path, breathe: Words) -> _Told | None:
+    able = [i for i in group if i not in leave_out]
+    if not able:
+        return None
+    if len(able) == 1:
+        one = frames[able[0]]
+        rows = tuple(PlaceRow(i in able, 0.0, None, 1.0, 0.0, "" if i in able else "left out by hand") for i in group)
+        colour = one.source.camera
+        assert colour is not None
+        return _Told(tuple(group), able[0], rows, colour, one.told_ev, "")
+    mine = [frames[i] for i in group]
+    options = BracketOptions(leave_out=tuple(k for k, i in enumerate(group) if i not in able))
+    try:
+        judged = judge(mine, options, breathe)
+    except MergeError as error:
+        raise MergeError(f"{_called(mine)}: {error}") from error
+    reference = mine[judged.reference]
+    colour, source = colour_of(mine, judged), reference.source
+    file = f"{group[0]}.planes"
+    planes = np.memmap(work / file, np.float32, "w+", shape=(source.height, source.width, 3))
+    scale = 1 / np.asarray(colour.as_shot_neutral, np.float32)
+    for strip in strips(mine, judged, lambda _: breathe(f"merging {_called(mine)}")):
+        rows_of = strip.camera_values.shape[1]
+        planes[strip.top : strip.top + rows_of] = strip.camera_values.transpose(1, 2, 0) * scale
+    planes.flush()
+    rows = tuple(PlaceRow(not f.reason, f.exposure_ev, f.told_ev, f.sharpness, f.clipped, f.reason) for f in judged.figures)
+    # 1 is where the darkest exposure clips: its light is what the planes' values are told in
+    darkest = min(judged.members, key=lambda k: judged.exposure[k])
+    light = None if reference.told_ev is None else reference.told_ev + float(np.log2(judged.exposure[darkest]))
+    return _Told(tuple(group), group[judged.reference], rows, colour, light, file)
+
+
+def _called(frames: Sequence[Opened]) -> str:
+    return f"{frames[0].name} to {frames[-1].name}"
+
+
+def _place(frames: Sequence[Opened], told: _Told, folder: Path) -> Place:
+    reference = frames[told.reference]
+    name = _called([frames[i] for i in told.frames]) if len(told.frames) > 1 else reference.name
+    if not told.file:
+        return Place(told.frames, told.reference, name, told.rows, replace(reference, name=name))
+    source = reference.source
+    # copied on writing, which nobody does: kernels take arrays that cannot be written for another kind
+    planes = np.asarray(np.memmap(folder / told.file, np.float32, "c", shape=(source.height, source.width, 3)))
+    capture = replace(source.capture, orientation=1, width=source.width, height=source.height, notes=())
+    decoded = Decoded("camera", planes, capture, told.colour, white=1.0, balanced=True)
+    one = opened([(name, Source(decoded))])[0]
+    return Place(told.frames, told.reference, name, told.rows, replace(one, light_ev=told.light_ev))
+
+
+def as_told(report: dict[str, Any], places: Sequence[Place], names: Sequence[str]) -> dict[str, Any]:
+    """The report of a panorama of places as one of all their frames: a row for each frame that was given."""
+    rows: list[dict[str, Any]] = [
+        {
+            "name": name, "takes_part": False, "reference": False, "exposure_ev": 0.0, "told_ev": None, "sharpness": 1.0,
+            "residual_px": 0.0, "neighbours": 0, "clipped": 0.0, "reason": "left out by hand",
+        }
+        for name in names
+    ]  # fmt: skip
+    for place, whole in zip(places, report["frames"], strict=True):
+        for i, row in zip(place.frames, place.rows, strict=True):
+            reason = row.reason or whole["reason"]
+            rows[i] = {
+                **whole,
+                "name": names[i],
+                "takes_part": row.takes_part and whole["takes_part"],
+                "reference": whole["reference"] and i == place.reference,
+                "exposure_ev": round(whole["exposure_ev"] + row.exposure_ev, 3),
+                "told_ev": None if row.told_ev is None else round(row.told_ev, 3),
+                "sharpness": round(min(row.sharpness, whole["sharpness"]), 3),
+                "clipped": round(row.clipped, 4),
+                "reason": reason,
+            }
+    left_out = [f"{row['name']}: {row['reason']}." for row in rows if row["reason"]]
+    most = Counter(len(p.frames) for p in places).most_common(1)[0][0]
+    words = [f"{len(names)} frames are {len(places)} places with {most} exposures each, merged first.", *report["done"]]
+    return {**report, "frames": rows, "left_out": left_out, "done": words}
