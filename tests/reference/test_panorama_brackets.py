@@ -68,6 +68,7 @@ def test_it_is_made_in_one_go_and_shows_what_no_single_frame_does(folder: Path, 
     made = merged(frames, FLAT, NO_LENSES, "test", [{"name": f.name} for f in frames])
     report = made.report
     assert report["done"][0] == "6 frames are 2 places with 3 exposures each, merged first."
+    assert report["done"][1].startswith("2 of 2 places take part")
     assert [row["name"] for row in report["frames"]] == [f.name for f in frames]
     assert all(row["takes_part"] and not row["reason"] for row in report["frames"]) and report["left_out"] == []
     light = [row["exposure_ev"] for row in report["frames"]]

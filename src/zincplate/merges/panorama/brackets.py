@@ -216,5 +216,6 @@ def as_told(report: dict[str, Any], places: Sequence[Place], names: Sequence[str
             }
     left_out = [f"{row['name']}: {row['reason']}." for row in rows if row["reason"]]
     most = Counter(len(p.frames) for p in places).most_common(1)[0][0]
-    words = [f"{len(names)} frames are {len(places)} places with {most} exposures each, merged first.", *report["done"]]
-    return {**report, "frames": rows, "left_out": left_out, "done": words}
+    first = f"{len(names)} frames are {len(places)} places with {most} exposures each, merged first."
+    done = [sentence.replace(" frames take part", " places take part") for sentence in report["done"]]
+    return {**report, "frames": rows, "left_out": left_out, "done": [first, *done]}

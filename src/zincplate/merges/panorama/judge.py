@@ -337,7 +337,7 @@ def _lights(
     found = evened(len(members), lights, told, reference, not judged.lens, finished)
     for k, i in enumerate(members):
         judged.figures[i].exposure_ev = float(found.log_gain[k].mean() / math.log(2))
-    sharp = sharpness_of(grids, judged.shared, found.log_gain)
+    sharp = sharpness_of(grids, judged.shared)
     for k, i in enumerate(members):
         judged.figures[i].sharpness = float(sharp[k])
     if options.even:

@@ -95,7 +95,7 @@ def _undistorted_radius(grid: Grid, rho: Float64) -> Float64:
     return grid.radial.undistorted(rho * grid.camera.half_diagonal_px)
 
 
-def sharpness_of(grids: Sequence[Grid], shared: Sequence[Shared], log_gain: Float64) -> Float64:
+def sharpness_of(grids: Sequence[Grid], shared: Sequence[Shared]) -> Float64:
     """(members,) sharpness against the sharpest, 1 for it: how much detail each shows where another shows the same."""
     rows, right = [], []
 
@@ -108,8 +108,10 @@ def sharpness_of(grids: Sequence[Grid], shared: Sequence[Shared], log_gain: Floa
             seen = cv2.resize(
                 good.reshape(len(gy), len(gx)).astype(np.uint8), here.view.size[::-1], interpolation=cv2.INTER_NEAREST
             )
-            level = np.float32(np.exp(log_gain[a, 1]) / here.frame.source.as_shot_neutral[1])
-            both.append(detail(here.view.green / level, here.view.variance / level**2, (seen > 0) & here.view.shown))
+            # of logarithms: else the brightest things alone would tell, larger where they lie near the edge of a wide frame
+            light = np.maximum(here.view.green, ABOVE_NOISE * np.sqrt(np.maximum(here.view.variance, 1e-12)))
+            clear = (seen > 0) & here.view.shown & (here.view.green >= light)
+            both.append(detail(np.log(light), here.view.variance / light**2, clear))
         return both
 
     for s, both in zip(shared, all_of(details, shared), strict=True):
