@@ -1,12 +1,15 @@
 """In the browser: a bracket is looked at on the merge table, made, developed and delivered; made again; several at once."""
 
 import re
+from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
 from tests.e2e.conftest import accessible, drawn
 from tests.e2e.test_across import cell, series  # noqa: F401
-from zincplate.services import merges
+from tests.reference.test_panorama import taken
+from tests.services.test_use_cases import run_jobs
+from zincplate.services import bring_in, merges, sets, shoots
 from zincplate.services.context import Context
 from zincplate.store.models import Delivered, Frame, Version
 
@@ -70,3 +73,41 @@ def test_frames_that_do_not_fit_are_told(page: Page, series: dict[str, Version])
     expect(page.get_by_role("region", name="What is done")).to_contain_text("2 of 2 frames take part", timeout=60_000)
     page.keyboard.press("Escape")
     expect(page.get_by_role("grid")).to_be_visible()
+
+
+def test_several_brackets_are_masters_or_one_panorama(page: Page, context: Context, tmp_path: Path) -> None:
+    for place, yaw in enumerate((-11.0, 8.0)):
+        for k, ev in enumerate((0.0, -2.0, 2.0)):
+            taken(tmp_path, f"TW-09{place}{k}", yaw, 0.0, ev=ev, at=f"2026-05-12T08:4{place}:0{2 * k}.000")
+    shoot = shoots.create("Pit at two stops")
+    bring_in.start(context, shoot, bring_in.files_in(tmp_path), develop_small=False)
+    run_jobs(context)
+    sets.start(context, shoot.id)
+    run_jobs(context)
+    page.goto(f"/shoots/{shoot.id}")
+    expect(page.get_by_role("button", name=re.compile("2 sets"))).to_be_visible(timeout=30_000)
+    page.keyboard.press("Control+a")
+    merge = page.get_by_role("button", name="Merge", exact=True)
+    merge.click()
+    dialog = page.get_by_role("dialog", name="Merge")
+    expect(dialog).to_contain_text("6 frames, 2 brackets")
+    accessible(page)
+    page.keyboard.press("Escape")
+    expect(dialog).to_be_hidden()
+    expect(merge).to_be_focused()
+    merge.click()
+    page.get_by_role("button", name="To a panorama").click()
+    done = page.get_by_role("region", name="What is done")
+    expect(done).to_contain_text("6 frames are 2 places with 3 exposures each, merged first.", timeout=120_000)
+    page.get_by_role("checkbox", name="merge the exposures of each place first").click()
+    expect(done).to_contain_text("6 of 6 frames take part", timeout=120_000)
+
+    page.get_by_role("button", name="To the sheet").click()
+    page.keyboard.press("Control+a")
+    merge.click()
+    page.get_by_role("button", name="Make 2 masters").click()
+    expect(page.get_by_text("2 brackets are being made, one master each.")).to_be_visible()
+    run_jobs(context)
+    assert sorted(f.name for f in Frame.select().where(Frame.made == "bracket")) == [
+        "TW-0900-0902-bracket.dng", "TW-0910-0912-bracket.dng",
+    ]  # fmt: skip

@@ -209,14 +209,14 @@ def test_a_profile_says_the_same_as_the_frames(pit: Made, tmp_path: Path) -> Non
 
 def taken(
     folder: Path, name: str, yaw: float, pitch: float = 0.0, roll: float = 0.0, ev: float = 0.0, scene: str = "clay_pit",
-    orientation: int = 1, camera: CameraModel = SMALL,
+    orientation: int = 1, camera: CameraModel = SMALL, at: str = "2026-05-12T08:40:00.000",
 ) -> tuple[str, Source]:  # fmt: skip
     """A small raw of the test camera, pointed somewhere."""
     lens = ZOOM.at(35, 8)
     settings = metered(load(scene), Settings(1 / 250, 8, 200, seed=len(name)), ev)
     settings = replace(settings, yaw_degrees=yaw, pitch_degrees=pitch, roll_degrees=roll, orientation=orientation)
     path = folder / f"{name}.dng"
-    path.write_bytes(dng_bytes(camera, lens, settings, expose(load(scene), camera, lens, settings), "2026-05-12T08:40:00.000"))
+    path.write_bytes(dng_bytes(camera, lens, settings, expose(load(scene), camera, lens, settings), at))
     return path.name, Source(decode(path))
 
 
