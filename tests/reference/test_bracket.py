@@ -28,7 +28,8 @@ from zincplate.merges.errors import MergeError
 from zincplate.merges.judge import Judgement, judge
 from zincplate.merges.master import merge_bracket
 from zincplate.merges.options import BracketOptions
-from zincplate.merges.view import Opened
+from zincplate.merges.preview import preview_of
+from zincplate.merges.view import Opened, view_of
 from zincplate.merges.view import opened as opened_together
 from zincplate.sources.file import Source
 
@@ -136,6 +137,18 @@ def test_radiance_is_right_over_all_stops(hall: dict[str, Any]) -> None:
     lost[:8] = lost[-8:] = lost[:, :8] = lost[:, -8:] = False  # beyond the edge of the darkest only others say something
     assert lost.sum() > 50
     assert np.percentile((merged * darkest).max(0)[lost], 5) > 0.8
+
+
+def test_before_and_after_differ_where_something_moved(hall: dict[str, Any]) -> None:
+    judged: Judgement = hall["judged"]
+    views = [view_of(f) for f in hall["frames"]]
+    after = preview_of(hall["frames"], views, judged).astype(int)
+    before = preview_of(hall["frames"], views, judged, with_ghosts=True).astype(int)
+    assert judged.moved is not None
+    inside = judged.moved.labels > 0
+    apart = np.abs(after - before).max(2)
+    assert np.percentile(apart[inside], 90) > 6
+    assert not apart[cv2.dilate(inside.astype(np.uint8), np.ones((31, 31), np.uint8)) == 0].any()
 
 
 def test_the_passer_by_leaves_no_ghost(hall: dict[str, Any]) -> None:

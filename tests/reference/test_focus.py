@@ -15,11 +15,14 @@ from zincplate.core.merging.focus_depth import depth_of, focus_energy, guided
 from zincplate.demo import truth
 from zincplate.demo.camera import focal_px, project, signal_per_radiance
 from zincplate.demo.scenes import load
+from zincplate.formats.lens_profiles import LensDatabase
 from zincplate.merges.bracket import laid_part
 from zincplate.merges.errors import MergeError
 from zincplate.merges.focus.judge import FocusJudgement, judge_focus
 from zincplate.merges.focus.options import FocusOptions, Touch
 from zincplate.merges.focus.parts import parts, touched, weights_of
+from zincplate.merges.kept import Kept
+from zincplate.merges.kinds import look_at
 from zincplate.merges.view import Opened, View
 from zincplate.merges.view import opened as opened_together
 from zincplate.sources.file import Source
@@ -193,3 +196,12 @@ def test_held_in_the_hand_it_is_laid_on_itself(tmp_path: Path) -> None:
         x, y = judged.placements[i].at(*middle)
         # 50 mm on 36 mm of 480 pixels: 667 pixels to the tangent
         assert abs(float(x[0]) - 239.5 + np.tan(np.radians(0.03 * (i - first))) * 667) < 0.15 and abs(float(y[0]) - 159.5) < 0.15
+
+
+def test_before_is_the_reference_alone(bowl: dict[str, Any]) -> None:
+    look = look_at(bowl["frames"], FocusOptions(), LensDatabase(), lambda _: None, Kept(), "")
+    assert look.before is not None and look.before.shape == look.picture.shape
+    # as bright, and what the other frame is sharp in is not
+    assert abs(float(look.before.mean()) - float(look.picture.mean())) < 2
+    sharp, soft = (float(np.abs(np.diff(p[..., 1].astype(int), axis=1)).mean()) for p in (look.picture, look.before))
+    assert soft < 0.8 * sharp

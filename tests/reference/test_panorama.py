@@ -378,11 +378,3 @@ def test_a_reduced_plane_is_enlarged_alike_in_any_part_and_at_any_width() -> Non
     np.testing.assert_allclose(whole[5:15, 33_000:33_100], enlarged(plane, 4, 33_000, 5, 100, 10), atol=1e-5)
     ramp = np.broadcast_to(np.arange(20, dtype=np.float32), (5, 20))
     np.testing.assert_allclose(enlarged(ramp, 4, 8, 4, 40, 4)[0], (np.arange(8, 48) + 0.5) / 4 - 0.5, atol=1e-3)
-
-
-def test_of_frames_that_are_alike_none_is_called_less_sharp(tmp_path: Path) -> None:
-    """A wide lens draws what lies near its edge larger, so bright clouds at the edge of one frame and in the middle of the next
-    told of a blur that was not there when light itself was compared."""
-    frames = [taken(tmp_path, f"f{i}", yaw, ev=-1.5) for i, yaw in enumerate((-24, -8, 8, 24))]
-    judged = judge_panorama(opened_together(frames), PanoramaOptions(), NO_LENSES)
-    assert min(f.sharpness for f in judged.figures) > 0.9

@@ -20,6 +20,8 @@ from zincplate.demo.scenes import drawn_field, even_field, load
 from zincplate.formats.decode import decode
 from zincplate.formats.lens_profiles import LensDatabase
 from zincplate.merges.errors import MergeError
+from zincplate.merges.kept import Kept
+from zincplate.merges.kinds import look_at
 from zincplate.merges.series.judge import SeriesJudgement, judge_series
 from zincplate.merges.series.options import SeriesOptions
 from zincplate.merges.series.parts import land_of, parts
@@ -336,3 +338,20 @@ def test_a_flat_takes_the_fall_off_out(tmp_path: Path) -> None:
     assert abs(corner / middle - 1) < 0.01
     single = lights[0][1].window(0, 0, 480, 320)[1]
     assert single[10:40, 10:40].mean() / single[145:175, 225:255].mean() < 0.93
+
+
+def test_before_is_the_mean_of_all_with_what_crossed_one_frame(tmp_path: Path) -> None:
+    sources = [small(tmp_path, f"f{i}", i + 1) for i in range(5)]
+    sites = sources[3][1]._reader._sites  # type: ignore[attr-defined]
+    sites[100:140, 60:300] = sites[100:140, 60:300] // 2 + 7000
+    frames = opened_together(sources)
+    options = SeriesOptions(align="none")
+    look = look_at(frames, options, LensDatabase(), lambda _: None, Kept(), "")
+    assert look.before is not None
+    scale = look.picture.shape[1] / sources[0][1].width
+    crossed = tuple(slice(int(a * scale), int(b * scale)) for a, b in ((108, 132), (70, 290)))
+    apart = look.before.astype(int) - look.picture
+    assert apart[crossed].mean() > 8 and abs(apart[int(200 * scale) :].mean()) < 1
+    assert (
+        look_at(frames, options.model_copy(update={"method": "mean"}), LensDatabase(), lambda _: None, Kept(), "").before is None
+    )

@@ -47,6 +47,7 @@ def test_looking_first(context: Context, bracket: list[int]) -> None:
     assert [row["takes_part"] for row in found["frames"]] == [True] * 3 and found["left_out"] == []
     assert merges.preview_file(context.home, found["preview"]).read_bytes()[:2] == b"\xff\xd8"
     assert found["range_ev"][1] > found["range_ev"][0] + 3
+    assert found["before"] == "", "nothing moved: it would be the same"
     assert Frame.select().count() == 3
 
 
@@ -162,6 +163,8 @@ def test_a_panorama_is_a_master_like_a_bracket(context: Context, tmp_path: Path)
     options = PanoramaOptions(projection="flat")
     found = result(context, merges.ask(context, ids, options))
     assert found["kind"] == "panorama" and found["seams"] and found["points"] and found["depth"] == ""
+    before, after = (merges.preview_file(context.home, found[key]).read_bytes() for key in ("before", "preview"))
+    assert before[:2] == b"\xff\xd8" and before != after
     assert all(0 <= x <= 1 and 0 <= y <= 1 and apart < 1 for x, y, apart in found["points"])
     # what was judged is kept in a file, and another look that lays it out otherwise does not judge again
     kept = list((context.home.cache / "merges").glob("*.judged"))

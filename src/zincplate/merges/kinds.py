@@ -91,6 +91,9 @@ class Look:
     """What may be drawn over it, in shares of its width and height."""
     depth: NDArray[np.uint8] | None = None
     """(h, w, 3) the depth map of a focus series."""
+    before: NDArray[np.uint8] | None = None
+    """(h, w, 3) what it would be without what a merge is made for: ghosts added up, frames laid over each other in their own
+    light, the one frame of a focus series, trails in the mean. None where that is the same."""
 
 
 def look_at(
@@ -111,25 +114,30 @@ def look_at(
         told = panorama.report_of(taken, found, layout, options)
         if places is not None:
             told = as_told(told, places, [f.name for f in frames])
-        return Look(told, panorama.preview_of(taken, found, layout), drawn)
+        picture = panorama.preview_of(taken, found, layout)
+        return Look(told, picture, drawn, before=panorama.before_of(taken, found, layout))
     if isinstance(options, SeriesOptions):
         combined, views = _series(frames, options, lenses, breathe, kept, key)
         picture, land = series.preview_of(combined, views, options)
         borders = [] if land is None else series.outlines_of(land)
         drawn = {"seams": borders, "points": [], "outlines": {}}
-        return Look(series.report_of(combined, options, land, None), picture, drawn)
+        plain = options.model_copy(update={"method": "mean", "still_land": False})
+        before = None if plain == options else series.preview_of(combined, views, plain)[0]
+        return Look(series.report_of(combined, options, land, None), picture, drawn, before=before)
     if isinstance(options, FocusOptions):
         deep, views = _focus(frames, options, breathe, kept, key)
         drawn = {"seams": [], "points": [], "outlines": {}}
         picture = focus.preview_of(frames, views, deep, options)
-        return Look(focus.report_of(deep, options), picture, drawn, focus.depth_picture(deep, options))
+        before = focus.reference_of(frames, views, deep)
+        return Look(focus.report_of(deep, options), picture, drawn, focus.depth_picture(deep, options), before)
     frames, found = linear_frames(frames, breathe)
     judged = judge(frames, options, breathe, views)
     moved = {str(number): lines for number, lines in outlines(judged).items()}
     drawn = {"seams": [], "points": [], "outlines": moved}
     report = report_of(frames, judged, options, None)
     report["done"] += RESPONSE if found else ()
-    return Look(report, preview_of(frames, views, judged), drawn)
+    before = preview_of(frames, views, judged, with_ghosts=True) if moved else None
+    return Look(report, preview_of(frames, views, judged), drawn, before=before)
 
 
 def merged(

@@ -17,8 +17,10 @@ from zincplate.merges.view import Opened, View
 Float32 = NDArray[np.float32]
 
 
-def preview_of(frames: Sequence[Opened], views: Sequence[View], judged: Judgement) -> NDArray[np.uint8]:
-    """(h, w, 3) sRGB, as the master would be shown."""
+def preview_of(
+    frames: Sequence[Opened], views: Sequence[View], judged: Judgement, with_ghosts: bool = False
+) -> NDArray[np.uint8]:
+    """(h, w, 3) sRGB, as the master would be shown; ``with_ghosts``: if what moved were added up as well."""
     base = views[judged.reference]
     h, w = base.size
     members = judged.members
@@ -32,7 +34,7 @@ def preview_of(frames: Sequence[Opened], views: Sequence[View], judged: Judgemen
         values[k] = laid[:3] * factor.astype(np.float32)[:, None, None]
         trust[k] = np.where(there, np.clip(laid[3] * 20 - 19, 0, 1), -1)
         slope[k], offset[k] = frames[i].noise[0] * factor, frames[i].noise[1] * factor**2
-    if judged.moved is not None and judged.moved.regions:
+    if judged.moved is not None and judged.moved.regions and not with_ghosts:
         trust = np.where(trust > 0, trust * allowed(judged.moved, len(members)), trust)
     exposure = np.array([judged.exposure[i] for i in members], np.float32)
     out, clipped = np.empty((3, h, w), np.float32), np.empty((h, w), np.uint8)

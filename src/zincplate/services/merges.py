@@ -31,7 +31,7 @@ from zincplate.store.models import Frame, FrameSet, Job, Version, now
 
 LOOKS = ("plain", *(p.name for p in OWN if p.folder == MASTERS))
 """How a master is shown at first: plain, or one of the starts for masters."""
-FORM = 2
+FORM = 3
 """Of kept previews: others are made again."""
 
 
@@ -146,12 +146,13 @@ def _judge(context: Context, job: Progress, arguments: Merge) -> dict[str, Any]:
     said = [[f.content_hash for f in frames], options.model_dump(mode="json"), FORM]
     key = hashlib.sha256(json.dumps(said, sort_keys=True).encode()).hexdigest()[:32]
     write_file(preview_file(context.home, key), jpeg_from(look.picture, 88))
-    depth = ""
-    if look.depth is not None:
-        depth = hashlib.sha256(f"{key} depth".encode()).hexdigest()[:32]
-        write_file(preview_file(context.home, depth), jpeg_from(look.depth, 88))
+    keys = {"depth": "", "before": ""}
+    for name, picture in (("depth", look.depth), ("before", look.before)):
+        if picture is not None:
+            keys[name] = hashlib.sha256(f"{key} {name}".encode()).hexdigest()[:32]
+            write_file(preview_file(context.home, keys[name]), jpeg_from(picture, 88))
     size = {"width": look.picture.shape[1], "height": look.picture.shape[0]}
-    return {**look.report, **look.drawn, "preview": key, "depth": depth, **size}
+    return {**look.report, **look.drawn, "preview": key, **keys, **size}
 
 
 def preview_file(home: Home, key: str) -> Path:

@@ -67,6 +67,14 @@ def preview_of(
     return shown(np.ascontiguousarray(out / total * darkest), colour_as_master(frames[judged.reference].source, _lighter(judged)))
 
 
+def reference_of(frames: Sequence[Opened], views: Sequence[View], judged: FocusJudgement) -> NDArray[np.uint8]:
+    """(h, w, 3) sRGB, the reference alone, as bright as the master would be shown."""
+    source = frames[judged.reference].source
+    darkest = min(judged.exposure[i] for i in judged.members)
+    values = views[judged.reference].planes * (np.asarray(source.as_shot_neutral) * darkest).astype(np.float32)[:, None, None]
+    return shown(np.ascontiguousarray(values), colour_as_master(source, _lighter(judged)))
+
+
 def depth_picture(judged: FocusJudgement, options: FocusOptions) -> NDArray[np.uint8]:
     """(h, w, 3) the depth map: the first frame dark, the last light; paler where little tells."""
     depth = touched(judged.depth.frame, judged, options.touches)

@@ -79,6 +79,20 @@ def preview_of(frames: Sequence[Opened], judged: PanoramaJudgement, layout: Layo
     return shown(np.ascontiguousarray(values), colour_of(frames, judged, layout))
 
 
+def before_of(frames: Sequence[Opened], judged: PanoramaJudgement, layout: Layout) -> NDArray[np.uint8]:
+    """The same if frames were laid over each other in the light in which they were taken: their mean wherever several show
+    something."""
+    total, count = np.zeros_like(layout.coarse), np.full(layout.labels.shape, 1e-6, np.float32)
+    light = np.exp(judged.evenness.log_gain - judged.evenness.log_gain[judged.reference])
+    for piece, taken in zip(layout.pieces, light, strict=True):
+        h, w = piece.shown.shape
+        at = slice(piece.y, piece.y + h), slice(piece.x, piece.x + w)
+        total[:, at[0], at[1]] += piece.planes * taken.astype(np.float32)[:, None, None] * piece.shown
+        count[at] += piece.shown
+    values = total / count * np.float32(1 / layout.white)
+    return shown(np.ascontiguousarray(values, np.float32), colour_of(frames, judged, layout))
+
+
 def seams_of(layout: Layout) -> list[list[tuple[float, float]]]:
     """Outlines of what each frame gives, in shares of width and height."""
     h, w = layout.labels.shape

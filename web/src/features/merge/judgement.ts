@@ -25,6 +25,8 @@ export interface Judged extends Report {
   focal_px?: number;
   /** Key of the depth map's picture. */
   depth?: string;
+  /** Key of what it would be without what the merge is made for; empty where that is the same. */
+  before?: string;
   across_degrees?: number;
 }
 

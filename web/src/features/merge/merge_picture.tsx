@@ -8,6 +8,8 @@ interface Props {
   outlined: boolean;
   /** So are places that frames share, and how far they lie apart. */
   pointed: boolean;
+  /** What it would be without what the merge is made for is shown instead. */
+  before: boolean;
   /** The region that is pointed at. */
   region: number | null;
   onRegion: (number: number) => void;
@@ -25,7 +27,18 @@ const path = (lines: readonly (readonly [number, number])[][], w: number, h: num
   lines.map((line) => `M${line.map(([x, y]) => `${(x * w).toFixed(1)} ${(y * h).toFixed(1)}`).join("L")}Z`).join("");
 
 /** How the master would look, with what moved hatched on it. */
-export function MergePicture({ judged, whole, outlined, pointed, region, onRegion, onTurn, brush, onStroke }: Props) {
+export function MergePicture({
+  judged,
+  whole,
+  outlined,
+  pointed,
+  before,
+  region,
+  onRegion,
+  onTurn,
+  brush,
+  onStroke,
+}: Props) {
   const { width: w, height: h } = judged;
   const grip = useRef<{ x: number; y: number; scale: number } | null>(null);
   const [stroke, setStroke] = useState<[number, number][] | null>(null);
@@ -87,7 +100,16 @@ export function MergePicture({ judged, whole, outlined, pointed, region, onRegio
             style={shift ? { transform: `translate(${shift.x}px, ${shift.y}px)` } : undefined}
             draggable={false}
           />
-          {outlined && judged.depth && (
+          {before && judged.before && (
+            <img
+              src={`/api/merges/previews/${judged.before}`}
+              alt="Before: what it would be without the merge's work"
+              className="absolute inset-0 h-full w-full"
+              style={shift ? { transform: `translate(${shift.x}px, ${shift.y}px)` } : undefined}
+              draggable={false}
+            />
+          )}
+          {outlined && !before && judged.depth && (
             <img
               src={`/api/merges/previews/${judged.depth}`}
               alt="The depth map: the first frame dark, the last light"
@@ -148,7 +170,7 @@ export function MergePicture({ judged, whole, outlined, pointed, region, onRegio
                 <path
                   key={r.number}
                   d={path(judged.outlines[String(r.number)] ?? [], w, h)}
-                  fill="url(#hatch)"
+                  fill={before ? "transparent" : "url(#hatch)"}
                   stroke={region === r.number ? "#fff" : "#161616"}
                   strokeWidth={region === r.number ? 3 : 1.5}
                   vectorEffect="non-scaling-stroke"

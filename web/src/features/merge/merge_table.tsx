@@ -34,6 +34,13 @@ const DRAWN: Record<MergeKind, string> = {
   series: "Land",
 };
 
+const BEFORE: Record<MergeKind, string> = {
+  bracket: "Everything added up, with what moved",
+  panorama: "Frames laid over each other in the light in which they were taken",
+  focus: "The reference alone",
+  series: "The mean of all, with trails and glints",
+};
+
 /** Degrees between -180 and 180, in tenths. */
 const turned = (degrees: number): number => Math.round((((degrees + 540) % 360) - 180) * 10) / 10;
 
@@ -59,6 +66,7 @@ export function MergeTable({
   const [whole, setWhole] = useState(true);
   const [outlined, setOutlined] = useState(as !== "focus");
   const [pointed, setPointed] = useState(false);
+  const [before, setBefore] = useState(false);
   const [brush, setBrush] = useState<Brush>({ frame: null, radius: 0.02 });
   const [region, setRegion] = useState<number | null>(null);
   const [making, setMaking] = useState<string | null>(null);
@@ -111,6 +119,7 @@ export function MergeTable({
     if (isTyped(e) || e.ctrlKey || e.metaKey || e.altKey) return;
     if (e.key === "Escape") go({ place: "sheet", shoot });
     else if (e.key.toLowerCase() === "f") setWhole(!whole);
+    else if (e.key.toLowerCase() === "o") setBefore(!before);
     else return;
     e.preventDefault();
   };
@@ -136,6 +145,14 @@ export function MergeTable({
             Shared places
           </Button>
         )}
+        <Button
+          pressed={before}
+          disabled={!judged?.before}
+          title={`${BEFORE[as]} (O)`}
+          onClick={() => setBefore(!before)}
+        >
+          Before
+        </Button>
         <Button pressed={!whole} onClick={() => setWhole(!whole)}>
           Larger
         </Button>
@@ -194,7 +211,7 @@ export function MergeTable({
           <main aria-label="The merge" className="relative min-h-0 grow bg-surround">
             {judged && (
               <MergePicture
-                {...{ judged, whole, outlined, pointed, region }}
+                {...{ judged, whole, outlined, pointed, before, region }}
                 onTurn={
                   used.kind === "panorama"
                     ? (right, down) =>
