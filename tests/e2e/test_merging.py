@@ -99,6 +99,12 @@ def test_several_brackets_are_masters_or_one_panorama(page: Page, context: Conte
     page.get_by_role("button", name="To a panorama").click()
     done = page.get_by_role("region", name="What is done")
     expect(done).to_contain_text("6 frames are 2 places with 3 exposures each, merged first.", timeout=120_000)
+    before = page.get_by_role("img", name="Before: what it would be without the merge's work")
+    page.get_by_role("button", name="Before").click()
+    expect(before).to_be_visible()
+    page.wait_for_function("image => image.complete && image.naturalWidth > 0", arg=before.element_handle())
+    page.keyboard.press("o")
+    expect(before).to_be_hidden()
     page.get_by_role("checkbox", name="merge the exposures of each place first").click()
     expect(done).to_contain_text("6 of 6 frames take part", timeout=120_000)
 

@@ -123,16 +123,21 @@ def test_a_place_is_merged_once_for_all_looks_and_goes_with_the_master(
     again = look_at(frames, FLAT.model_copy(update={"projection": "cylinder"}), NO_LENSES, nobody, another, "k")
     assert len(names) == 2 and again.report["projection"] == "cylinder"
     assert again.report["frames"] == look.report["frames"]
+    # without a frame only its place is merged again; what is broken is as well, and what killed processes left goes
+    look_at(frames, FLAT.model_copy(update={"leave_out": (5,)}), NO_LENSES, nobody, another, "k")
+    assert names[2:] == ["TW-0910.dng"]
     (places,) = tmp_path.glob("*.places")
-    # what is broken is merged again, and what killed processes left goes
-    (places / "told").write_bytes(b"cut off")
-    (tmp_path / f".x.{2**22 + 1}-ab.places").mkdir()
-    living = tmp_path / f".y.{os.getpid()}-ab.places"
+    (places / "0-0-1-2.told").write_bytes(b"cut off")
+    (places / "3-3-4-5").unlink()
+    begun = tmp_path / f".x.places.{2**22 + 1}-ab.part"
+    begun.mkdir()
+    (begun / "0.planes").write_bytes(b"0")
+    living = tmp_path / f".y.places.{os.getpid()}-ab.part"
     living.mkdir()
     broken = Kept()
     broken.folder = tmp_path
     made = merged(frames, FLAT, NO_LENSES, "test", [], kept=broken, key="k")
-    assert len(names) == 4 and made.report["frames"] == look.report["frames"]
+    assert names[3:] == ["TW-0900.dng", "TW-0910.dng"] and made.report["frames"] == look.report["frames"]
     assert {p.name for p in tmp_path.iterdir() if "places" in p.name} == {living.name}
 
 
@@ -167,7 +172,7 @@ def test_a_full_disk_is_said_and_nothing_stays(folder: Path, tmp_path: Path, mon
 
     kept = Kept()
     kept.folder = tmp_path
-    monkeypatch.setattr(np, "memmap", full)
+    monkeypatch.setattr(os, "fsync", full)
     with pytest.raises(MergeError, match=r"The merged places could not be kept: No space left on device\."):
         look_at(frames_of(folder), FLAT, NO_LENSES, nobody, kept, "k")
     assert list(tmp_path.iterdir()) == []

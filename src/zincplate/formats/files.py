@@ -6,6 +6,7 @@ same file at once.
 
 import os
 import secrets
+import shutil
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
@@ -26,11 +27,11 @@ def temporary_beside(path: Path) -> Path:
 
 
 def sweep_parts(*folders: Path) -> int:
-    """Removes what killed processes had begun to write; returns how much. What a running process writes stays."""
+    """Removes files and folders that killed processes had begun to write; returns how many. What a running one writes stays."""
     count = 0
     for folder in folders:
-        for place, _, names in os.walk(folder):
-            for name in names:
+        for place, inner, names in os.walk(folder):
+            for name in (*names, *inner):
                 if not (name.startswith(".") and name.endswith(_ENDING)):
                     continue
                 writer, dash, _ = name.removesuffix(_ENDING).rpartition(".")[2].partition("-")
@@ -39,7 +40,10 @@ def sweep_parts(*folders: Path) -> int:
                 with suppress(OSError):
                     # written by an older program: no process is named, but nobody writes for an hour
                     if not alive and (dash or time.time() - path.stat().st_mtime > _NOBODY_WRITES_S):
-                        path.unlink()
+                        if path.is_dir():
+                            shutil.rmtree(path)
+                        else:
+                            path.unlink()
                         count += 1
     return count
 

@@ -44,8 +44,8 @@ OPTIONS: dict[Kind, type[Options]] = {
 MOST: dict[Kind, int] = {"bracket": 9, "panorama": 9 * 40, "focus": 100, "series": 100}
 
 
-def _name_of_places(frames: Sequence[Opened], options: PanoramaOptions, key: str) -> str:
-    told = f"places {key} {[f.name for f in frames]} {options.leave_out}"
+def _name_of_places(frames: Sequence[Opened], key: str) -> str:
+    told = f"places {key} {[f.name for f in frames]}"
     return hashlib.sha256(told.encode()).hexdigest()[:32]
 
 
@@ -58,7 +58,7 @@ def _places(
         return frames, options, None
     for frame in frames:
         belong([frames[0], frame], "panorama", one_size=False)
-    name = _name_of_places(frames, options, key)
+    name = _name_of_places(frames, key)
     places = places_of(frames, groups, options.leave_out, kept.places_folder(), name, breathe)
     return [p.opened for p in places], options.model_copy(update={"leave_out": ()}), places
 
@@ -156,7 +156,7 @@ def merged(
         made = panorama.merge_panorama(taken, found, layout, options, software, sources, share, tell)
         if places is None:
             return made
-        forget(kept.places_folder(), _name_of_places(frames, options, key))
+        forget(kept.places_folder(), _name_of_places(frames, key))
         return replace(made, reference=places[made.reference].reference)
     if isinstance(options, SeriesOptions):
         combined, looked = _series(frames, options, lenses, breathe, kept or Kept(), key)

@@ -3,9 +3,7 @@
 A place's plates stand in a file, as floats, so that memory need not hold them, and are kept for the next look at the same frames.
 """
 
-import os
 import pickle
-import secrets
 import shutil
 from collections import Counter
 from collections.abc import Callable, Sequence
@@ -18,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.formats.decoded import CameraColour, Decoded
+from zincplate.formats.files import sweep_parts, whole_file, write_file
 from zincplate.merges.bracket import colour_of, strips
 from zincplate.merges.errors import MergeError
 from zincplate.merges.judge import MOST, judge
@@ -71,8 +70,8 @@ class _Told:
     rows: tuple[PlaceRow, ...]
     colour: CameraColour
     light_ev: float | None
-    file: str
-    """Of its planes; empty for a place of one frame, which is taken as it is."""
+    planes: bool
+    """Whether there is a file of them; a place of one frame is taken as it is."""
 
 
 def groups_of(told_ev: Sequence[float | None]) -> list[list[int]] | None:
@@ -98,59 +97,58 @@ def places_of(
     frames: Sequence[Opened], groups: Sequence[Sequence[int]], leave_out: Sequence[int], folder: Path, key: str, breathe: Words
 ) -> list[Place]:
     """Every place merged (those of which all frames are left out by hand are missing); raises :class:`MergeError`. ``folder``
-    keeps the planes under ``key``, in place of any that were kept before."""
+    keeps each under ``key``, which names the frames, in place of what was kept for other frames."""
     target = folder / f"{key}.places"
-    told = _kept(target)
-    if told is None:
-        folder.mkdir(parents=True, exist_ok=True)
-        _sweep(folder)
-        work = folder / f".{key}.{os.getpid()}-{secrets.token_hex(4)}.places"
-        work.mkdir()
-        try:
-            told = [t for g in groups if (t := _merged(frames, g, leave_out, work, breathe)) is not None]
-            (work / "told").write_bytes(pickle.dumps((FORM, told), protocol=5))
-            with suppress(OSError):  # another process was as quick
-                work.rename(target)
-            found = [_place(frames, t, target if target.is_dir() else work) for t in told]
-        except OSError as error:
-            raise MergeError(f"The merged places could not be kept: {error.strerror}.") from error
-        finally:
-            shutil.rmtree(work, ignore_errors=True)
-        return found
-    return [_place(frames, t, target) for t in told]
+    found = []
+    try:
+        _sweep(folder, target)
+        target.mkdir(parents=True, exist_ok=True)
+        for group in groups:
+            able = [i for i in group if i not in leave_out]
+            if not able:
+                continue
+            file = target / "-".join(str(i) for i in (group[0], *able))
+            told = _kept(file)
+            if told is None:
+                told = _merged(frames, group, able, file, breathe)
+                write_file(file.with_suffix(".told"), pickle.dumps((FORM, told), protocol=5))
+            found.append(_place(frames, told, file))
+    except OSError as error:
+        raise MergeError(f"The merged places could not be kept: {error.strerror}.") from error
+    finally:
+        with suppress(OSError):
+            target.rmdir()  # nothing came of it
+    return found
 
 
 def forget(folder: Path, key: str) -> None:
-    """Removes the planes that are kept under ``key``."""
+    """Removes what is kept under ``key``."""
     shutil.rmtree(folder / f"{key}.places", ignore_errors=True)
 
 
-def _kept(folder: Path) -> list[_Told] | None:
+def _kept(file: Path) -> _Told | None:
     try:
-        form, told = pickle.loads((folder / "told").read_bytes())
-    except Exception:  # not there, cut off, or by another version of the program: they are merged again
+        form, told = pickle.loads(file.with_suffix(".told").read_bytes())
+    except Exception:  # not there, cut off, or by another version of the program: it is merged again
         return None
-    return told if form == FORM else None
+    return told if form == FORM and (not told.planes or file.is_file()) else None
 
 
-def _sweep(folder: Path) -> None:
-    """Room for new planes: older ones, and what killed processes had begun. Who has them open still reads them."""
+def _sweep(folder: Path, target: Path) -> None:
+    """Room for new planes: those of other frames, and what killed processes had begun. Who has them open still reads them."""
     for old in folder.glob("*.places"):
-        writer = old.name.split(".")[2].partition("-")[0] if old.name.startswith(".") else ""
-        if not (writer.isdigit() and Path(f"/proc/{writer}").exists()):
+        if old != target:
             shutil.rmtree(old, ignore_errors=True)
+    sweep_parts(folder)
 
 
-def _merged(frames: Sequence[Opened], group: Sequence[int], leave_out: Sequence[int], work: Path, breathe: Words) -> _Told | None:
-    able = [i for i in group if i not in leave_out]
-    if not able:
-        return None
+def _merged(frames: Sequence[Opened], group: Sequence[int], able: Sequence[int], file: Path, breathe: Words) -> _Told:
     if len(able) == 1:
         one = frames[able[0]]
         rows = tuple(PlaceRow(i in able, 0.0, None, 1.0, 0.0, "" if i in able else "left out by hand") for i in group)
         colour = one.source.camera
         assert colour is not None
-        return _Told(tuple(group), able[0], rows, colour, one.told_ev, "")
+        return _Told(tuple(group), able[0], rows, colour, one.told_ev, False)
     mine = [frames[i] for i in group]
     options = BracketOptions(leave_out=tuple(k for k, i in enumerate(group) if i not in able))
     try:
@@ -158,33 +156,31 @@ def _merged(frames: Sequence[Opened], group: Sequence[int], leave_out: Sequence[
     except MergeError as error:
         raise MergeError(f"{_called(mine)}: {error}") from error
     reference = mine[judged.reference]
-    colour, source = colour_of(mine, judged), reference.source
-    file = f"{group[0]}.planes"
-    planes = np.memmap(work / file, np.float32, "w+", shape=(source.height, source.width, 3))
+    colour = colour_of(mine, judged)
     scale = 1 / np.asarray(colour.as_shot_neutral, np.float32)
-    for strip in strips(mine, judged, lambda _: breathe(f"merging {_called(mine)}")):
-        rows_of = strip.camera_values.shape[1]
-        planes[strip.top : strip.top + rows_of] = strip.camera_values.transpose(1, 2, 0) * scale
-    planes.flush()
+    # written, not mapped: a full disk is an error then, and not the end of the process
+    with whole_file(file, replace=True) as planes:
+        for strip in strips(mine, judged, lambda _: breathe(f"merging {_called(mine)}")):
+            planes.write(np.ascontiguousarray(strip.camera_values.transpose(1, 2, 0) * scale).data)
     rows = tuple(PlaceRow(not f.reason, f.exposure_ev, f.told_ev, f.sharpness, f.clipped, f.reason) for f in judged.figures)
     # 1 is where the darkest exposure clips: its light is what the planes' values are told in
     darkest = min(judged.members, key=lambda k: judged.exposure[k])
     light = None if reference.told_ev is None else reference.told_ev + float(np.log2(judged.exposure[darkest]))
-    return _Told(tuple(group), group[judged.reference], rows, colour, light, file)
+    return _Told(tuple(group), group[judged.reference], rows, colour, light, True)
 
 
 def _called(frames: Sequence[Opened]) -> str:
     return f"{frames[0].name} to {frames[-1].name}"
 
 
-def _place(frames: Sequence[Opened], told: _Told, folder: Path) -> Place:
+def _place(frames: Sequence[Opened], told: _Told, file: Path) -> Place:
     reference = frames[told.reference]
     name = _called([frames[i] for i in told.frames]) if len(told.frames) > 1 else reference.name
-    if not told.file:
+    if not told.planes:
         return Place(told.frames, told.reference, name, told.rows, replace(reference, name=name))
     source = reference.source
     # copied on writing, which nobody does: kernels take arrays that cannot be written for another kind
-    planes = np.asarray(np.memmap(folder / told.file, np.float32, "c", shape=(source.height, source.width, 3)))
+    planes = np.asarray(np.memmap(file, np.float32, "c", shape=(source.height, source.width, 3)))
     capture = replace(source.capture, orientation=1, width=source.width, height=source.height, notes=())
     decoded = Decoded("camera", planes, capture, told.colour, white=1.0, balanced=True)
     one = opened([(name, Source(decoded))])[0]
