@@ -1,5 +1,7 @@
 """Size, turn and shift between two pictures, against pictures resampled by known ones; frames of a focus series mixed."""
 
+from typing import Any
+
 import cv2
 import numpy as np
 import pytest
@@ -28,6 +30,14 @@ def about_middle(scale: float, turn: float, x: float, y: float, shape: tuple[int
     return middle @ np.array([[c, -s, x], [s, c, y], [0, 0, 1.0]]) @ np.linalg.inv(middle)
 
 
+def found_by(first: np.ndarray, second: np.ndarray, usable: np.ndarray | None = None, **how: Any) -> tuple[np.ndarray, float]:
+    looks = Smoothed.of(first, BLUR_PX), Smoothed.of(second, BLUR_PX)
+    start = how.pop("start", np.eye(3))
+    found = similarity(*looks, np.ones(first.shape, bool) if usable is None else usable, start, 3, 5.0, **how)
+    assert found is not None
+    return found
+
+
 def corners_apart(found: np.ndarray, truth: np.ndarray, shape: tuple[int, int]) -> float:
     h, w = shape
     corners = np.array([[0, 0, 1], [w - 1, 0, 1], [w - 1, h - 1, 1], [0, h - 1, 1.0]]).T
@@ -40,9 +50,7 @@ def test_what_was_moved_is_found(scale: float, turn: float, x: float, y: float) 
     first = drawing()
     truth = about_middle(scale, turn, x, y, first.shape)
     second = moved(first, truth) + np.float32(0.3)  # another exposure
-    usable = np.ones(first.shape, bool)
-    looks = Smoothed.of(first, BLUR_PX), Smoothed.of(second, BLUR_PX)
-    found, deviation = similarity(*looks, usable, np.eye(3), 3, 5.0)
+    found, deviation = found_by(first, second)
     assert corners_apart(found, truth, first.shape) < 0.03
     assert 0 < deviation < 0.02
 
@@ -52,21 +60,20 @@ def test_what_another_picture_covers_does_not_pull() -> None:
     truth = about_middle(1.003, 0.001, 0.5, 0.2, first.shape)
     second = moved(first, truth)
     second[80:200, 100:220] = drawing(120, 120, 9)
-    usable = np.ones(first.shape, bool)
-    looks = Smoothed.of(first, BLUR_PX), Smoothed.of(second, BLUR_PX)
-    assert corners_apart(similarity(*looks, usable, np.eye(3), 3, 5.0)[0], truth, first.shape) < 0.05
+    assert corners_apart(found_by(first, second)[0], truth, first.shape) < 0.05
     # and what is not to be used has no say, whatever it shows
+    usable = np.ones(first.shape, bool)
     usable[:, 200:] = False
     second[:, 212:] = 50.0
-    looks = Smoothed.of(first, BLUR_PX), Smoothed.of(second, BLUR_PX)
-    assert corners_apart(similarity(*looks, usable, np.eye(3), 3, 5.0)[0], truth, first.shape) < 0.2
+    assert corners_apart(found_by(first, second, usable)[0], truth, first.shape) < 0.2
+    usable[:] = False
+    assert similarity(Smoothed.of(first, BLUR_PX), Smoothed.of(second, BLUR_PX), usable, np.eye(3), 3, 5.0) is None
 
 
 def test_size_alone() -> None:
     first = drawing()
     second = moved(first, about_middle(1.005, 0, 0, 0, first.shape))
-    looks = Smoothed.of(first, BLUR_PX), Smoothed.of(second, BLUR_PX)
-    found, _ = similarity(*looks, np.ones(first.shape, bool), about_middle(1.002, 0.001, 1, 1, first.shape), 3, 5.0, True)
+    found, _ = found_by(first, second, start=about_middle(1.002, 0.001, 1, 1, first.shape), size_only=True)
     assert corners_apart(found, about_middle(found[0, 0], 0, 0, 0, first.shape), first.shape) < 1e-3
     assert found[0, 0] == pytest.approx(1.005, abs=5e-5)
 

@@ -17,8 +17,9 @@ Mask = NDArray[np.bool_]
 
 ROUNDS = 12
 EDGE_PX = 4
-"""A cubic reads so far, and a pixel more."""
+"""Nearer to the edge blurs and slopes are made up."""
 SETTLED_PX = 1e-3
+FEWEST = 50
 ENOUGH = 20_000
 """Places that tell how far most lie apart."""
 
@@ -111,9 +112,9 @@ def _summed(rest, slopes, there, level, scale, every, height, width, sums):
 
 def similarity(
     first: Smoothed, second: Smoothed, usable: Mask, start: Float64, every: int, correlated: float, size_only: bool = False
-) -> tuple[Float64, float]:
+) -> tuple[Float64, float] | None:
     """The similarity (3, 3) from places of the first picture to places of the second, from a start near it, and how far its shift
-    is known (pixels).
+    is known (pixels); None where too few places of it show anything.
 
     ``usable`` (h, w) says where the first picture counts; ``every``-th place in each direction is looked at; ``correlated`` is
     how many of them the blur makes one of. With ``size_only`` turn and shift are taken to be none.
@@ -132,8 +133,8 @@ def similarity(
     for _ in range(ROUNDS):
         _looked_at(first.picture, first.slopes, second.picture, second.slopes, usable, p, every, rest, slopes, there)
         values = rest[there]
-        if values.size < 5:
-            return np.asarray(start), float("inf")
+        if values.size < FEWEST:
+            return None
         few = values[:: max(values.size // ENOUGH, 1)]
         level = float(np.median(few))
         scale = 4 * 1.4826 * float(np.median(np.abs(few - np.float32(level)))) + 1e-6

@@ -149,7 +149,7 @@ def _chained(
     # on a tripod only the size changes: what blur pretends beyond that would shift the frames
     if pairs and all(_stood(matrix, views[a]) for a, _, matrix, _ in pairs):
         again = all_of(lambda p: _nearer(looks, p[0], p[1], p[2], True), pairs)
-        pairs = [(a, b, *found) for (a, b, _, _), found in zip(pairs, again, strict=True)]
+        pairs = [(p[0], p[1], *found) if found is not None else p for p, found in zip(pairs, again, strict=True)]
     for a, b, matrix, known in pairs:
         full = rescaled(matrix, 1 / views[a].step, 1.0, views[a].origin)
         figures[b].residual_px = known * views[a].step
@@ -162,7 +162,7 @@ def _laid(looks: _Looks, first: int, second: int) -> tuple[Float64, float] | Non
     return None if found is None else _nearer(looks, first, second, found.homography)
 
 
-def _nearer(looks: _Looks, first: int, second: int, rough: Float64, size_only: bool = False) -> tuple[Float64, float]:
+def _nearer(looks: _Looks, first: int, second: int, rough: Float64, size_only: bool = False) -> tuple[Float64, float] | None:
     """Focusing changes nothing but size, turn and shift. Both are blurred, so that what is sharp in one only does not pull."""
     usable = looks.views[first].shown
     return similarity(looks[first][1], looks[second][1], usable, rough, EVERY_PX, CORRELATED_PX, size_only)
