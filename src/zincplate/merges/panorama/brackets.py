@@ -31,7 +31,7 @@ SAME_EV = 0.15
 """Exposures nearer than that are one: with it the next place begins."""
 LEAST_SPAN_EV = 0.9
 """Of a place's exposures: what changes less is an exposure that followed the light."""
-MOSTLY = 0.75
+MOSTLY = 0.6
 """Of the places, at least, have as many exposures as most."""
 FORM = 1
 """Of what is kept: others are merged again."""
