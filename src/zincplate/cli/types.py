@@ -1,8 +1,10 @@
 """Writes the page's generated TypeScript: control facts from the parameter models; the types come with the OpenAPI document."""
 
 import json
+from collections.abc import Iterable
 from typing import Any, get_args
 
+from zincplate.merges.kinds import MOST, OPTIONS
 from zincplate.ops.areas import FoundKind
 from zincplate.ops.base import STEPS
 from zincplate.ops.passes.passes import BLENDS, ONLY_NORMAL, Controls
@@ -37,6 +39,23 @@ def _is_term(part: dict[str, Any]) -> bool:
     return {"kind", "join"} <= set(part.get("properties", {}))
 
 
+def _merges() -> list[str]:
+    """What the page knows of merges: how many frames each kind takes, its options as they are at first, its gauges."""
+    plain = {kind: options().model_dump(mode="json") for kind, options in OPTIONS.items()}
+    types = ", ".join(f'{kind}: components["schemas"]["{options.__name__}"]' for kind, options in OPTIONS.items())
+    facts = {kind: _facts(options.model_json_schema()) for kind, options in OPTIONS.items()}
+    gauges = ", ".join(f"{kind}: Record<{_either(found)}, Facts>" for kind, found in facts.items())
+    return [
+        f"export const MERGE_MOST = {json.dumps(MOST)} as const;",
+        f"export const MERGE_PLAIN: {{ {types} }} = {json.dumps(plain)};",
+        f"export const MERGE_FACTS = {json.dumps(facts)} as unknown as {{ {gauges} }};",
+    ]
+
+
+def _either(names: Iterable[str]) -> str:
+    return " | ".join(json.dumps(name) for name in names) or "never"
+
+
 def typescript() -> str:
     """The whole generated file."""
     schema = recipe_schema()
@@ -65,6 +84,7 @@ def typescript() -> str:
         'export type Repair = Recipe["repair"]["repairs"][number];',
         f"export const STEPS = {json.dumps(STEPS)} as const;",
         "export type Step = (typeof STEPS)[number];",
+        *_merges(),
         f"export const NEUTRAL = {json.dumps(facts['neutral'])} as unknown as {{ raw: Recipe; rendered: Recipe }};",
         "",
     ]

@@ -4,6 +4,8 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from zincplate.ops.base import gauge
+
 
 class BracketOptions(BaseModel):
     """Of a bracket. Frames are counted from 0 in the order that is given."""
@@ -13,7 +15,10 @@ class BracketOptions(BaseModel):
     kind: Literal["bracket"] = "bracket"
     align: bool = True
     """Lay hand-held frames on each other."""
-    ghosts: float = Field(default=60.0, ge=0, le=100)
+    ghosts: float = gauge(
+        "Ghost removal", neutral=60, low=0, high=100, step=5,
+        help="How small a difference counts as a movement. 0 adds everything up.",
+    )  # fmt: skip
     """How much is taken for movement: 0 nothing, 100 also small differences."""
     reference: int | None = Field(default=None, ge=0)
     """The frame whose place, light and colour count; None chooses."""

@@ -4,6 +4,8 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from zincplate.ops.base import gauge
+
 Role = Literal["light", "dark", "flat", "bias", "land"]
 
 
@@ -15,7 +17,10 @@ class SeriesOptions(BaseModel):
     kind: Literal["series"] = "series"
     method: Literal["clip", "median", "mean"] = "clip"
     """Mean of what agrees with the median; the median; the mean of all."""
-    deviations: float = Field(default=4.0, ge=1.5, le=12)
+    deviations: float = gauge(
+        "Leave out beyond", neutral=4, low=1.5, high=12, step=0.5, unit="\u03c3", decimals=1,
+        help="Standard deviations of noise from what most frames show: beyond, a frame's pixel is left out.",
+    )  # fmt: skip
     """Standard deviations of noise beyond which a frame's pixel is left out, with clip."""
     align: Literal["auto", "stars", "features", "none"] = "auto"
     """What frames are laid on each other by."""

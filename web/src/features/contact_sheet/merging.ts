@@ -1,10 +1,9 @@
 import { api, type Frame, need } from "../../api/client";
+import { MERGE_MOST, MERGE_PLAIN } from "../../api/generated/recipe";
 import type { FrameSet } from "../../state/frames";
 import { complain, useNotices } from "../../state/notices";
 import { go, type MergeKind } from "../../state/route";
-import { PLAIN } from "../merge/judgement";
 
-const MOST: Record<MergeKind, number> = { bracket: 9, panorama: 360, focus: 100, series: 100 };
 const NAMES: Record<MergeKind, string> = {
   bracket: "bracket",
   panorama: "panorama",
@@ -34,12 +33,12 @@ export function groupsOf(picked: readonly Frame[], sets: readonly FrameSet[]): {
   if (masters) return { as: "panorama", groups: all };
   const found = new Set([...groups.keys()].map((set) => OF_SETS[kinds.get(set) as FrameSet["kind"]]));
   const [as] = found;
-  const whole = [...groups.values()].every((ids) => ids.length >= 2 && ids.length <= MOST.bracket);
+  const whole = [...groups.values()].every((ids) => ids.length >= 2 && ids.length <= MERGE_MOST.bracket);
   if (found.size === 1 && as === "bracket" && whole) return { as, groups: [...groups.values()] };
   if (found.size === 1 && as) return { as, groups: all };
   // darks and flats are chosen with their sky
   if (found.has("series")) return { as: "series", groups: all };
-  return { as: taken.length <= MOST.bracket ? "bracket" : "panorama", groups: all };
+  return { as: taken.length <= MERGE_MOST.bracket ? "bracket" : "panorama", groups: all };
 }
 
 /** Opens the merge table with what a master was made from. */
@@ -55,7 +54,7 @@ async function makeAgain(shoot: number, master: Frame): Promise<void> {
 
 /** Why so many frames cannot be merged as that; empty when they can. */
 export const tooMany = (as: MergeKind, count: number): string =>
-  count > MOST[as] ? `A ${NAMES[as]} is made of 2 to ${MOST[as]} frames; these are ${count}.` : "";
+  count > MERGE_MOST[as] ? `A ${NAMES[as]} is made of 2 to ${MERGE_MOST[as]} frames; these are ${count}.` : "";
 
 /** Opens the merge table, or what a master was made from; returns the brackets when several are chosen: then it has to be asked
  *  what they are to become. */
@@ -83,7 +82,7 @@ export async function makeEach(groups: readonly number[][]): Promise<void> {
         api.POST("/api/merges", {
           body: {
             frames,
-            options: PLAIN.bracket,
+            options: MERGE_PLAIN.bracket,
             look: "Range, natural",
             replaces: null,
             request_key: crypto.randomUUID(),

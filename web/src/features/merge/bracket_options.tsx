@@ -1,19 +1,8 @@
 import type { Frame } from "../../api/client";
-import type { GaugeFacts } from "../../ui/gauge";
+import { MERGE_FACTS } from "../../api/generated/recipe";
 import type { BracketOptions, Judged } from "./judgement";
 import { ChoiceRow, NumberRow, SwitchRow } from "./option_rows";
 import { stem } from "./stem";
-
-const GHOSTS: GaugeFacts = {
-  label: "Ghost removal",
-  unit: "",
-  help: "How small a difference counts as a movement. 0 adds everything up.",
-  low: 0,
-  high: 100,
-  step: 5,
-  decimals: 0,
-  scale: "linear",
-};
 
 interface Props {
   options: BracketOptions;
@@ -28,7 +17,7 @@ export function BracketRows({ options, frames, judged, set, onRegion }: Props) {
   const taking = (i: number) => judged?.frames[i]?.takes_part ?? true;
   return (
     <>
-      <NumberRow facts={GHOSTS} value={options.ghosts ?? 60} neutral={60} onSet={(value) => set({ ghosts: value })} />
+      <NumberRow facts={MERGE_FACTS.bracket.ghosts} value={options.ghosts} onSet={(value) => set({ ghosts: value })} />
       {judged?.regions?.map((r) => (
         <ChoiceRow
           key={r.number}

@@ -5,7 +5,7 @@ import type { FocusOptions, Judged } from "./judgement";
 import { ChoiceRow, NumberRow, SwitchRow } from "./option_rows";
 import { stem } from "./stem";
 
-const BRUSH: GaugeFacts = {
+const BRUSH: GaugeFacts & { neutral: number } = {
   label: "Brush",
   unit: "%",
   help: "How wide a stroke is, in hundredths of the picture's width.",
@@ -14,6 +14,7 @@ const BRUSH: GaugeFacts = {
   step: 0.5,
   decimals: 1,
   scale: "log",
+  neutral: 4,
 };
 
 /** What strokes on the picture take: the frame, and how wide they are (shares of the picture's width). */
@@ -52,7 +53,6 @@ export function FocusRows({ options, frames, judged, brush, setBrush, set }: Pro
         <NumberRow
           facts={BRUSH}
           value={brush.radius * 200}
-          neutral={4}
           onSet={(width) => setBrush({ ...brush, radius: width / 200 })}
         />
       )}

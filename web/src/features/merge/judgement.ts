@@ -30,42 +30,6 @@ export interface Judged extends Report {
   across_degrees?: number;
 }
 
-/** Options as they are at first. */
-export const PLAIN: {
-  bracket: BracketOptions;
-  panorama: PanoramaOptions;
-  focus: FocusOptions;
-  series: SeriesOptions;
-} = {
-  focus: { kind: "focus", align: true, reference: null, leave_out: [], touches: [] },
-  series: {
-    kind: "series",
-    method: "clip",
-    deviations: 4,
-    align: "auto",
-    even_sky: true,
-    still_land: false,
-    roles: {},
-    reference: null,
-    leave_out: [],
-    take: [],
-  },
-  bracket: { kind: "bracket", align: true, ghosts: 60, reference: null, leave_out: [], take: [], base: {} },
-  panorama: {
-    kind: "panorama",
-    projection: "auto",
-    yaw_degrees: 0,
-    pitch_degrees: 0,
-    roll_degrees: 0,
-    cut: true,
-    rectangle: 0,
-    even: true,
-    profile: true,
-    brackets: true,
-    leave_out: [],
-  },
-};
-
 const without = (list: readonly number[], one: number) => list.filter((n) => n !== one);
 
 /** Options with a frame switched on or off by hand. */

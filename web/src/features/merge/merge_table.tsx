@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { api, type Frame, need } from "../../api/client";
+import { MERGE_PLAIN } from "../../api/generated/recipe";
 import { isActive, useJobs } from "../../state/jobs";
 import { complain, useNotices } from "../../state/notices";
 import { once } from "../../state/once";
@@ -14,7 +15,7 @@ import { JobsButton } from "../jobs/jobs_button";
 import { BracketRows } from "./bracket_options";
 import { type Brush, FocusRows } from "./focus_options";
 import { FrameRows } from "./frame_rows";
-import { type Options, PLAIN, switched, useJudgement } from "./judgement";
+import { type Options, switched, useJudgement } from "./judgement";
 import { MergePicture } from "./merge_picture";
 import { ChoiceRow } from "./option_rows";
 import { PanoramaRows } from "./panorama_options";
@@ -61,7 +62,7 @@ export function MergeTable({
     () => ids.map((id) => data?.frames.find((f) => f.id === id)).filter((f): f is Frame => f !== undefined),
     [ids, data],
   );
-  const [options, setOptions] = useState<Options | null>(again ? null : PLAIN[as]);
+  const [options, setOptions] = useState<Options | null>(again ? null : MERGE_PLAIN[as]);
   const [look, setLook] = useState(as === "bracket" ? "Range, natural" : "plain");
   const [whole, setWhole] = useState(true);
   const [outlined, setOutlined] = useState(as !== "focus");
@@ -77,15 +78,17 @@ export function MergeTable({
     // a master that is made again begins with what it was made with; frames that are gone are counted no more
     need(api.GET("/api/frames/{id}/made", { params: { path: { id: again } } }))
       .then((made) => {
-        setOptions(made.sources.every((s) => s.frame !== null) ? (made.options as Options) : PLAIN[as]);
+        // an older master knows less to be told
+        const kept = made.sources.every((s) => s.frame !== null) ? made.options : {};
+        setOptions({ ...MERGE_PLAIN[as], ...kept } as Options);
         setStale(made.stale);
       })
       .catch((e: unknown) => {
         complain(e);
-        setOptions(PLAIN[as]);
+        setOptions(MERGE_PLAIN[as]);
       });
   }, [again, as]);
-  const used = options ?? PLAIN[as];
+  const used = options ?? MERGE_PLAIN[as];
   const there = options ? frames.map((f) => f.id) : [];
   const { judged, progress, note, failed, busy } = useJudgement(there, used);
   const job = useJobs((s) => s.jobs.find((j) => j.id === making));
@@ -146,7 +149,7 @@ export function MergeTable({
           </Button>
         )}
         <Button
-          pressed={before}
+          pressed={before && Boolean(judged?.before)}
           disabled={!judged?.before}
           title={`${BEFORE[as]} (O)`}
           onClick={() => setBefore(!before)}

@@ -52,13 +52,11 @@ export function SwitchRow({ label, on, onSet }: { label: string; on: boolean; on
 export function NumberRow({
   facts,
   value,
-  neutral,
   signed,
   onSet,
 }: {
-  facts: GaugeFacts;
+  facts: GaugeFacts & { neutral: number };
   value: number;
-  neutral: number;
   signed?: boolean;
   onSet: (value: number) => void;
 }) {
@@ -71,11 +69,11 @@ export function NumberRow({
     <Gauge
       facts={facts}
       value={draft ?? value}
-      neutral={neutral}
+      neutral={facts.neutral}
       signed={signed ?? false}
       onDraft={setDraft}
       onSet={settle}
-      onReset={() => settle(neutral)}
+      onReset={() => settle(facts.neutral)}
       onCancel={() => setDraft(null)}
     />
   );

@@ -1,34 +1,8 @@
-import type { GaugeFacts } from "../../ui/gauge";
+import { MERGE_FACTS } from "../../api/generated/recipe";
 import type { Judged, PanoramaOptions } from "./judgement";
 import { ChoiceRow, NumberRow, SwitchRow } from "./option_rows";
 
-const degrees = (label: string, help: string, most: number): GaugeFacts => ({
-  label,
-  unit: "\u00b0",
-  help,
-  low: -most,
-  high: most,
-  step: 0.1,
-  decimals: 1,
-  scale: "middle",
-});
-const HORIZON = degrees(
-  "Horizon",
-  "How far up the view looks: a horizon that bulges becomes straight. The picture can be dragged as well.",
-  90,
-);
-const LEAN = degrees("Lean", "Turns the horizon.", 45);
-const MIDDLE = degrees("Middle", "Which way the middle of the picture looks.", 180);
-const RECTANGLE: GaugeFacts = {
-  label: "Bend to a rectangle",
-  unit: "%",
-  help: "Bends the outline so that less has to be cut off. Straight lines stay as straight as they can.",
-  low: 0,
-  high: 100,
-  step: 5,
-  decimals: 0,
-  scale: "linear",
-};
+const FACTS = MERGE_FACTS.panorama;
 const WORDS = {
   flat: "flat: lines stay straight",
   straightened: "straightened: wide, uprights straight",
@@ -56,32 +30,24 @@ export function PanoramaRows({ options, judged, set }: Props) {
         ))}
       </ChoiceRow>
       <NumberRow
-        facts={HORIZON}
-        value={options.pitch_degrees ?? 0}
-        neutral={0}
+        facts={FACTS.pitch_degrees}
+        value={options.pitch_degrees}
         signed
         onSet={(pitch_degrees) => set({ pitch_degrees })}
       />
       <NumberRow
-        facts={LEAN}
-        value={options.roll_degrees ?? 0}
-        neutral={0}
+        facts={FACTS.roll_degrees}
+        value={options.roll_degrees}
         signed
         onSet={(roll_degrees) => set({ roll_degrees })}
       />
       <NumberRow
-        facts={MIDDLE}
-        value={options.yaw_degrees ?? 0}
-        neutral={0}
+        facts={FACTS.yaw_degrees}
+        value={options.yaw_degrees}
         signed
         onSet={(yaw_degrees) => set({ yaw_degrees })}
       />
-      <NumberRow
-        facts={RECTANGLE}
-        value={options.rectangle ?? 0}
-        neutral={0}
-        onSet={(rectangle) => set({ rectangle })}
-      />
+      <NumberRow facts={FACTS.rectangle} value={options.rectangle} onSet={(rectangle) => set({ rectangle })} />
       <SwitchRow label="cut to what is covered" on={options.cut ?? true} onSet={(cut) => set({ cut })} />
       <SwitchRow label="make light and fall-off alike" on={options.even ?? true} onSet={(even) => set({ even })} />
       <SwitchRow

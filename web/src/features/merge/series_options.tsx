@@ -1,19 +1,8 @@
 import type { Frame } from "../../api/client";
-import type { GaugeFacts } from "../../ui/gauge";
+import { MERGE_FACTS } from "../../api/generated/recipe";
 import type { Judged, SeriesOptions } from "./judgement";
 import { ChoiceRow, NumberRow, SwitchRow } from "./option_rows";
 import { stem } from "./stem";
-
-const DEVIATIONS: GaugeFacts = {
-  label: "Leave out beyond",
-  unit: "\u03c3",
-  help: "Standard deviations of noise from what most frames show: beyond, a frame's pixel is left out.",
-  low: 1.5,
-  high: 12,
-  step: 0.5,
-  decimals: 1,
-  scale: "linear",
-};
 
 interface Props {
   options: SeriesOptions;
@@ -34,9 +23,8 @@ export function SeriesRows({ options, frames, judged, set }: Props) {
       </ChoiceRow>
       {(options.method ?? "clip") === "clip" && (
         <NumberRow
-          facts={DEVIATIONS}
-          value={options.deviations ?? 4}
-          neutral={4}
+          facts={MERGE_FACTS.series.deviations}
+          value={options.deviations}
           onSet={(deviations) => set({ deviations })}
         />
       )}
