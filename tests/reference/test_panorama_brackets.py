@@ -54,6 +54,7 @@ def frames_of(folder: Path) -> list[Opened]:
         ([0, -2, 2, 0, 2, 0, -2, 2, 0, -2, 2], [[0, 1, 2], [3, 4], [5, 6, 7], [8, 9, 10]]),
         ([0, -2, 2, 0, 2, 0, -2, 2], [[0, 1, 2], [3, 4], [5, 6, 7]]),
         ([0, -2, 2, 0, -2], None),  # of two places nobody knows
+        ([0, -2, 0, -2, 0, -0.5], None),
         ([0] * 7, None),
         ([0, 0, 0, -1, 0, 0, 0], None),  # one metered differently
         ([0, 0.3, 0.6, 0.3, 0, 0.3, 0.6], None),  # exposures that follow the light

@@ -89,7 +89,8 @@ def groups_of(told_ev: Sequence[float | None]) -> list[list[int]] | None:
     most, count = Counter(len(g) for g in groups).most_common(1)[0]
     usual = [[told_ev[i] for i in g] for g in groups if len(g) == most]
     spans = [max(g) - min(g) for g in usual]  # type: ignore[type-var, operator]
-    if len(groups) < 2 or most < 2 or count < MOSTLY * len(groups) or min(spans) < LEAST_SPAN_EV:
+    # a place of one frame spans nothing
+    if len(groups) < 2 or count < MOSTLY * len(groups) or min(spans) < LEAST_SPAN_EV:
         return None
     return groups
 
