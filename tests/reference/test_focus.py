@@ -205,3 +205,10 @@ def test_before_is_the_reference_alone(bowl: dict[str, Any]) -> None:
     assert abs(float(look.before.mean()) - float(look.picture.mean())) < 2
     sharp, soft = (float(np.abs(np.diff(p[..., 1].astype(int), axis=1)).mean()) for p in (look.picture, look.before))
     assert soft < 0.8 * sharp
+
+
+def test_every_column_is_mixed_to_its_end(bowl: dict[str, Any]) -> None:
+    """Of each frame only the columns are read in which it counts: none may be missing at the end of them."""
+    green = bowl["out"][1]
+    for end, beside in ((0, 1), (-1, -2)):
+        assert (green[:, end] > 0.5 * green[:, beside]).mean() > 0.95

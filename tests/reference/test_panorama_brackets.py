@@ -90,9 +90,11 @@ def test_it_is_made_in_one_go_and_shows_what_no_single_frame_does(folder: Path, 
     single_path.write_bytes(single.dng)
     wide, plain = (Source(decode(p)) for p in (path, single_path))
     assert abs(wide.width - plain.width) < 8 and abs(wide.height - plain.height) < 8
-    a, b = (s.window(60, 60, 900, 450)[1] * np.float32(2.0**s.camera.baseline_exposure_ev) for s in (wide, plain))  # type: ignore[union-attr]
+    all_a, all_b = (s.window(60, 60, 900, 450) * np.float32(2.0**s.camera.baseline_exposure_ev) for s in (wide, plain))  # type: ignore[union-attr]
+    a, b = all_a[1], all_b[1]
     dark = (b > np.quantile(b, 0.02)) & (b < np.quantile(b, 0.15))
-    assert float(np.median(a[dark] / b[dark])) == pytest.approx(1.0, abs=0.02)
+    ratios = [float(np.median(p[dark] / q[dark])) for p, q in zip(all_a, all_b, strict=True)]
+    assert ratios == pytest.approx([1.0] * 3, abs=0.02), "in every colour"
     # the brightest is what the darkest exposures say; the middle ones can but guess
     darkest = merged([frames[1], frames[4]], FLAT, NO_LENSES, "test", [])
     single_path.write_bytes(darkest.dng)
@@ -151,6 +153,21 @@ def test_frames_left_out_by_hand(folder: Path) -> None:
     assert look.report["left_out"] == [f"{frames[i].name}: left out by hand." for i in (1, 3, 5)]
     with pytest.raises(MergeError, match="2 to 40 frames; these are 1"):
         look_at(frames, FLAT.model_copy(update={"leave_out": (3, 4, 5)}), NO_LENSES, nobody, Kept(), "k")
+
+
+def test_a_place_without_its_darkest_frame_is_evened_by_what_it_stands_in(tmp_path: Path) -> None:
+    """Nothing is clipped here, so a brighter frame counts for place and colour than that whose light the values stand in."""
+    for place, yaw in enumerate((-11.0, 8.0)):
+        for k, ev in enumerate(STEPS):
+            taken(tmp_path, f"TW-09{place}{k}", yaw, ev=ev - 2.5)
+    frames = frames_of(tmp_path)
+    look = look_at(frames, FLAT.model_copy(update={"leave_out": (4,)}), NO_LENSES, nobody, Kept(), "k")
+    rows = look.report["frames"]
+    assert not any("its data say" in sentence for sentence in look.report["done"])
+    light = [row["exposure_ev"] for i, row in enumerate(rows) if i != 4]
+    assert [v - light[0] for v in light] == pytest.approx([0, -2, 2, 0, 2], abs=0.03)
+    reference = [row["reference"] for row in rows].index(True)
+    assert STEPS[reference % 3] > -2
 
 
 def test_switched_off_they_are_frames_like_any(folder: Path) -> None:

@@ -113,7 +113,7 @@ def look_at(
         drawn = {"seams": panorama.seams_of(layout), "points": panorama.points_of(found, layout.canvas), "outlines": {}}
         told = panorama.report_of(taken, found, layout, options)
         if places is not None:
-            told = as_told(told, places, [f.name for f in frames])
+            told = as_told(told, places, frames)
         picture = panorama.preview_of(taken, found, layout)
         return Look(told, picture, drawn, before=panorama.before_of(taken, found, layout))
     if isinstance(options, SeriesOptions):
@@ -152,7 +152,7 @@ def merged(
         found, views = _panorama(taken, counted, lenses, breathe, kept, f"{key} {options.leave_out}")
         layout = laid_out(taken, views, found, counted, breathe)
         del views
-        tell = None if places is None else partial(as_told, places=places, names=[f.name for f in frames])
+        tell = None if places is None else partial(as_told, places=places, frames=frames)
         made = panorama.merge_panorama(taken, found, layout, options, software, sources, share, tell)
         if places is None:
             return made

@@ -34,7 +34,7 @@ LEAST_SPAN_EV = 0.9
 """Of a place's exposures: what changes less is an exposure that followed the light."""
 MOSTLY = 0.6
 """Of the places, at least, have as many exposures as most."""
-FORM = 1
+FORM = 2
 """Of what is kept: others are merged again."""
 
 
@@ -44,7 +44,7 @@ class PlaceRow:
 
     takes_part: bool
     exposure_ev: float
-    told_ev: float | None
+    """Against the place's reference."""
     sharpness: float
     clipped: float
     reason: str
@@ -147,7 +147,7 @@ def _sweep(folder: Path, target: Path) -> None:
 def _merged(frames: Sequence[Opened], group: Sequence[int], able: Sequence[int], file: Path, breathe: Words) -> _Told:
     if len(able) == 1:
         one = frames[able[0]]
-        rows = tuple(PlaceRow(i in able, 0.0, None, 1.0, 0.0, "" if i in able else "left out by hand") for i in group)
+        rows = tuple(PlaceRow(i in able, 0.0, 1.0, 0.0, "" if i in able else "left out by hand") for i in group)
         colour = one.source.camera
         assert colour is not None
         return _Told(tuple(group), able[0], rows, colour, one.told_ev, False)
@@ -166,7 +166,7 @@ def _merged(frames: Sequence[Opened], group: Sequence[int], able: Sequence[int],
     with whole_file(file, replace=True) as planes:
         for strip in strips(mine, judged, lambda _: breathe(f"merging {_called(mine)}")):
             planes.write(np.ascontiguousarray(strip.camera_values.transpose(1, 2, 0) * scale).data)
-    rows = tuple(PlaceRow(not f.reason, f.exposure_ev, f.told_ev, f.sharpness, f.clipped, f.reason) for f in judged.figures)
+    rows = tuple(PlaceRow(not f.reason, f.exposure_ev, f.sharpness, f.clipped, f.reason) for f in judged.figures)
     # 1 is where the darkest exposure clips: its light is what the planes' values are told in
     told = None if reference.told_ev is None else reference.told_ev + float(light.min())
     return _Told(tuple(group), group[judged.reference], rows, colour, told, True)
@@ -190,31 +190,39 @@ def _place(frames: Sequence[Opened], told: _Told, file: Path) -> Place:
     return Place(told.frames, told.reference, name, told.rows, replace(one, light_ev=told.light_ev))
 
 
-def as_told(report: dict[str, Any], places: Sequence[Place], names: Sequence[str]) -> dict[str, Any]:
-    """The report of a panorama of places as one of all their frames: a row for each frame that was given."""
+def as_told(report: dict[str, Any], places: Sequence[Place], frames: Sequence[Opened]) -> dict[str, Any]:
+    """The report of a panorama of places as one of all their frames: a row for each frame that was given, its light against that
+    of the frame that counts."""
+    light = [float(frame.told_ev or 0.0) for frame in frames]  # all tell it: else there were no places
+    reference = next(p.reference for p, whole in zip(places, report["frames"], strict=True) if whole["reference"])
+    told = [round(ev - light[reference], 3) for ev in light]
     rows: list[dict[str, Any]] = [
         {
-            "name": name, "takes_part": False, "reference": False, "exposure_ev": 0.0, "told_ev": None, "sharpness": 1.0,
+            "name": frame.name, "takes_part": False, "reference": False, "exposure_ev": ev, "told_ev": ev, "sharpness": 1.0,
             "residual_px": 0.0, "neighbours": 0, "clipped": 0.0, "reason": "left out by hand",
         }
-        for name in names
+        for frame, ev in zip(frames, told, strict=True)
     ]  # fmt: skip
+    measured: dict[int, float] = {}
     for place, whole in zip(places, report["frames"], strict=True):
+        # a place's own exposure is that of its darkest frame
+        darkest = min(row.exposure_ev for row in place.rows if row.takes_part)
         for i, row in zip(place.frames, place.rows, strict=True):
-            reason = row.reason or whole["reason"]
+            measured[i] = whole["exposure_ev"] + row.exposure_ev - darkest
             rows[i] = {
                 **whole,
-                "name": names[i],
+                "name": frames[i].name,
                 "takes_part": row.takes_part and whole["takes_part"],
                 "reference": whole["reference"] and i == place.reference,
-                "exposure_ev": round(whole["exposure_ev"] + row.exposure_ev, 3),
-                "told_ev": None if row.told_ev is None else round(row.told_ev, 3),
+                "told_ev": told[i],
                 "sharpness": round(min(row.sharpness, whole["sharpness"]), 3),
                 "clipped": round(row.clipped, 4),
-                "reason": reason,
+                "reason": row.reason or whole["reason"],
             }
+    for i, ev in measured.items():
+        rows[i]["exposure_ev"] = round(ev - measured[reference], 3)
     left_out = [f"{row['name']}: {row['reason']}." for row in rows if row["reason"]]
     most = Counter(len(p.frames) for p in places).most_common(1)[0][0]
-    first = f"{len(names)} frames are {len(places)} places with {most} exposures each, merged first."
+    first = f"{len(frames)} frames are {len(places)} places with {most} exposures each, merged first."
     done = [sentence.replace(" frames take part", " places take part") for sentence in report["done"]]
     return {**report, "frames": rows, "left_out": left_out, "done": [first, *done]}
