@@ -4,7 +4,8 @@
 
 One change at a time: a comparison turned round or made strict, plus for minus, and for or, a number changed, a ``not`` or a
 statement taken away, a condition made always true. A change is caught when the tests fail or do not end in time. What survives
-either needs a test or changes nothing that anybody could see; the second is to be said where the figure is given.
+either needs a test or changes nothing that anybody could see; the second is to be said where the figure is given. Folders stand
+for the modules in them. Compiled kernels that call a changed one are compiled anew: numba itself looks at their own file only.
 """
 
 import argparse
@@ -12,9 +13,11 @@ import ast
 import os
 import random
 import shutil
+import signal
 import subprocess
 import sys
 import tempfile
+import time
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -79,6 +82,27 @@ def changes(tree: ast.Module) -> Iterator[tuple[int, str, ast.AST, str, object]]
             yield line, "call taken away", node, "value", ast.Constant(None)
 
 
+def importers(copy: Path, module: Path) -> list[Path]:
+    """Every file of the copy that imports the module, or one that does, and so on."""
+    named: dict[str, set[str]] = {}
+    where: dict[str, Path] = {}
+    for file in (copy / "src").rglob("*.py"):
+        name = ".".join(file.relative_to(copy / "src").with_suffix("").parts)
+        where[name] = file
+        named[name] = set()
+        for node in ast.walk(ast.parse(file.read_text())):
+            if isinstance(node, ast.ImportFrom) and node.module:
+                named[name] |= {node.module, *(f"{node.module}.{one.name}" for one in node.names)}
+            elif isinstance(node, ast.Import):
+                named[name] |= {one.name for one in node.names}
+    found = {".".join(module.relative_to(copy / "src").with_suffix("").parts)}
+    while True:
+        more = {name for name, names in named.items() if names & found} | found
+        if more == found:
+            return [where[name] for name in found]
+        found = more
+
+
 def main() -> int:
     """Prints survivors and the share that was caught; the exit code is 0 whatever it is."""
     parser = argparse.ArgumentParser(description=(__doc__ or "").splitlines()[0])
@@ -98,32 +122,40 @@ def main() -> int:
         environment = {**os.environ, "PYTHONPATH": str(copy / "src"), "NUMBA_CACHE_DIR": str(copy / "numba")}
         command = [sys.executable, "-W", "ignore", "-m", "pytest", "-x", "-q", *arguments.tests]
 
-        def passes() -> bool:
-            try:
-                return not subprocess.run(
-                    command, cwd=copy, env=environment, capture_output=True, timeout=arguments.timeout
-                ).returncode
-            except subprocess.TimeoutExpired:
-                return False
+        def passes(timeout_s: float) -> bool:
+            with subprocess.Popen(
+                command, cwd=copy, env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True
+            ) as run:
+                try:
+                    return not run.wait(timeout_s)
+                except subprocess.TimeoutExpired:
+                    os.killpg(run.pid, signal.SIGKILL)
+                    return False
 
-        if not passes():
+        if not passes(arguments.timeout * 10):  # which compiles the kernels, too
             print("The tests fail without any change.")
             return 1
-        every = [
-            (module, index) for module in arguments.modules for index, _ in enumerate(changes(ast.parse(module.read_text())))
-        ]
+        given = [copy / one.resolve().relative_to(ROOT) for one in arguments.modules]
+        modules = [file for one in given for file in (sorted(one.rglob("*.py")) if one.is_dir() else [one])]
+        every = [(module, index) for module in modules for index, _ in enumerate(changes(ast.parse(module.read_text())))]
         chosen = random.Random(arguments.seed).sample(every, min(arguments.sample, len(every)))
         survived = 0
         for module, index in sorted(chosen, key=str):
-            tree = ast.parse(module.read_text())
+            before = module.read_bytes()
+            tree = ast.parse(before)
             line, words, node, field, value = list(changes(tree))[index]
             setattr(node, field, value)
-            place = copy / module.resolve().relative_to(ROOT)
-            place.write_text(ast.unparse(ast.fix_missing_locations(tree)))
-            if passes():
-                survived += 1
-                print(f"{module}:{line}: {words}", flush=True)
-            shutil.copy(module, place)
+            module.write_text(ast.unparse(ast.fix_missing_locations(tree)))
+            for file in importers(copy, module):
+                file.touch()
+            began_s = time.monotonic()
+            survived += (survives := passes(arguments.timeout))
+            taken_s = time.monotonic() - began_s
+            verdict = "LEFT  " if survives else "caught"
+            print(f"{verdict} {taken_s:4.0f} s  {module.relative_to(copy)}:{line}: {words}", flush=True)
+            module.write_bytes(before)
+            for file in importers(copy, module):
+                file.touch()
         print(f"{len(chosen) - survived} of {len(chosen)} caught ({len(every)} possible).")
     return 0
 

@@ -18,6 +18,7 @@ from zincplate.core.geometry.warp import spline_coefficients, warp
 from zincplate.core.merging.moved import allowed
 from zincplate.core.merging.placement import Placement
 from zincplate.core.merging.radiance import add_up
+from zincplate.core.noise.wavelet_noise import COLOUR_STRENGTH, LIGHTNESS_STRENGTH, StabilisedNoise, reduce_noise
 from zincplate.formats.decoded import CameraColour
 from zincplate.merges.file import colour_as_master
 from zincplate.merges.in_turn import all_of
@@ -33,6 +34,8 @@ BLOCK = 256
 """Columns that are read through one homography, where frames lie on each other by more than one."""
 MARGIN = 12
 """Pixels about a part that is read, for the resampling."""
+NOISE_ROWS = 80
+"""Above and below a strip, that noise is told from signal by: the coarsest planes of colour reach so far."""
 
 
 @dataclass(frozen=True)
@@ -46,13 +49,62 @@ class Strip:
 
 
 def colour_of(frames: Sequence[Opened], judged: Judgement) -> CameraColour:
-    """Colour of the master: the reference's, with the stops by which it is to be shown lighter."""
+    """Colour of the master: the reference's, with the stops by which it is to be shown lighter than its darkest frame."""
     darkest = min(judged.exposure[i] for i in judged.members)
-    return colour_as_master(frames[judged.reference].source, -float(np.log2(darkest)))
+    return colour_as_master(frames[judged.reference].source, judged.shown_ev - float(np.log2(darkest)))
 
 
-def strips(frames: Sequence[Opened], judged: Judgement, breathe: Callable[[float], None] = lambda _: None) -> Iterator[Strip]:
-    """The result from top to bottom. ``breathe`` is told the share that is done."""
+@dataclass(frozen=True)
+class _Sum:
+    """Rows added up: plates (3, rows, width) in units of the reference, the variance of their green, and where none could be
+    trusted."""
+
+    plates: Float32
+    variance: Float32
+    clipped: NDArray[np.uint8]
+
+
+def strips(
+    frames: Sequence[Opened], judged: Judgement, breathe: Callable[[float], None] = lambda _: None, noise: float = 0.0
+) -> Iterator[Strip]:
+    """The result from top to bottom. ``breathe`` is told the share that is done; ``noise``, 0 to 1, how much of it is reduced
+    (one half takes what is known to be noise)."""
+    base = frames[judged.reference].source
+    scale = np.asarray(base.as_shot_neutral, np.float64) * min(np.float32(judged.exposure[i]) for i in judged.members)
+    sums = _sums(frames, judged, breathe)
+    top = 0
+    for part in _calmed(sums, frames[judged.reference], noise) if noise > 0 else sums:
+        yield Strip(top, part.plates * scale.astype(np.float32)[:, None, None], part.clipped)
+        top += part.clipped.shape[0]
+
+
+def _calmed(sums: Iterator[_Sum], reference: Opened, strength: float) -> Iterator[_Sum]:
+    """Sums with their noise reduced, read with rows about them. How much noise there is at a place follows from the frames that
+    count there: in the light of a lamp one does, and so does one where something moved."""
+    slope, offset = reference.noise
+    deviation = np.sqrt(slope) / 2
+    shift = float(np.mean(offset / slope)) + 0.375 * float(slope.max())
+    noise = StabilisedNoise(shift, (deviation[0], deviation[1], deviation[2]), reference.source.mosaic)
+    above: _Sum | None = None
+    here = next(sums, None)
+    while here is not None:
+        below = next(sums, None)
+        rows = here.clipped.shape[0]
+        parts = [p for p in (above, here, below) if p is not None]
+        first = 0 if above is None else above.clipped.shape[0] - NOISE_ROWS
+        last = (0 if above is None else above.clipped.shape[0]) + rows + (0 if below is None else NOISE_ROWS)
+        plates = np.ascontiguousarray(np.concatenate([p.plates for p in parts], 1)[:, first:last])
+        variance = np.concatenate([p.variance for p in parts])[first:last]
+        # the light under the noise, not with it
+        light = np.maximum(cv2.blur(plates[1], (7, 7), borderType=cv2.BORDER_REFLECT), 0) + np.float32(shift)
+        relative = variance / (4 * light * np.float32(deviation[1] ** 2))
+        calm = reduce_noise(plates, noise, LIGHTNESS_STRENGTH * strength, COLOUR_STRENGTH * strength, relative)
+        begin = 0 if above is None else NOISE_ROWS
+        yield _Sum(np.ascontiguousarray(calm[:, begin : begin + rows]), here.variance, here.clipped)
+        above, here = here, below
+
+
+def _sums(frames: Sequence[Opened], judged: Judgement, breathe: Callable[[float], None]) -> Iterator[_Sum]:
     members = judged.members
     base = frames[judged.reference].source
     neutral = np.asarray(base.as_shot_neutral, np.float64)
@@ -67,7 +119,6 @@ def strips(frames: Sequence[Opened], judged: Judgement, breathe: Callable[[float
         slope[k], offset[k] = a * factor, b * factor**2
     fallback = np.argsort(exposure, kind="stable").astype(np.int64)
     counts = None if judged.moved is None or not judged.moved.regions else allowed(judged.moved, len(members))
-    darkest = float(exposure.min())
     for top in range(0, base.height, ROWS):
         rows = min(ROWS, base.height - top)
         values = np.empty((len(members), 3, rows, base.width), np.float32)
@@ -82,10 +133,11 @@ def strips(frames: Sequence[Opened], judged: Judgement, breathe: Callable[[float
         all_of(lay, range(len(members)))
         if counts is not None:
             trust = np.where(trust > 0, trust * _larger(counts, judged, top, rows, base.width), trust)
-        out, clipped = np.empty((3, rows, base.width), np.float32), np.empty((rows, base.width), np.uint8)
-        add_up(values, trust, exposure, slope, offset, fallback, out, clipped)
+        out, variance = np.empty((3, rows, base.width), np.float32), np.empty((rows, base.width), np.float32)
+        clipped = np.empty((rows, base.width), np.uint8)
+        add_up(values, trust, exposure, slope, offset, fallback, out, variance, clipped)
         breathe((top + rows) / base.height)
-        yield Strip(top, out * (neutral * darkest).astype(np.float32)[:, None, None], clipped)
+        yield _Sum(out, variance, clipped)
 
 
 def laid_part(

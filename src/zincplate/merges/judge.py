@@ -72,6 +72,14 @@ class Judgement:
     moved: Moved | None
     step: int
     origin: tuple[int, int]
+    chosen: bool = False
+    """Whether the reference was told, not found."""
+
+    @property
+    def shown_ev(self) -> float:
+        """Light of the exposure as bright as which the merge is shown, against the reference's: of a reference that was found
+        only its place and colour count, and the middle exposure is the one that was metered."""
+        return 0.0 if self.chosen else float(np.median(np.log2([self.exposure[i] for i in self.members])))
 
     @property
     def alone(self) -> list[int]:
@@ -107,6 +115,7 @@ def judge(
     if given is None and judged.figures[reference].sharpness < UNSHARP and best != reference:
         reference = best  # the frame that seemed best is itself shaken
         judged = against(frames, views, reference, options.align, breathe)
+    judged.chosen = given is not None
     _leave_out(judged, options)
     if len(judged.members) < FEWEST:
         reasons = "; ".join(f"{f.name}: {f.reason}" for f in judged.figures if f.reason)

@@ -31,7 +31,7 @@ def merge_bracket(
     while max(reference.width, reference.height) / reduce > PREVIEW_PX:
         reduce *= 2
     small, clipped = [], 0
-    for strip in strips(frames, judged, breathe):
+    for strip in strips(frames, judged, breathe, options.noise / 100):
         writer.add(strip.camera_values)
         clipped += int(strip.clipped.sum())
         small.append(reduced_rows(strip.camera_values, reduce))
@@ -123,6 +123,8 @@ def _done(
         words.append(f"Something moved in {places} ({share:.1f} % of the picture); what {_and(names)} saw counts there.")
     elif options.ghosts > 0:
         words.append("Nothing moved.")
+    if options.noise > 0:
+        words.append(f"Noise that the frames leave is reduced, by {options.noise:.0f} of 100.")
     off = [f for f in figures if f.told_ev is not None and abs(f.exposure_ev - f.told_ev) > 0.08]
     for figure in off:
         words.append(f"{figure.name}: {figure.exposure_ev:+.2f} EV measured, its data say {figure.told_ev:+.2f}.")

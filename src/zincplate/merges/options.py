@@ -20,6 +20,11 @@ class BracketOptions(BaseModel):
         help="How small a difference counts as a movement. 0 adds everything up.",
     )  # fmt: skip
     """How much is taken for movement: 0 nothing, 100 also small differences."""
+    noise: float = gauge(
+        "Noise reduction", neutral=0, low=0, high=100, step=5,
+        help="50 takes what noise the frames together leave, place by place. Seen in the master, not in this small picture.",
+    )  # fmt: skip
+    """How much of the noise that is left is taken from the master; 0 leaves it."""
     reference: int | None = Field(default=None, ge=0)
     """The frame whose place, light and colour count; None chooses."""
     leave_out: tuple[int, ...] = ()

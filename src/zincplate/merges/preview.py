@@ -37,8 +37,9 @@ def preview_of(
     if judged.moved is not None and judged.moved.regions and not with_ghosts:
         trust = np.where(trust > 0, trust * allowed(judged.moved, len(members)), trust)
     exposure = np.array([judged.exposure[i] for i in members], np.float32)
-    out, clipped = np.empty((3, h, w), np.float32), np.empty((h, w), np.uint8)
-    add_up(values, trust, exposure, slope, offset, np.argsort(exposure, kind="stable").astype(np.int64), out, clipped)
+    out, variance, clipped = np.empty((3, h, w), np.float32), np.empty((h, w), np.float32), np.empty((h, w), np.uint8)
+    fallback = np.argsort(exposure, kind="stable").astype(np.int64)
+    add_up(values, trust, exposure, slope, offset, fallback, out, variance, clipped)
     return shown(out * (neutral * float(exposure.min())).astype(np.float32)[:, None, None], colour_of(frames, judged))
 
 

@@ -10,6 +10,7 @@ from zincplate.core.merging.rectangling import rectangled
 from zincplate.core.merging.seams import chosen
 from zincplate.core.merging.similarity import Smoothed, similarity
 from zincplate.core.merging.stacking import CLIPPED, combined
+from zincplate.core.noise.wavelet_noise import StabilisedNoise, reduce_noise
 
 
 def warm_merges() -> None:
@@ -17,7 +18,10 @@ def warm_merges() -> None:
     Placement(np.eye(3), 8, 8).rows(0, 8, 8)
     values, trust = np.ones((2, 3, 8, 8), np.float32), np.ones((2, 8, 8), np.float32)
     one, out = np.ones((2, 3), np.float32), np.empty((3, 8, 8), np.float32)
-    add_up(values, trust, one[:, 0].copy(), one, one, np.arange(2, dtype=np.int64), out, np.empty((8, 8), np.uint8))
+    order, clipped = np.arange(2, dtype=np.int64), np.empty((8, 8), np.uint8)
+    add_up(values, trust, one[:, 0].copy(), one, one, order, out, np.empty((8, 8), np.float32), clipped)
+    noise = StabilisedNoise(1e-3, (0.01, 0.01, 0.01), True)
+    reduce_noise(np.ones((3, 32, 32), np.float32), noise, 1.0, 1.0, np.ones((32, 32), np.float32))
     combined(values, trust, one[:, 0].copy(), one, one, CLIPPED, 3.0)
     light = np.random.default_rng(1).random((2, 24, 32), np.float32)
     share, total = np.empty((8, 8), np.float32), np.zeros((8, 8), np.float32)

@@ -16,8 +16,8 @@ from zincplate.core.geometry.warp import MARGIN as WARP_MARGIN
 from zincplate.core.geometry.warp import spline_coefficients, warp, warp_linear, warp_nearest
 from zincplate.core.kernels.numbers import float32_numbers
 from zincplate.core.noise.learned_noise import reduce_noise_best
+from zincplate.core.noise.wavelet_noise import COLOUR_STRENGTH, LIGHTNESS_STRENGTH, WEIGHTS, reduce_noise
 from zincplate.core.noise.wavelet_noise import MARGIN as NOISE_MARGIN
-from zincplate.core.noise.wavelet_noise import WEIGHTS, reduce_noise
 from zincplate.core.sensor.colour_shift import ColourShift
 from zincplate.core.sensor.highlights import Surroundings, rebuild, seen_at, surroundings
 from zincplate.core.tone.haze import KEPT, LEAST_TRANSMISSION, VEIL, air_of
@@ -42,8 +42,6 @@ Float32 = NDArray[np.float32]
 MOST_FOR_AREAS = 128 << 20
 MERELY = 1e-3
 """A trace of haze, where only passes ask for it."""
-LIGHTNESS_STRENGTH, COLOUR_STRENGTH = 2.4, 3.0
-"""Multiples of the noise deviation at 100."""
 
 
 class Reader(Protocol):

@@ -21,13 +21,13 @@ SURE = 0.1
 
 
 @njit(parallel=True, cache=True, fastmath=False)
-def add_up(values, trust, exposure, slope, offset, fallback, out, clipped):
+def add_up(values, trust, exposure, slope, offset, fallback, out, variance, clipped):
     """Radiance of a strip.
 
     ``values`` (n, 3, h, w) float32: linear, black at 0; ``trust`` (n, h, w): 0 leaves a frame out there; ``exposure`` (n,): light
     of each against the reference's; ``slope`` and ``offset`` (n, 3) of its noise; ``fallback`` (n,): frames, the darkest first.
-    ``out`` (3, h, w) in units of the reference; ``clipped`` (h, w) uint8: 1 where no frame could be trusted and the first of
-    ``fallback`` that is there at all (trust not negative) was taken.
+    ``out`` (3, h, w) in units of the reference; ``variance`` (h, w): of its green; ``clipped`` (h, w) uint8: 1 where no frame
+    could be trusted and the first of ``fallback`` that is there at all (trust not negative) was taken.
     """
     n, _, rows, columns = values.shape
     for y in prange(rows):
@@ -43,6 +43,9 @@ def add_up(values, trust, exposure, slope, offset, fallback, out, clipped):
                         break
                 for c in range(3):
                     out[c, y, x] = values[taken, c, y, x] / exposure[taken]
+                t = exposure[taken]
+                recorded = max(values[taken, 1, y, x], np.float32(0))
+                variance[y, x] = (slope[taken, 1] * recorded + offset[taken, 1]) / (t * t)
                 clipped[y, x] = 1
                 continue
             clipped[y, x] = 0
@@ -56,14 +59,18 @@ def add_up(values, trust, exposure, slope, offset, fallback, out, clipped):
                 expected = max(light / time, np.float32(0))
                 above = np.float32(0)
                 below = np.float32(0)
+                spread = np.float32(0)
                 for i in range(n):
                     g = max(trust[i, y, x], np.float32(0))
                     if g > 0:
                         t = exposure[i]
                         weight = g * t * t / (slope[i, c] * expected * t + offset[i, c])
+                        spread += g * weight
                         above += weight * values[i, c, y, x] / t
                         below += weight
                 out[c, y, x] = above / below
+                if c == 1:
+                    variance[y, x] = spread / (below * below)
 
 
 def exposure_ratio(first: Float32, second: Float32, variance_1: Float32, variance_2: Float32, start: float) -> float:

@@ -23,6 +23,8 @@ Float32 = NDArray[np.float32]
 MARGIN = 40
 """Pixels of context at full size."""
 WEIGHTS = (0.25, 0.5, 0.25)
+LIGHTNESS_STRENGTH, COLOUR_STRENGTH = 2.4, 3.0
+"""Times the noise's deviation, at the end of the gauges: their middle is what the noise explains."""
 MOSAIC_LIGHTNESS = (0.697, 0.206, 0.086, 0.041)
 MOSAIC_COLOUR = (0.261, 0.229, 0.172, 0.098, 0.051)
 """Deviation of every wavelet plane of our demosaicing's result from unit noise at every site (in roots). Colour: the first plane
@@ -129,7 +131,26 @@ def _shrink(detail, energy, variance, total, first):
                 t[x] += w[x] * max(e[x] - variance, z) / max(e[x], np.float32(1e-12))
 
 
-def _denoised(plane: Float32, deviations: tuple[float, ...], strength: float) -> Float32:
+@njit(**KERNEL)
+def _shrink_by(detail, energy, variance, relative, total, first):
+    """The same where the variance is so many times ``relative`` (h, w) of each place."""
+    height, width = detail.shape
+    z = np.float32(0)
+    for y in prange(height):
+        w, e, r, t = detail[y], energy[y], relative[y], total[y]
+        for x in range(width):
+            kept = w[x] * max(e[x] - variance * r[x], z) / max(e[x], np.float32(1e-12))
+            t[x] = kept if first else t[x] + kept
+
+
+def _shrunk(detail: Float32, energy: Float32, variance: float, relative: Float32 | None, total: Float32, first: bool) -> None:
+    if relative is None:
+        _shrink(detail, energy, np.float32(variance), total, first)
+    else:
+        _shrink_by(detail, energy, np.float32(variance), relative, total, first)
+
+
+def _denoised(plane: Float32, deviations: tuple[float, ...], strength: float, relative: Float32 | None = None) -> Float32:
     """A plane after shrinkage of all its levels; ``strength`` multiplies the noise deviation."""
     smooth, other = np.empty_like(plane), np.empty_like(plane)
     detail, energy, total = np.empty_like(plane), np.empty_like(plane), np.empty_like(plane)
@@ -143,36 +164,44 @@ def _denoised(plane: Float32, deviations: tuple[float, ...], strength: float) ->
         # small neighbourhoods at first: a star or a glint is one pixel, and must keep its colour
         size = (3, 3) if level < 2 else (5, 5)
         cv2.blur(energy, size, dst=energy, borderType=cv2.BORDER_REFLECT)
-        _shrink(detail, energy, np.float32((strength * deviation) ** 2), total, level == 0)
+        if relative is not None and level:
+            # a coarse plane holds the noise of all that it is a mean of
+            relative = cv2.blur(relative, (4 * step - 1, 4 * step - 1), borderType=cv2.BORDER_REFLECT)
+        _shrunk(detail, energy, (strength * deviation) ** 2, relative, total, level == 0)
         source = target
     return source + total if source is not plane else plane.copy()
 
 
-def reduce_noise(planes: Float32, noise: StabilisedNoise, lightness: float, colour: float) -> Float32:
-    """Planes (3, h, w) -> planes with less noise. Strengths multiply the noise's deviation; 0 leaves one alone."""
+def reduce_noise(
+    planes: Float32, noise: StabilisedNoise, lightness: float, colour: float, relative: Float32 | None = None
+) -> Float32:
+    """Planes (3, h, w) -> planes with less noise. Strengths multiply the noise's deviation; 0 leaves one alone. ``relative``
+    (h, w): how many times the variance that ``noise`` tells is that of each place, where it is not even."""
     values = np.empty_like(planes)
     shift = np.float32(noise.shift)
     to_lightness_and_colour(planes, shift, values)
     if lightness > 0:
-        values[0] = _denoised(values[0], noise.lightness(), lightness)
+        values[0] = _denoised(values[0], noise.lightness(), lightness, relative)
     if colour > 0:
         for c in (1, 2):
-            values[c] = _colour_denoised(values[c], noise.colour(), colour)
+            values[c] = _colour_denoised(values[c], noise.colour(), colour, relative)
     out = np.empty_like(planes)
     from_lightness_and_colour(values, shift, out)
     return out
 
 
-def _colour_denoised(plane: Float32, deviations: tuple[float, ...], strength: float) -> Float32:
+def _colour_denoised(plane: Float32, deviations: tuple[float, ...], strength: float, relative: Float32 | None) -> Float32:
     height, width = plane.shape
     if min(height, width) < 16:
-        return _denoised(plane, deviations[:1], strength)
+        return _denoised(plane, deviations[:1], strength, relative)
     smooth, detail, energy, total = (np.empty_like(plane) for _ in range(4))
     _split(plane, 1, smooth, detail, energy)
     cv2.blur(energy, (3, 3), dst=energy, borderType=cv2.BORDER_REFLECT)
-    _shrink(detail, energy, np.float32((strength * deviations[0]) ** 2), total, True)
-    half = cv2.resize(smooth, ((width + 1) // 2, (height + 1) // 2), interpolation=cv2.INTER_AREA)
-    calmed = _denoised(half, deviations[1:], strength)
+    _shrunk(detail, energy, (strength * deviations[0]) ** 2, relative, total, True)
+    size = ((width + 1) // 2, (height + 1) // 2)
+    half = cv2.resize(smooth, size, interpolation=cv2.INTER_AREA)
+    coarse = None if relative is None else cv2.resize(relative, size, interpolation=cv2.INTER_AREA)
+    calmed = _denoised(half, deviations[1:], strength, coarse)
     calmed -= half
     total += smooth
     total += cv2.resize(calmed, (width, height), interpolation=cv2.INTER_LINEAR)

@@ -17,9 +17,8 @@ from numpy.typing import NDArray
 
 from zincplate.formats.decoded import CameraColour, Decoded
 from zincplate.formats.files import sweep_parts, whole_file, write_file
-from zincplate.merges.bracket import strips
+from zincplate.merges.bracket import colour_of, strips
 from zincplate.merges.errors import MergeError
-from zincplate.merges.file import colour_as_master
 from zincplate.merges.judge import MOST, judge
 from zincplate.merges.options import BracketOptions
 from zincplate.merges.view import Opened, opened
@@ -158,9 +157,7 @@ def _merged(frames: Sequence[Opened], group: Sequence[int], able: Sequence[int],
     except MergeError as error:
         raise MergeError(f"{_called(mine)}: {error}") from error
     reference = mine[judged.reference]
-    # shown as bright as its middle exposure: that is what was metered, whichever frame counts for place and colour
-    light = np.log2([judged.exposure[k] for k in judged.members])
-    colour = colour_as_master(reference.source, float(np.median(light) - light.min()))
+    colour = colour_of(mine, judged)
     scale = 1 / np.asarray(colour.as_shot_neutral, np.float32)
     # written, not mapped: a full disk is an error then, and not the end of the process
     with whole_file(file, replace=True) as planes:
@@ -168,7 +165,8 @@ def _merged(frames: Sequence[Opened], group: Sequence[int], able: Sequence[int],
             planes.write(np.ascontiguousarray(strip.camera_values.transpose(1, 2, 0) * scale).data)
     rows = tuple(PlaceRow(not f.reason, f.exposure_ev, f.sharpness, f.clipped, f.reason) for f in judged.figures)
     # 1 is where the darkest exposure clips: its light is what the planes' values are told in
-    told = None if reference.told_ev is None else reference.told_ev + float(light.min())
+    darkest = min(judged.exposure[k] for k in judged.members)
+    told = None if reference.told_ev is None else reference.told_ev + float(np.log2(darkest))
     return _Told(tuple(group), group[judged.reference], rows, colour, told, True)
 
 

@@ -3219,6 +3219,11 @@ export interface components {
              */
             ghosts: number;
             /**
+             * Noise
+             * @default 0
+             */
+            noise: number;
+            /**
              * Reference
              * @default null
              */

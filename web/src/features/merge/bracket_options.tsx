@@ -49,6 +49,7 @@ export function BracketRows({ options, frames, judged, set, onRegion }: Props) {
           </option>
         ))}
       </ChoiceRow>
+      <NumberRow facts={MERGE_FACTS.bracket.noise} value={options.noise} onSet={(value) => set({ noise: value })} />
       <SwitchRow
         label="lay frames from the hand on each other"
         on={options.align ?? true}
