@@ -23,6 +23,12 @@ LEVEL_FROM = 0.03
 UPRIGHT_TO_DEGREES = 25.0
 """A flat picture of a view that looks up or down by less keeps uprights upright; beyond it looks where the frames did."""
 LARGEST_SIDE = 60_000
+LONG_EDGE_PX = 2000
+"""Of the reduced canvas, at most."""
+BANDS = 32
+"""Pixels of the reduced canvas that are one in its coarsest band."""
+BESIDE = 1 / 16
+"""Of a whole turn: so far the canvas goes on beyond it at each end, for seams and bands to know what comes there."""
 
 
 @dataclass(frozen=True)
@@ -40,6 +46,8 @@ class Canvas:
     bend: Bend | None = None
     across_degrees: float = 0.0
     up_degrees: float = 0.0
+    ends: int = 0
+    """Columns beyond a whole turn, at each end: the same places again."""
 
     def rays(self, x: Float64, y: Float64) -> Float64:
         """Places of the canvas (pixels, corners of the first at 0; any shape) -> (..., 3) directions in the world."""
@@ -67,7 +75,9 @@ class Canvas:
         if not len(plane):
             return 0, 0, 0, 0
         (x0, y0), (x1, y1) = plane.min(0), plane.max(0)
-        if self.kind in ("sphere", "cylinder") and x1 - x0 > math.pi * self.focal_px:
+        turn_px = 2 * math.pi * self.focal_px
+        again = self.ends > 0 and (x1 - turn_px > 0 or x0 + turn_px < self.width)
+        if self.kind in ("sphere", "cylinder") and (again or x1 - x0 > turn_px / 2):
             x0, x1 = 0, self.width  # it lies across the ends of a whole turn
         if self.kind == "sphere" and _sees_pole(self.turn, camera):
             x0, x1, y0, y1 = 0, self.width, 0 if y0 < self.height / 2 else y0, self.height if y1 > self.height / 2 else y1
@@ -93,6 +103,29 @@ def _sees_pole(turn: Float64, camera: TurningCamera) -> bool:
     poles = np.array([[0, 1.0, 0], [0, -1.0, 0]]) @ turn.T
     places = camera.places(poles)
     return bool((np.hypot(*places.T) < camera.half_diagonal_px).any())
+
+
+def step_of(width: int, height: int) -> int:
+    """Pixels of a canvas that become one of its reduced picture."""
+    step = 2
+    while max(width, height) / step > LONG_EDGE_PX:
+        step *= 2
+    return step
+
+
+def around(canvas: Canvas) -> Canvas:
+    """A canvas of a whole turn whose columns are whole pixels of every band, a little larger for that, and that goes on at both
+    ends."""
+    step = step_of(int(2 * math.pi * canvas.focal_px * (1 + 2.5 * BESIDE)), canvas.height)
+    unit = BANDS * step
+    turn_px = math.ceil(2 * math.pi * canvas.focal_px / unit) * unit
+    ends = math.ceil(turn_px * BESIDE / unit) * unit
+    focal = turn_px / (2 * math.pi)
+    larger = focal / canvas.focal_px
+    return replace(
+        canvas, focal_px=focal, left=-turn_px / 2 - ends, top=canvas.top * larger, width=turn_px + 2 * ends,
+        height=math.ceil(canvas.height * larger), ends=ends,
+    )  # fmt: skip
 
 
 def canvas_of(frames: Sequence[Opened], judged: PanoramaJudgement, options: PanoramaOptions) -> Canvas:

@@ -15,7 +15,7 @@ from zincplate.core.merging.seams import chosen
 from zincplate.core.sensor.highlights import Surroundings, rebuild, surroundings
 from zincplate.merges.errors import MergeError
 from zincplate.merges.in_turn import in_turn
-from zincplate.merges.panorama.canvas import Canvas, canvas_of
+from zincplate.merges.panorama.canvas import Canvas, around, canvas_of, step_of
 from zincplate.merges.panorama.judge import PanoramaJudgement
 from zincplate.merges.panorama.options import PanoramaOptions
 from zincplate.merges.panorama.places import bent, half_size, reduced_places
@@ -26,10 +26,11 @@ Float32 = NDArray[np.float32]
 Float64 = NDArray[np.float64]
 Mask = NDArray[np.bool_]
 
-LONG_EDGE_PX = 2000
-"""Of the reduced canvas, at most."""
 SEAMS_PX = 1000
 """Of the picture in which seams are looked for."""
+WHOLE_DEGREES = 359.0
+LEAST_ROWS = 64
+"""Pixels that have to be covered all around, for a view to close."""
 EDGE_PX = 3
 """Pixels of a frame at its edge that are not used: their neighbours are not known."""
 CLIPPED_DISLIKE, EDGE_DISLIKE, UNSHARP_DISLIKE = 0.05, 0.004, 0.02
@@ -67,6 +68,8 @@ class Layout:
     """Share of the canvas that no frame shows."""
     outlines: list[list[tuple[float, float]]]
     """Of what is not covered, in shares of width and height."""
+    wide: "Layout | None" = None
+    """Of a whole turn: the same that goes on beyond both ends, by which parts are made."""
 
 
 def laid_out(
@@ -77,17 +80,14 @@ def laid_out(
     breathe: Callable[[str], None] = lambda _: None,
 ) -> Layout:
     """Lays judged frames out; raises :class:`MergeError` when nothing is left after cutting."""
-    whole = canvas_of(frames, judged, options)
+    whole = _whole_turn(frames, judged, options) or canvas_of(frames, judged, options)
     members = judged.members
-    step = _step_of(whole.width, whole.height)
-    boxes = [whole.box_of(frames[i], c) for i, c in zip(members, judged.cameras, strict=True)]
-    if options.rectangle > 0 or options.cut:
+    step = step_of(whole.width, whole.height)
+    boxes = _boxes(whole, frames, judged)
+    if options.rectangle > 0 or (options.cut and not whole.ends):
         whole = _shaped(whole, step, frames, views, judged, options, boxes, breathe)
-        if whole.bend is None:
-            boxes = [whole.box_of(frames[i], c) for i, c in zip(members, judged.cameras, strict=True)]
-        else:
-            boxes = [(0, 0, whole.width, whole.height)] * len(members)
-    step = _step_of(whole.width, whole.height)
+        boxes = _boxes(whole, frames, judged) if whole.bend is None else [(0, 0, whole.width, whole.height)] * len(members)
+    step = step_of(whole.width, whole.height)
     neutral = [np.asarray(frames[i].source.as_shot_neutral, np.float64) for i in members]
     gains = np.stack([n * np.exp(-g) for n, g in zip(neutral, judged.evenness.log_gain, strict=True)])
     blown = [_blown_of(frames[i].source, views[i]) for i in members]
@@ -105,20 +105,59 @@ def laid_out(
     breathe("looking for seams")
     size = -(-whole.height // step), -(-whole.width // step)
     labels = _seams(pieces, trusts, size)
+    ends = whole.ends // step
+    if ends:  # what is there twice is taken from the same frames
+        middle = labels[:, ends:-ends]
+        labels = np.concatenate([middle[:, -ends:], middle, middle[:, :ends]], 1)
     breathe("blending")
     coarse = blended(pieces, labels)
-    uncovered = labels < 0
-    return Layout(
-        whole, step, pieces, labels, coarse, blown, gains, _white(frames, judged, gains, blown), float(uncovered.mean()),
-        _outlines(uncovered),
+    white = _white(frames, judged, gains, blown)
+    uncovered = labels[:, ends : labels.shape[1] - ends] < 0
+    share, outlines = float(uncovered.mean()), _outlines(uncovered)
+    layout = Layout(whole, step, pieces, labels, coarse, blown, gains, white, share, outlines)
+    return _without_ends(layout) if ends else layout
+
+
+def _whole_turn(frames: Sequence[Opened], judged: PanoramaJudgement, options: PanoramaOptions) -> Canvas | None:
+    """The canvas of a view that closes, going on at both ends, cut to what is covered all around if it is to be cut; None where
+    it does not close."""
+    whole = canvas_of(frames, judged, options)
+    if whole.across_degrees < WHOLE_DEGREES or whole.kind not in ("cylinder", "sphere") or options.rectangle > 0:
+        return None
+    whole = around(whole)
+    step = step_of(whole.width, whole.height)
+    covered = _covered(whole, step, frames, judged, _boxes(whole, frames, judged)).all(1)
+    # a reduced pixel counts when all of it is covered; at a pole nothing lies beyond
+    sure = cv2.erode(covered.astype(np.uint8)[:, None], np.ones((3, 1), np.uint8))[:, 0] > 0
+    changes = np.diff(np.concatenate([[0], sure.astype(int), [0]]))
+    begins, ends = np.flatnonzero(changes == 1), np.flatnonzero(changes == -1)
+    if not len(begins):
+        return None
+    best = int((ends - begins).argmax())
+    top, bottom = int(begins[best]) * step, min(int(ends[best]) * step, whole.height)
+    if bottom - top < LEAST_ROWS:
+        return None
+    return whole.cut(0, top, whole.width, bottom - top) if options.cut else whole
+
+
+def _boxes(canvas: Canvas, frames: Sequence[Opened], judged: PanoramaJudgement) -> list[tuple[int, int, int, int]]:
+    return [canvas.box_of(frames[i], c) for i, c in zip(judged.members, judged.cameras, strict=True)]
+
+
+def _without_ends(wide: Layout) -> Layout:
+    """A layout of one turn, of one that goes on at both ends."""
+    canvas, ends = wide.canvas, wide.canvas.ends // wide.step
+    columns = slice(ends, wide.labels.shape[1] - ends)
+    pieces = []
+    for piece in wide.pieces:
+        x0, x1 = (min(max(v, columns.start), columns.stop) for v in (piece.x, piece.x + piece.shown.shape[1]))
+        mine = slice(x0 - piece.x, x1 - piece.x)
+        pieces.append(Piece(piece.planes[:, :, mine], piece.shown[:, mine], x0 - ends, piece.y))
+    shown = replace(canvas.cut(canvas.ends, 0, canvas.width - 2 * canvas.ends, canvas.height), ends=0)
+    return replace(
+        wide, canvas=shown, pieces=pieces, labels=np.ascontiguousarray(wide.labels[:, columns]),
+        coarse=np.ascontiguousarray(wide.coarse[:, :, columns]), wide=wide,
     )  # fmt: skip
-
-
-def _step_of(width: int, height: int) -> int:
-    step = 2
-    while max(width, height) / step > LONG_EDGE_PX:
-        step *= 2
-    return step
 
 
 def grid(canvas: Canvas, step: int, box: tuple[int, int, int, int]) -> tuple[Float64, Float64]:

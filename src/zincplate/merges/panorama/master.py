@@ -174,6 +174,8 @@ def _done(judged: PanoramaJudgement, layout: Layout, options: PanoramaOptions) -
         f"{canvas.up_degrees:.0f} high, {LAID[canvas.kind]}, {canvas.width:,} x {canvas.height:,} pixels."
     ]
     lens = f"The lens was straightened by its profile ({judged.lens.split(' / ')[1]})." if judged.lens else ""
+    if layout.wide is not None:
+        words.append("The view closes: the picture's ends meet.")
     words.append(
         f"They lie on each other within {max(judged.residual_px, 0.01):.2f} px. {lens or 'The lens was found from the frames.'}"
     )

@@ -41,13 +41,16 @@ def parts(
     frames: Sequence[Opened], judged: PanoramaJudgement, layout: Layout, breathe: Callable[[float], None] = lambda _: None
 ) -> Iterator[Strip]:
     """The result from top to bottom. ``breathe`` is told the share that is done."""
+    layout = layout.wide or layout
     canvas = layout.canvas
+    shown = slice(canvas.ends, canvas.width - canvas.ends)
     levels = max(int(np.log2(layout.step)), 1)
     halo = 4 * 2**levels
     ones = [_soft(layout, k, halo) for k in range(len(judged.members))]
     for top in range(0, canvas.height, ROWS):
         rows = min(ROWS, canvas.height - top)
-        yield Strip(top, _strip(frames, judged, layout, ones, top, rows, levels, halo))
+        values = _strip(frames, judged, layout, ones, top, rows, levels, halo)
+        yield Strip(top, np.ascontiguousarray(values[:, :, shown]))
         breathe((top + rows) / canvas.height)
 
 
