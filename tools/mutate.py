@@ -5,7 +5,8 @@
 One change at a time: a comparison turned round or made strict, plus for minus, and for or, a number changed, a ``not`` or a
 statement taken away, a condition made always true. A change is caught when the tests fail or do not end in time. What survives
 either needs a test or changes nothing that anybody could see; the second is to be said where the figure is given. Folders stand
-for the modules in them. Compiled kernels that call a changed one are compiled anew: numba itself looks at their own file only.
+for the modules in them. Compiled kernels that call a changed one are compiled anew: numba itself looks at their own file only,
+and by its content.
 """
 
 import argparse
@@ -120,6 +121,7 @@ def main() -> int:
         (copy / "web").symlink_to(ROOT / "web")
         (copy / ".venv").symlink_to(ROOT / ".venv")
         environment = {**os.environ, "PYTHONPATH": str(copy / "src"), "NUMBA_CACHE_DIR": str(copy / "numba")}
+        tried = copy / "numba-tried"
         command = [sys.executable, "-W", "ignore", "-m", "pytest", "-x", "-q", *arguments.tests]
 
         def passes(timeout_s: float) -> bool:
@@ -141,21 +143,24 @@ def main() -> int:
         chosen = random.Random(arguments.seed).sample(every, min(arguments.sample, len(every)))
         survived = 0
         for module, index in sorted(chosen, key=str):
-            before = module.read_bytes()
-            tree = ast.parse(before)
+            before = {file: file.read_bytes() for file in importers(copy, module)}
+            tree = ast.parse(before[module])
             line, words, node, field, value = list(changes(tree))[index]
             setattr(node, field, value)
             module.write_text(ast.unparse(ast.fix_missing_locations(tree)))
-            for file in importers(copy, module):
-                file.touch()
+            for file, text in before.items():
+                if file != module and b"njit" in text:
+                    file.write_bytes(text + b"# compiled anew\n")
+            shutil.copytree(copy / "numba", tried)  # what the change compiles is of no use to the next one
+            environment["NUMBA_CACHE_DIR"] = str(tried)
             began_s = time.monotonic()
             survived += (survives := passes(arguments.timeout))
             taken_s = time.monotonic() - began_s
             verdict = "LEFT  " if survives else "caught"
             print(f"{verdict} {taken_s:4.0f} s  {module.relative_to(copy)}:{line}: {words}", flush=True)
-            module.write_bytes(before)
-            for file in importers(copy, module):
-                file.touch()
+            for file, text in before.items():
+                file.write_bytes(text)
+            shutil.rmtree(tried, ignore_errors=True)
         print(f"{len(chosen) - survived} of {len(chosen)} caught ({len(every)} possible).")
     return 0
 
