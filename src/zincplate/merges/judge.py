@@ -170,7 +170,7 @@ def _compared(
     start = 2.0**known if known is not None else _by_quantiles(base, view)
     placement, ratio = _still(frame), 1.0
     if i != reference:
-        pictures = _comparable(base, view, start)
+        pictures = comparable(base, view, start)
         aligned = align(*pictures) if aligned_too and pictures is not None else None
         if aligned is not None and pictures is not None:
             matrix = rescaled(aligned.homography, 1 / base.step, 1.0, base.origin)
@@ -207,7 +207,7 @@ def _limits(base: View, view: View, ratio: float) -> tuple[float, float]:
     return max(lows), min(clipped) if clipped else max(tops)
 
 
-def _comparable(base: View, view: View, ratio: float) -> tuple[Float32, Float32] | None:
+def comparable(base: View, view: View, ratio: float) -> tuple[Float32, Float32] | None:
     """Both as logarithms of light between what both can show; None when that is nothing."""
     low, high = _limits(base, view, ratio)
     if not low * 2 < high:
@@ -275,7 +275,7 @@ def _shake(
     views: Sequence[View], placements: Sequence[Placement], exposure: Sequence[float], sharp: int, smeared: int
 ) -> Shake | None:
     a, b = views[sharp], views[smeared]
-    pictures = _comparable(a, b, exposure[smeared] / exposure[sharp])
+    pictures = comparable(a, b, exposure[smeared] / exposure[sharp])
     if pictures is None:
         return None
     matrix = placements[smeared].homography @ np.linalg.inv(placements[sharp].homography)

@@ -25,6 +25,7 @@ from zincplate.merges.panorama.brackets import Place, as_told, forget, groups_of
 from zincplate.merges.panorama.judge import judge_panorama
 from zincplate.merges.panorama.layout import laid_out
 from zincplate.merges.panorama.options import PanoramaOptions
+from zincplate.merges.panorama.rounds import groups_in_rounds
 from zincplate.merges.preview import outlines, preview_of
 from zincplate.merges.response import linear_frames
 from zincplate.merges.series import master as series
@@ -53,7 +54,9 @@ def _places(
     frames: Sequence[Opened], options: PanoramaOptions, breathe: Words, kept: Kept, key: str
 ) -> tuple[Sequence[Opened], PanoramaOptions, list[Place] | None]:
     """Frames of a panorama, or the places that their brackets are, and options that count those."""
-    groups = groups_of([f.told_ev for f in frames]) if options.brackets and all(f.source.camera for f in frames) else None
+    groups = None
+    if options.brackets:
+        groups = groups_of([f.told_ev for f in frames]) or groups_in_rounds(frames, breathe)
     if groups is None:
         return frames, options, None
     for frame in frames:

@@ -24,19 +24,29 @@ PLACES = 500
 def linear_frames(frames: Sequence[Opened], breathe: Callable[[str], None]) -> tuple[Sequence[Opened], bool]:
     """Frames as they are when they are camera files (or hold more than 8 bits); finished ones of 8 bits with the response that
     they have in common, and whether one was looked for. Raises :class:`MergeError`."""
+    table = found_response(frames, breathe)
+    return (frames, False) if table is None else (responding(frames, table), True)
+
+
+def responding(frames: Sequence[Opened], table: Float64) -> list[Opened]:
+    """Finished pictures with a response (3, 256)."""
+    return [Opened(f.name, f.source.with_response(table), _noise(table)) for f in frames]
+
+
+def found_response(frames: Sequence[Opened], breathe: Callable[[str], None]) -> Float64 | None:
+    """(3, 256) light of each code of finished pictures of one subject; None where no response is looked for. Raises
+    :class:`MergeError`."""
     if frames[0].source.camera is not None:
-        return frames, False
+        return None
     belong(frames, "bracket")
     for frame in frames:
         if frame.told_ev is None:
             raise MergeError(
                 f"{frame.name}: It does not tell how it was exposed; finished pictures cannot be merged without that."
             )
-    if not all(f.source.eight_bit for f in frames):
-        return frames, False
     told = np.array([f.told_ev or 0.0 for f in frames])
-    if np.ptp(told) < 0.5:
-        return frames, False
+    if not all(f.source.eight_bit for f in frames) or np.ptp(told) < 0.5:
+        return None
     views = list(views_of(frames, breathe))
     middle = int(np.argmin(np.abs(told - np.median(told))))
     judged = against(frames, views, middle, True, breathe)
@@ -62,9 +72,7 @@ def linear_frames(frames: Sequence[Opened], breathe: Callable[[str], None]) -> t
     except ValueError as error:
         raise MergeError(f"What light their codes stand for cannot be found: {error}.") from error
     # the lightest code of the lightest channel is white
-    table = found / found[:, -1].max()
-    noise = _noise(table)
-    return [Opened(f.name, f.source.with_response(table), noise) for f in frames], True
+    return np.asarray(found / found[:, -1].max(), np.float64)
 
 
 def _noise(table: Float64) -> Noise:

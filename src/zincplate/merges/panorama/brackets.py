@@ -17,10 +17,12 @@ from numpy.typing import NDArray
 
 from zincplate.formats.decoded import CameraColour, Decoded
 from zincplate.formats.files import sweep_parts, whole_file, write_file
-from zincplate.merges.bracket import colour_of, strips
+from zincplate.merges.bracket import ROWS, colour_of, strips
 from zincplate.merges.errors import MergeError
+from zincplate.merges.file import colour_as_master
 from zincplate.merges.judge import MOST, judge
 from zincplate.merges.options import BracketOptions
+from zincplate.merges.response import found_response, responding
 from zincplate.merges.view import Opened, opened
 from zincplate.sources.file import Source
 
@@ -100,6 +102,7 @@ def places_of(
     """Every place merged (those of which all frames are left out by hand are missing); raises :class:`MergeError`. ``folder``
     keeps each under ``key``, which names the frames, in place of what was kept for other frames."""
     target = folder / f"{key}.places"
+    linear: Sequence[Opened] | None = None
     found = []
     try:
         _sweep(folder, target)
@@ -111,7 +114,8 @@ def places_of(
             file = target / "-".join(str(i) for i in (group[0], *able))
             told = _kept(file)
             if told is None:
-                told = _merged(frames, group, able, file, breathe)
+                linear = _linear(frames, groups, breathe) if linear is None else linear
+                told = _merged(linear, group, able, file, breathe)
                 write_file(file.with_suffix(".told"), pickle.dumps((FORM, told), protocol=5))
             found.append(_place(frames, told, file))
     except OSError as error:
@@ -143,13 +147,30 @@ def _sweep(folder: Path, target: Path) -> None:
     sweep_parts(folder)
 
 
+def _linear(frames: Sequence[Opened], groups: Sequence[Sequence[int]], breathe: Words) -> Sequence[Opened]:
+    """Frames with the one response that finished pictures have: of the first place that tells it, from the middle on."""
+    for group in sorted((g for g in groups if len(g) > 1), key=lambda g: abs(g[0] - len(frames) / 2)):
+        try:
+            table = found_response([frames[i] for i in group], breathe)
+        except MergeError as error:
+            failed = error
+            continue
+        return frames if table is None else responding(frames, table)
+    raise failed
+
+
 def _merged(frames: Sequence[Opened], group: Sequence[int], able: Sequence[int], file: Path, breathe: Words) -> _Told:
     if len(able) == 1:
         one = frames[able[0]]
         rows = tuple(PlaceRow(i in able, 0.0, 1.0, 0.0, "" if i in able else "left out by hand") for i in group)
-        colour = one.source.camera
-        assert colour is not None
-        return _Told(tuple(group), able[0], rows, colour, one.told_ev, False)
+        colour = colour_as_master(one.source, 0.0)
+        finished = one.source.camera is None  # the other places are camera values
+        if finished:
+            with whole_file(file, replace=True) as planes:
+                for top in range(0, one.source.height, ROWS):
+                    part = one.source.window(0, top, one.source.width, min(ROWS, one.source.height - top))
+                    planes.write(np.ascontiguousarray(part.transpose(1, 2, 0)).data)
+        return _Told(tuple(group), able[0], rows, colour, one.told_ev, finished)
     mine = [frames[i] for i in group]
     options = BracketOptions(leave_out=tuple(k for k, i in enumerate(group) if i not in able))
     try:
@@ -222,5 +243,7 @@ def as_told(report: dict[str, Any], places: Sequence[Place], frames: Sequence[Op
     left_out = [f"{row['name']}: {row['reason']}." for row in rows if row["reason"]]
     most = Counter(len(p.frames) for p in places).most_common(1)[0][0]
     first = f"{len(frames)} frames are {len(places)} places with {most} exposures each, merged first."
+    if frames[0].source.eight_bit:
+        first += " What light their codes stand for was found from the exposures."
     done = [sentence.replace(" frames take part", " places take part") for sentence in report["done"]]
     return {**report, "frames": rows, "left_out": left_out, "done": [first, *done]}

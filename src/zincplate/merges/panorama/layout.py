@@ -126,9 +126,9 @@ def _whole_turn(frames: Sequence[Opened], judged: PanoramaJudgement, options: Pa
         return None
     whole = around(whole)
     step = step_of(whole.width, whole.height)
-    covered = _covered(whole, step, frames, judged, _boxes(whole, frames, judged)).all(1)
+    covered = np.asarray(_covered(whole, step, frames, judged, _boxes(whole, frames, judged)).all(1), np.uint8)
     # a reduced pixel counts when all of it is covered; at a pole nothing lies beyond
-    sure = cv2.erode(covered.astype(np.uint8)[:, None], np.ones((3, 1), np.uint8))[:, 0] > 0
+    sure = np.asarray(cv2.erode(covered[:, None], np.ones((3, 1), np.uint8)))[:, 0] > 0
     changes = np.diff(np.concatenate([[0], sure.astype(int), [0]]))
     begins, ends = np.flatnonzero(changes == 1), np.flatnonzero(changes == -1)
     if not len(begins):
