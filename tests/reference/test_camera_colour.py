@@ -110,7 +110,7 @@ def test_against_libraw_under_d65(tmp_path: Path, decoder: Decoder) -> None:
 def test_two_matrices_are_mixed_by_reciprocal_temperature() -> None:
     # DNG 1.7.0.0, chapter 6: linear interpolation in 1/T, clipped outside
     a, d = np.diag([1.0, 2.0, 3.0]), np.diag([2.0, 4.0, 6.0])
-    two = CameraMatrices(tuple(a.ravel()), 2856.0, tuple(d.ravel()), 6504.0)
+    two = CameraMatrices.plain(tuple(a.ravel()), 2856.0, tuple(d.ravel()), 6504.0)
     half = 2 / (1 / 2856 + 1 / 6504)
     assert two.xyz_to_camera(colour.CCT_to_xy(half, method="Kang 2002")) == pytest.approx((a + d) / 2, abs=0.02)
     assert two.xyz_to_camera((0.4476, 0.4074)) == pytest.approx(a, abs=2e-3)
@@ -118,7 +118,7 @@ def test_two_matrices_are_mixed_by_reciprocal_temperature() -> None:
 
 
 def test_neutral_and_white_go_both_ways() -> None:
-    matrices = CameraMatrices(EXACT_MATRIX, 2856.0, tuple(0.9 * v for v in EXACT_MATRIX), 6504.0)
+    matrices = CameraMatrices.plain(EXACT_MATRIX, 2856.0, tuple(0.9 * v for v in EXACT_MATRIX), 6504.0)
     for xy in ((0.4476, 0.4074), (0.3457, 0.3585), (0.3127, 0.329), (0.29, 0.33)):
         assert matrices.white_of(matrices.neutral_of(xy)) == pytest.approx(xy, abs=1e-6)
         assert matrices.balanced_to_working(xy) @ np.ones(3) == pytest.approx(np.ones(3), abs=1e-9)
@@ -126,6 +126,6 @@ def test_neutral_and_white_go_both_ways() -> None:
 
 def test_senseless_matrices_are_refused() -> None:
     with pytest.raises(ValueError, match="invertible"):
-        CameraMatrices((1.0,) * 9, 6504.0)
+        CameraMatrices.plain((1.0,) * 9, 6504.0)
     with pytest.raises(ValueError, match="positive"):
-        CameraMatrices(EXACT_MATRIX, 6504.0).white_of((0.0, 1.0, 1.0))
+        CameraMatrices.plain(EXACT_MATRIX, 6504.0).white_of((0.0, 1.0, 1.0))

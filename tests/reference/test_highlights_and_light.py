@@ -32,7 +32,7 @@ NEUTRAL = (0.5, 1.0, 0.7)
 
 def camera_source(planes: np.ndarray) -> Source:
     """A raw file of camera planes (3, h, w), where 1 is the sensor's end: clipped there, with little noise."""
-    colour = CameraColour(CameraMatrices((0.8, -0.2, -0.1, -0.4, 1.2, 0.2, -0.1, 0.2, 0.7), 6504.0), NEUTRAL)
+    colour = CameraColour(CameraMatrices.plain((0.8, -0.2, -0.1, -0.4, 1.2, 0.2, -0.1, 0.2, 0.7), 6504.0), NEUTRAL)
     mosaic = mosaic_of(np.clip(planes, 0, 1), 1e-5, 1e-7)
     capture = CaptureData(width=planes.shape[2], height=planes.shape[1], raw=True)
     return Source(Decoded("mosaic", mosaic, capture, colour, black=(512.0,) * 4, white=16383.0))

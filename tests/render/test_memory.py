@@ -20,7 +20,7 @@ from zincplate.render.view import ViewRequest
 
 WIDTH, HEIGHT = 4000, 3000
 PICTURES, MAY_KEEP_MB = 30, 96
-COLOUR = CameraColour(CameraMatrices(tuple(SRGB.from_xyz.ravel()), 6504.0), (0.5, 1.0, 0.7))
+COLOUR = CameraColour(CameraMatrices.plain(tuple(SRGB.from_xyz.ravel()), 6504.0), (0.5, 1.0, 0.7))
 
 
 class Files(Decoder):

@@ -23,7 +23,7 @@ def mosaic(width: int, height: int, orientation: int = 1, full: float = 0.0) -> 
     random = np.random.default_rng(width * 100 + height)
     sites = random.integers(300, 9000, (height, width)).astype(np.uint16)
     sites[random.random(sites.shape) < full] = 16383
-    camera = CameraColour(CameraMatrices(tuple(SRGB.from_xyz.ravel()), 6504.0), (0.5, 1.0, 0.7))
+    camera = CameraColour(CameraMatrices.plain(tuple(SRGB.from_xyz.ravel()), 6504.0), (0.5, 1.0, 0.7))
     capture = CaptureData(width=width, height=height, raw=True, orientation=orientation, bits=14)
     return Source(Decoded("mosaic", sites, capture, camera, None, (0, 1, 1, 2), (256.0,) * 4, 16383.0))
 

@@ -84,7 +84,7 @@ def warm(decoder: Decoder | None = None) -> None:
     if decoder is not None:
         with contextlib.suppress(FileError):
             decoder.facts(Path(__file__))
-    colour = CameraColour(CameraMatrices((0.8, -0.2, -0.1, -0.4, 1.2, 0.2, -0.1, 0.2, 0.7), 6504.0), (0.5, 1.0, 0.7))
+    colour = CameraColour(CameraMatrices.plain((0.8, -0.2, -0.1, -0.4, 1.2, 0.2, -0.1, 0.2, 0.7), 6504.0), (0.5, 1.0, 0.7))
     raw = CaptureData(width=64, height=64, raw=True)
     renderer = Renderer(Decoder())
     pictures = [Decoded("mosaic", _mosaic(), raw, colour, black=(512.0,) * 4, white=16383.0)]

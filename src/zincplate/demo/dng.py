@@ -137,7 +137,7 @@ def dng_bytes(
     if raw.exif is not None:
         _add_story(raw.exif, camera, lens.focal_length_mm, named, settings)
     matrices = camera.matrices
-    first, second = matrices.matrix_1, matrices.matrix_2 or matrices.matrix_1
+    first, second = (c.matrix for c in matrices.calibrations)
     raw.set(50706, BYTE, [1, 4, 0, 0]).set(50707, BYTE, [1, 1, 0, 0]).set(50708, ASCII, f"{camera.make} {camera.model}")
     raw.set(50721, SRATIONAL, [rational(v, 10000) for v in first]).set(50778, SHORT, 17)
     raw.set(50722, SRATIONAL, [rational(v, 10000) for v in second]).set(50779, SHORT, 21)

@@ -70,8 +70,8 @@ class CameraModel:
     def matrices(self) -> CameraMatrices:
         """What the camera's files say about its colours."""
         if self.spectral:
-            return CameraMatrices(spectral.colour_matrix("A"), 2856.0, spectral.colour_matrix("D65"), 6504.0)
-        return CameraMatrices(EXACT_MATRIX, 2856.0, EXACT_MATRIX, 6504.0)
+            return CameraMatrices.plain(spectral.colour_matrix("A"), 2856.0, spectral.colour_matrix("D65"), 6504.0)
+        return CameraMatrices.plain(EXACT_MATRIX, 2856.0, EXACT_MATRIX, 6504.0)
 
     @property
     def from_rec709(self) -> Float64:

@@ -142,7 +142,7 @@ def _camera_colour(path: Path, raw: rawpy.RawPy, main: tags.Directory) -> tuple[
     if not np.abs(matrix).max() > 0:
         raise FileError(path, "Neither the file nor LibRaw knows the colour of this camera.")
     try:
-        matrices = CameraMatrices(tuple(float(v) for v in matrix.ravel()), 6504.0)
+        matrices = CameraMatrices.plain(tuple(float(v) for v in matrix.ravel()), 6504.0)
     except ValueError as error:
         raise FileError(path, f"Its colour matrix cannot be used: {error}.") from error
     multipliers = np.asarray(raw.camera_whitebalance[:3], np.float64)

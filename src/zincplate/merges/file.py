@@ -36,7 +36,7 @@ def colour_as_master(source: Source, lighter_ev: float) -> CameraColour:
         return replace(source.camera, baseline_exposure_ev=source.camera.baseline_exposure_ev + lighter_ev)
     to_xyz = REC2020.to_xyz @ np.reshape(source.to_working, (3, 3))
     matrix = tuple(float(v) for v in np.linalg.inv(to_xyz).ravel())
-    return CameraColour(CameraMatrices(matrix, 6504.0), (1.0, 1.0, 1.0), lighter_ev)
+    return CameraColour(CameraMatrices.plain(matrix, 6504.0), (1.0, 1.0, 1.0), lighter_ev)
 
 
 def reduced_rows(planes: Float32, by: int) -> Float32:

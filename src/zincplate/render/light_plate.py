@@ -107,8 +107,8 @@ class LightPlate:
             raise ValueError("this is no light plate") from error
         matrices = told["matrices"]
         if matrices is not None:
-            further = tuple(Calibration(**_tuples(c)) for c in matrices["further"])
-            told["matrices"] = CameraMatrices(**{**_tuples(matrices), "further": further})
+            calibrations = tuple(Calibration(**_tuples(c)) for c in matrices["calibrations"])
+            told["matrices"] = CameraMatrices(calibrations, tuple(matrices["analog_balance"]))
         return LightPlate(planes, Settings(**_tuples(told)), sharpness)
 
 

@@ -13,7 +13,7 @@ from zincplate.sources.file import Source
 from zincplate.store.home import Home
 from zincplate.store.models import Frame
 
-FORM = 2
+FORM = 3
 """Of kept plates: others are measured again."""
 
 

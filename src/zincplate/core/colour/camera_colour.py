@@ -54,48 +54,23 @@ def _usable(values: Nine) -> bool:
 
 @dataclass(frozen=True)
 class CameraMatrices:
-    """XYZ -> camera matrices, each with the temperature of its illuminant in kelvin; the second may be absent.
+    """How a camera sees: its calibrations under one to three illuminants."""
 
-    ``further`` holds what else a file may say: calibrations as a whole (one to three), which then count instead.
-    """
-
-    matrix_1: Nine
-    kelvin_1: float
-    matrix_2: Nine | None = None
-    kelvin_2: float = 6504.0
-    further: tuple[Calibration, ...] = ()
+    calibrations: tuple[Calibration, ...]
     analog_balance: tuple[float, float, float] = (1.0, 1.0, 1.0)
     """Gains applied to the raw values in the camera (AnalogBalance)."""
 
     def __post_init__(self) -> None:
-        for m in (self.matrix_1, self.matrix_2):
-            if m is not None and not _usable(m):
-                raise ValueError("a camera matrix must hold nine finite numbers and be invertible")
+        if not 1 <= len(self.calibrations) <= 3:
+            raise ValueError("a camera has one to three calibrations")
         if not all(np.isfinite(v) and v > 0 for v in self.analog_balance):
             raise ValueError("the analogue balance must be positive")
 
     @staticmethod
-    def of(
-        calibrations: tuple[Calibration, ...], analog_balance: tuple[float, float, float] = (1.0, 1.0, 1.0)
-    ) -> "CameraMatrices":
-        """From one to three calibrations."""
-        first, second = calibrations[0], calibrations[1] if len(calibrations) > 1 else None
-        return CameraMatrices(
-            first.matrix,
-            first.kelvin,
-            second.matrix if second else None,
-            second.kelvin if second else 6504.0,
-            calibrations,
-            analog_balance,
-        )
-
-    @cached_property
-    def calibrations(self) -> tuple[Calibration, ...]:
-        """All of them."""
-        if self.further:
-            return self.further
-        first = Calibration(self.kelvin_1, self.matrix_1)
-        return (first,) if self.matrix_2 is None else (first, Calibration(self.kelvin_2, self.matrix_2))
+    def plain(matrix_1: Nine, kelvin_1: float, matrix_2: Nine | None = None, kelvin_2: float = 6504.0) -> "CameraMatrices":
+        """Of XYZ -> camera matrices alone, each with the temperature of its illuminant; the second may be absent."""
+        first = Calibration(kelvin_1, matrix_1)
+        return CameraMatrices((first,) if matrix_2 is None else (first, Calibration(kelvin_2, matrix_2)))
 
     def _weights(self, white_xy: ArrayLike) -> Float:
         """Share of each calibration under a white point.

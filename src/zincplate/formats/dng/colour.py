@@ -27,7 +27,7 @@ _UNUSED = (
     ((50938, 50939, 52537), "hue and saturation maps"), ((50982,), "a look table"), ((50940,), "a tone curve"),
     ((52525, 52544), "a map of local gains"), ((52543,), "a table of RGB corrections"),
 )  # fmt: skip
-MONOCHROME = CameraMatrices(tuple(float(v) for v in REC2020.from_xyz.ravel()), 6504.0)
+MONOCHROME = CameraMatrices.plain(tuple(float(v) for v in REC2020.from_xyz.ravel()), 6504.0)
 
 
 @dataclass(frozen=True)
@@ -135,17 +135,7 @@ def camera_colour(path: Path, main: Directory, planes: int) -> Colour | None:
             )
             for n, (kelvin, xy, _) in enumerate(found)
         )
-        plain = all(c.individual is None and c.forward is None and c.xy is None for c in calibrations)
-        if plain and len(calibrations) < 3 and (balance == 1).all():
-            second = calibrations[1] if len(calibrations) > 1 else None
-            matrices = CameraMatrices(
-                calibrations[0].matrix,
-                calibrations[0].kelvin,
-                second.matrix if second else None,
-                second.kelvin if second else 6504.0,
-            )
-        else:
-            matrices = CameraMatrices.of(calibrations, (float(balance[0]), float(balance[1]), float(balance[2])))
+        matrices = CameraMatrices(calibrations, (float(balance[0]), float(balance[1]), float(balance[2])))
     except ValueError as error:
         raise FileError(path, f"Its colour matrix cannot be used: {error}.") from error
     neutral, note = _neutral(path, main, matrices)
@@ -207,7 +197,7 @@ def _four(
             Calibration(kelvin, tuple(float(v) for v in (reduction @ m).ravel()), None, None, xy)
             for (kelvin, xy, _), m in zip(found, to_camera, strict=True)
         )
-        matrices = CameraMatrices.of(calibrations)
+        matrices = CameraMatrices(calibrations)
     except ValueError as error:
         raise FileError(path, f"Its colour matrix cannot be used: {error}.") from error
     as_shot = scaled(path, matrices, tuple(float(v) for v in reduction @ values))

@@ -6,6 +6,7 @@ BaselineExposure. Tiles of 256 x 256, deflate with the floating-point predictor:
 
 import json
 import mmap
+import struct
 from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -15,7 +16,8 @@ import imagecodecs
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.colour.camera_colour import ILLUMINANT_KELVIN, Calibration, CameraMatrices
+from zincplate.core.colour.camera_colour import ILLUMINANT_KELVIN
+from zincplate.core.colour.temperature import white_point_xy
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import CameraColour
 from zincplate.formats.description_writer import xmp_packet
@@ -31,7 +33,8 @@ PRIVATE = 50740
 OWNER = b"Zincplate\0"
 _LEVEL = 4
 """libdeflate's: four times as fast as zlib's usual one for two percent more."""
-_COLOUR, _FORWARD, _INDIVIDUAL, _LIGHT = (50721, 50722), (50964, 50965), (50723, 50724), (50778, 50779)
+_COLOUR, _FORWARD, _INDIVIDUAL = (50721, 50722, 52531), (50964, 50965, 52532), (50723, 50724, 52530)
+_LIGHT, _DATA, OTHER = (50778, 50779, 52529), (52533, 52534, 52535), 255
 
 
 class MasterWriter:
@@ -79,7 +82,8 @@ class MasterWriter:
         add_capture_entries(raw, capture, software)
         if packet := xmp_packet(capture, software):
             raw.set(700, BYTE, packet)
-        raw.set(50706, BYTE, [1, 4, 0, 0]).set(50707, BYTE, [1, 4, 0, 0])
+        # a third calibration and lights by their chromaticity came with 1.6; who does not know them passes over them
+        raw.set(50706, BYTE, [1, 6, 0, 0]).set(50707, BYTE, [1, 4, 0, 0])
         raw.set(50708, ASCII, f"{capture.camera_make} {capture.camera_model}".strip() or "Master")
         _add_colour(raw, camera)
         raw.set(PRIVATE, BYTE, OWNER + json.dumps(made_from, ensure_ascii=False).encode())
@@ -93,9 +97,13 @@ def _tile(samples: NDArray[np.float16]) -> bytes:
 
 def _add_colour(ifd: IFD, camera: CameraColour) -> None:
     matrices = camera.matrices
-    for index, found in enumerate(_calibrations(matrices)):
+    for index, found in enumerate(matrices.calibrations):
         ifd.set(_COLOUR[index], SRATIONAL, [rational(v, 1_000_000) for v in found.matrix])
-        ifd.set(_LIGHT[index], SHORT, _illuminant(found.kelvin))
+        code = None if found.xy else _illuminant(found.kelvin)
+        ifd.set(_LIGHT[index], SHORT, OTHER if code is None else code)
+        if code is None:
+            x, y = (rational(v, 1_000_000_000) for v in found.xy or white_point_xy(found.kelvin))
+            ifd.set(_DATA[index], UNDEFINED, struct.pack("<H4I", 0, *x, *y))
         if found.forward is not None:
             ifd.set(_FORWARD[index], SRATIONAL, [rational(v, 1_000_000) for v in found.forward])
         if found.individual is not None:
@@ -105,17 +113,10 @@ def _add_colour(ifd: IFD, camera: CameraColour) -> None:
     ifd.set(50730, SRATIONAL, rational(camera.baseline_exposure_ev, 10_000))
 
 
-def _calibrations(matrices: CameraMatrices) -> list[Calibration]:
-    if matrices.further:
-        return list(matrices.further[:2])
-    found = [Calibration(matrices.kelvin_1, matrices.matrix_1)]
-    return found if matrices.matrix_2 is None else [*found, Calibration(matrices.kelvin_2, matrices.matrix_2)]
-
-
-def _illuminant(kelvin: float) -> int:
-    """The number of EXIF's that lies nearest (of equals the more usual one)."""
+def _illuminant(kelvin: float) -> int | None:
+    """EXIF's number of a light (of equals the more usual one); None where it has none."""
     usual = (17, 21, 23, 20, *ILLUMINANT_KELVIN)
-    return min(usual, key=lambda code: abs(1e6 / ILLUMINANT_KELVIN[code] - 1e6 / kelvin))
+    return next((code for code in usual if abs(ILLUMINANT_KELVIN[code] - kelvin) < 0.5), None)
 
 
 def _preview(jpeg: bytes, width: int, height: int) -> IFD:
