@@ -30,6 +30,8 @@ LEAST_MEASURED = 0.0008
 """Of the white level: below, a black level that is off by a fraction of a code counts too much."""
 AS_TOLD_EV = 0.012
 """Nearer than that the capture data are surer than the measurement, which has some codes of the darkest frame to go by."""
+AS_MUCH = 0.97
+"""Of what the frame shows that shows most."""
 DARKEST_ALIGNED = 3.0
 """Standard deviations of noise below which nothing is aligned by."""
 
@@ -72,14 +74,13 @@ class Judgement:
     moved: Moved | None
     step: int
     origin: tuple[int, int]
-    chosen: bool = False
-    """Whether the reference was told, not found."""
+    shown_ev: float = 0.0
+    """Light of the exposure as bright as which the merge is shown, against the reference's."""
 
     @property
-    def shown_ev(self) -> float:
-        """Light of the exposure as bright as which the merge is shown, against the reference's: of a reference that was found
-        only its place and colour count, and the middle exposure is the one that was metered."""
-        return 0.0 if self.chosen else float(np.median(np.log2([self.exposure[i] for i in self.members])))
+    def members_ev(self) -> Float64:
+        """Light of the frames that take part, against the reference's."""
+        return np.log2([self.exposure[i] for i in self.members])
 
     @property
     def alone(self) -> list[int]:
@@ -115,15 +116,36 @@ def judge(
     if given is None and judged.figures[reference].sharpness < UNSHARP and best != reference:
         reference = best  # the frame that seemed best is itself shaken
         judged = against(frames, views, reference, options.align, breathe)
-    judged.chosen = given is not None
     _leave_out(judged, options)
     if len(judged.members) < FEWEST:
         reasons = "; ".join(f"{f.name}: {f.reason}" for f in judged.figures if f.reason)
         raise MergeError(f"Nothing is left to merge. {reasons}.")
+    if given is None:
+        metered = metered_ev(frames, judged)
+        judged.shown_ev = _as_most_show(views, judged) if metered is None else metered
     if options.ghosts > 0:
         breathe("looking for what moved")
         judged.moved = _moved(views, judged, options)
     return judged
+
+
+def metered_ev(frames: Sequence[Opened], judged: Judgement) -> float | None:
+    """Light of the exposure that was metered, against the reference's: of the frame without exposure compensation, of which a
+    bracket has one as a rule (common practice); None where it has none, or the files do not tell."""
+    told = [frames[i].source.capture.bias_ev for i in judged.members]
+    if any(ev is None for ev in told):
+        return None
+    off = np.array(told, np.float64)
+    plain = int(np.abs(off).argmin())
+    # compensation that is the same for all, or has nothing to do with what was exposed, tells nothing
+    apart = np.abs(off - off[plain] - (judged.members_ev - judged.members_ev[plain])).max()
+    return float(judged.members_ev[plain]) if np.ptp(off) > 0.6 and apart < 0.5 and abs(off[plain]) < 0.17 else None
+
+
+def _as_most_show(views: Sequence[View], judged: Judgement) -> float:
+    """The middle exposure of the frames that show about as much as can be between black and clipped."""
+    usable = np.array([views[i].usable for i in judged.members])
+    return float(np.median(judged.members_ev[usable >= AS_MUCH * usable.max()]))
 
 
 def _candidates(views: Sequence[View], options: BracketOptions) -> list[int]:

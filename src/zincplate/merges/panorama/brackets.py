@@ -20,7 +20,7 @@ from zincplate.formats.files import sweep_parts, whole_file, write_file
 from zincplate.merges.bracket import ROWS, colour_of, strips
 from zincplate.merges.errors import MergeError
 from zincplate.merges.file import colour_as_master
-from zincplate.merges.judge import MOST, judge
+from zincplate.merges.judge import MOST, judge, metered_ev
 from zincplate.merges.options import BracketOptions
 from zincplate.merges.response import found_response, responding
 from zincplate.merges.view import Opened, opened
@@ -178,6 +178,9 @@ def _merged(frames: Sequence[Opened], group: Sequence[int], able: Sequence[int],
     except MergeError as error:
         raise MergeError(f"{_called(mine)}: {error}") from error
     reference = mine[judged.reference]
+    # all places are shown as bright as one exposure of each, whatever each of them shows most with
+    metered = metered_ev(mine, judged)
+    judged.shown_ev = float(np.median(judged.members_ev)) if metered is None else metered
     colour = colour_of(mine, judged)
     scale = 1 / np.asarray(colour.as_shot_neutral, np.float32)
     # written, not mapped: a full disk is an error then, and not the end of the process
