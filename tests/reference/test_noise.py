@@ -10,7 +10,7 @@ from zincplate.core.noise.learned_noise import reduce_noise_best
 from zincplate.core.noise.noise_model import measure_noise
 from zincplate.core.noise.wavelet_noise import StabilisedNoise, deviation_of, reduce_noise
 from zincplate.core.sensor.demosaic import demosaic_window
-from zincplate.core.sensor.hot_pixels import without_hot_pixels
+from zincplate.core.sensor.hot_pixels import hot_sites, replaced
 from zincplate.demo import scenes
 
 
@@ -126,7 +126,8 @@ def test_hot_pixels_are_found_and_stars_are_kept() -> None:
     with_hot = sites.copy()
     for y, x in hot:
         with_hot[y, x] = 9000
-    clean, found = without_hot_pixels(with_hot, np.full((2, 2), 512.0), 16383, 5e-4, 1e-5)
+    found, values = hot_sites(with_hot, np.full((2, 2), 512.0), 16383, 5e-4, 1e-5)
+    clean = replaced(with_hot, found, values)
     places = {(int(y), int(x)) for y, x in found}
     assert len(places & hot) >= 0.95 * len(hot)
     assert len(places - hot) <= 3
@@ -151,6 +152,6 @@ def test_stars_of_the_size_of_a_site_keep_their_light(spread_px: float, peak: fl
     light += stars
     noisy = light + rng.standard_normal(light.shape) * np.sqrt(5e-4 * light + 1e-5)
     sites = np.clip(np.rint(512 + noisy * (16383 - 512)), 0, 16383).astype(np.uint16)
-    clean, _ = without_hot_pixels(sites, np.full((2, 2), 512.0), 16383, 5e-4, 1e-5)
+    clean = replaced(sites, *hot_sites(sites, np.full((2, 2), 512.0), 16383, 5e-4, 1e-5))
     lost = (sites.astype(np.float64) - clean).sum() / (16383 - 512)
     assert lost < (1 - kept) * np.clip(stars, 0, 1).sum()

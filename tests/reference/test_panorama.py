@@ -278,7 +278,7 @@ def test_somebody_who_walks_through_is_there_whole_or_not_at_all(tmp_path: Path)
     # a patch in the second frame's left part, which the first shows as well
     sites = walked._reader._sites  # type: ignore[attr-defined]
     sites[250:420, 150:230] = 9000
-    walked._reader._clean = None  # type: ignore[attr-defined]
+    walked._reader._hot = None  # type: ignore[attr-defined]
     frames = opened_together([(name, still), (other, walked)])
     made = Made(frames, options)
     x, y = np.meshgrid(np.arange(160, 225, 5.0), np.arange(260, 415, 5.0))

@@ -31,6 +31,7 @@ from zincplate.merges.response import linear_frames
 from zincplate.merges.series import master as series
 from zincplate.merges.series.judge import judge_series
 from zincplate.merges.series.options import SeriesOptions
+from zincplate.merges.series.parts import land_of
 from zincplate.merges.view import Opened, View
 
 RESPONSE = ("What light their codes stand for was found from the exposures.",)
@@ -163,9 +164,11 @@ def merged(
         return replace(made, reference=places[made.reference].reference)
     if isinstance(options, SeriesOptions):
         combined, looked = _series(frames, options, lenses, breathe, kept or Kept(), key)
-        return series.merge_series(combined, looked, options, software, sources, share)
+        land = land_of(combined, looked, options)
+        del looked  # forty frames' are a gigabyte
+        return series.merge_series(combined, land, options, software, sources, share)
     if isinstance(options, FocusOptions):
-        deep, _ = _focus(frames, options, breathe, kept or Kept(), key)
+        deep = _focus(frames, options, breathe, kept or Kept(), key)[0]
         return focus.merge_focus(frames, deep, options, software, sources, share)
     frames, found = linear_frames(frames, breathe)
     judged = judge(frames, options, breathe)

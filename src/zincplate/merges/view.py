@@ -74,14 +74,24 @@ def _noise_of(source: Source) -> Noise:
 
 @dataclass(frozen=True)
 class View:
-    """One frame, reduced: green plate values as recorded, their variance, and where they are to be believed."""
+    """One frame, reduced: plate values as recorded, the line of green's variance over them, and where they are to be believed."""
 
-    green: Float32
-    variance: Float32
+    slope: float
+    offset: float
     shown: Mask
     step: int
     origin: tuple[int, int]
     planes: Float32
+
+    @property
+    def green(self) -> Float32:
+        """(h, w) plate values."""
+        return self.planes[1]
+
+    @property
+    def variance(self) -> Float32:
+        """(h, w) of :attr:`green`; worked out when it is asked for, since forty frames are many."""
+        return np.asarray(np.float64(self.slope) * np.maximum(self.green, 0) + self.offset, np.float32)
 
     @property
     def size(self) -> tuple[int, int]:
@@ -140,5 +150,5 @@ def seen(opened: Opened, planes: Float32, step: int, origin: tuple[int, int]) ->
     slope, offset = opened.noise
     # half of the sites of a mosaic are green
     count = step * step * (0.5 if source.mosaic else 1.0)
-    variance = (slope[1] * np.maximum(planes[1], 0) + offset[1]) / count
-    return View(np.ascontiguousarray(planes[1]), variance.astype(np.float32), levels < SHOWN_TO, step, origin, planes)
+    planes = np.ascontiguousarray(planes)
+    return View(float(slope[1] / count), float(offset[1] / count), levels < SHOWN_TO, step, origin, planes)

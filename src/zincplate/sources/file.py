@@ -312,7 +312,7 @@ class Source:
     @property
     def hot_pixels(self) -> int:
         """How many hot and cold sites were found (0 for files without a mosaic)."""
-        return len(self._reader.clean()[1]) if isinstance(self._reader, Mosaic) else 0
+        return len(self._reader.hot()[0]) if isinstance(self._reader, Mosaic) else 0
 
     def noise(self, scale: float) -> StabilisedNoise:
         """Noise of plates at a size relative to full size (1 or less)."""

@@ -13,7 +13,7 @@ from zincplate.core.kernels.rendered import bin_codes, bin_linear, window_from_c
 from zincplate.core.noise.noise_model import NoiseModel, measure_noise
 from zincplate.core.sensor.colour_shift import ColourShift
 from zincplate.core.sensor.demosaic import MARGIN, bin_mosaic, demosaic_window, window_of
-from zincplate.core.sensor.hot_pixels import without_hot_pixels
+from zincplate.core.sensor.hot_pixels import hot_sites, replaced
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import Decoded
 
@@ -67,7 +67,7 @@ class Mosaic:
         shift = (-self._red_y, -self._red_x)
         self._black_by_parity, self._white = black.astype(np.float64), float(decoded.white)
         self._lock = threading.Lock()
-        self._clean: tuple[NDArray[np.uint16], NDArray[np.intp]] | None = None
+        self._hot: tuple[NDArray[np.intp], NDArray[np.uint16]] | None = None
         self._noise: NoiseModel | None = None
         self._black = np.ascontiguousarray(np.roll(black, shift, (0, 1)))
         self._scale = np.ascontiguousarray(np.roll(scale.astype(np.float32), shift, (0, 1)))
@@ -80,7 +80,7 @@ class Mosaic:
 
     @property
     def nbytes(self) -> int:
-        return int(self._sites.nbytes) * (1 if self._clean is None else 2)
+        return int(self._sites.nbytes)
 
     @property
     def noise(self) -> NoiseModel:
@@ -89,13 +89,19 @@ class Mosaic:
                 self._noise = measure_noise(self._sites, self._black_by_parity, self._white)
             return self._noise
 
-    def clean(self) -> tuple[NDArray[np.uint16], NDArray[np.intp]]:
-        """Sites with hot ones replaced, and the places of those; found once."""
+    def hot(self) -> tuple[NDArray[np.intp], NDArray[np.uint16]]:
+        """Places of hot sites and what stands for them; found once."""
         model = self.noise
         with self._lock:
-            if self._clean is None:
-                self._clean = without_hot_pixels(self._sites, self._black_by_parity, self._white, model.slope, model.offset)
-            return self._clean
+            if self._hot is None:
+                self._hot = hot_sites(self._sites, self._black_by_parity, self._white, model.slope, model.offset)
+            return self._hot
+
+    def _cleaned(self, y: int, x: int, rows: int, columns: int) -> tuple[NDArray[np.uint16], int, int]:
+        """Sites with hot ones replaced, as far as a window needs them that may lie outside (mirrored), and where they begin."""
+        y0, y1 = max(min(y, 2 * (self.height - 1) - y - rows), 0), min(max(y + rows, 2 - y), self.height)
+        x0, x1 = max(min(x, 2 * (self.width - 1) - x - columns), 0), min(max(x + columns, 2 - x), self.width)
+        return replaced(self._sites[y0:y1, x0:x1], *self.hot(), y0, x0), y0, x0
 
     def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False, shift: ColourShift | None = None) -> Float32:
         margin = MARGIN if shift is None else MARGIN + math.ceil(shift.largest_px) + 3
@@ -104,7 +110,8 @@ class Mosaic:
         columns = max(_even(x + w + margin - x0), 4 * MARGIN)
         rows = max(_even(y + h + margin - y0), 4 * MARGIN)
         sites = np.empty((rows, columns), np.float32)
-        window_of(self.clean()[0] if hot_pixels else self._sites, y0, x0, self._black, self._scale, sites)
+        part, top, left = self._cleaned(y0, x0, rows, columns) if hot_pixels else (self._sites, 0, 0)
+        window_of(part, y0 - top, x0 - left, self._black, self._scale, sites)
         middle = ((self.height - 1) / 2 - y0, (self.width - 1) / 2 - x0)
         planes, scratch = np.empty((3, rows, columns), np.float32), np.empty((rows, columns), np.float32)
         demosaic_window(sites, planes, scratch, shift, middle)
@@ -118,7 +125,7 @@ class Mosaic:
         x0, y0 = self.origin
         columns, rows = -(-(self.width - x0) // step), -(-(self.height - y0) // step)
         planes = np.empty((3, rows, columns), np.float32)
-        sites = self.clean()[0] if hot_pixels else self._sites
+        sites = replaced(self._sites, *self.hot()) if hot_pixels else self._sites
         bin_mosaic(sites, y0, x0, step, self._black, self._scale, planes)
         return Plate(planes, step, x0, y0)
 

@@ -75,16 +75,29 @@ def _find(mosaic, black, slope, offset, found, values):
                 values[y, x] = np.uint16(mean + 0.5)
 
 
-def without_hot_pixels(
+def hot_sites(
     mosaic: NDArray[np.uint16], black: NDArray[np.float64], white: float, slope: float, offset: float
-) -> tuple[NDArray[np.uint16], NDArray[np.intp]]:
-    """A copy of a Bayer mosaic with hot and cold sites replaced by their neighbours' mean, and their places (n, 2) as y, x.
+) -> tuple[NDArray[np.intp], NDArray[np.uint16]]:
+    """Places (n, 2) as y, x of hot and cold sites of a Bayer mosaic, from top to bottom, and the mean (n,) of each one's
+    neighbours, which is to stand for it.
 
     ``slope`` and ``offset`` are the noise model's, for white at 1.
     """
     span = white - float(black.mean())
-    found = np.zeros(mosaic.shape, np.uint8)
-    values = mosaic.copy()
+    found, values = np.zeros(mosaic.shape, np.uint8), np.empty_like(mosaic)
     _find(mosaic, np.ascontiguousarray(black, np.float64), slope * span, offset * span * span, found, values)
-    places = cv2.findNonZero(found)  # argwhere takes longer than the search
-    return values, np.zeros((0, 2), np.intp) if places is None else places.reshape(-1, 2)[:, ::-1].astype(np.intp)
+    at = cv2.findNonZero(found)  # argwhere takes longer than the search
+    places = np.zeros((0, 2), np.intp) if at is None else at.reshape(-1, 2)[:, ::-1].astype(np.intp)
+    return places, values[places[:, 0], places[:, 1]]
+
+
+def replaced(
+    mosaic: NDArray[np.uint16], places: NDArray[np.intp], values: NDArray[np.uint16], y: int = 0, x: int = 0
+) -> NDArray[np.uint16]:
+    """A copy of a part of a mosaic that begins at (y, x) of it, with other values at places (n, 2) of the whole one."""
+    rows, columns = mosaic.shape
+    first, last = np.searchsorted(places[:, 0], (y, y + rows))
+    there = (places[first:last, 1] >= x) & (places[first:last, 1] < x + columns)
+    out = mosaic.copy()
+    out[places[first:last, 0][there] - y, places[first:last, 1][there] - x] = values[first:last][there]
+    return out

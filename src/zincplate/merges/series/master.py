@@ -30,12 +30,12 @@ def _lighter(judged: SeriesJudgement) -> float:
 
 
 def merge_series(
-    judged: SeriesJudgement, views: Sequence[View], options: SeriesOptions, software: str, sources: Sequence[dict[str, Any]],
+    judged: SeriesJudgement, land: Land | None, options: SeriesOptions, software: str, sources: Sequence[dict[str, Any]],
     breathe: Callable[[float], None] = lambda _: None,
 ) -> Master:  # fmt: skip
-    """Combines a judged series at full size. ``sources`` says of each frame what is to be kept with the master."""
+    """Combines a judged series at full size; ``land`` as :func:`land_of` finds it. ``sources`` says of each frame what is to be
+    kept with the master."""
     source = judged.lights[judged.reference].source
-    land = land_of(judged, views, options)
     writer = MasterWriter(source.width, source.height)
     reduce = 1
     while max(source.width, source.height) / reduce > PREVIEW_PX:

@@ -21,8 +21,8 @@ Float32 = NDArray[np.float32]
 Float64 = NDArray[np.float64]
 
 METHODS = {"clip": CLIPPED, "median": MEDIAN, "mean": MEAN}
-ROWS, FEWER_ROWS, MANY = 256, 128, 24
-"""Rows of a strip; of more than so many frames fewer, for memory."""
+ROWS, LEAST_ROWS, STRIP_BYTES = 256, 32, 320 << 20
+"""Rows of a strip, halved as often as needed for its frames to take no more than so much."""
 LAND_PX = 4.0
 ROUGH_FROM = 2.0
 """Times the roughness of the smoothest tenth, from which on it is land."""
@@ -101,7 +101,9 @@ def parts(
     sky = _Stack(judged, members, [judged.placements[i] for i in members], [judged.exposure[i] for i in members], True)
     still = None if land is None else _Stack(judged, land.frames, land.placements, land.exposure, False)
     method, darkest = METHODS[options.method], np.float32(min(judged.exposure[i] for i in members))
-    step = ROWS if len(members) <= MANY else FEWER_ROWS
+    step = ROWS
+    while step > LEAST_ROWS and 16 * step * base.width * len(members) > STRIP_BYTES:
+        step //= 2
     for top in range(0, base.height, step):
         rows = min(step, base.height - top)
         out, refused = sky.strip(top, rows, base.width, method, options.deviations)

@@ -1,0 +1,64 @@
+"""Hot sites stand beside the mosaic, not in a second one: every window is that of a mosaic in which they were replaced."""
+
+from itertools import product
+
+import numpy as np
+import pytest
+
+from zincplate.core.sensor.hot_pixels import hot_sites, replaced
+from zincplate.formats.capture import CaptureData
+from zincplate.formats.decoded import Decoded
+from zincplate.sources.readers import Mosaic
+
+BLACK = np.full((2, 2), 512.0)
+
+
+def mosaic(height: int, width: int, seed: int = 1) -> tuple[np.ndarray, list[tuple[int, int]]]:
+    """Even sites with a little noise, and hot ones of which some lie as near to the edge as any is looked for."""
+    rng = np.random.default_rng(seed)
+    sites = (2000 + rng.normal(0, 8, (height, width))).astype(np.uint16)
+    near = (2, height - 3, height // 2), (2, width - 3, width // 3)
+    places = sorted({(y, x) for y, x in product(*near)})
+    for y, x in places:
+        sites[y, x] = 15_000
+    return sites, places
+
+
+def reader(sites: np.ndarray) -> Mosaic:
+    decoded = Decoded("mosaic", sites, CaptureData(), None, cfa=(1, 0, 2, 1), black=(512.0,) * 4, white=16383.0)
+    return Mosaic(decoded, (0.5, 1.0, 0.7))
+
+
+def test_they_are_found_and_replaced_in_parts() -> None:
+    sites, places = mosaic(60, 90)
+    found, values = hot_sites(sites, BLACK, 16383.0, 1e-4, 1e-7)
+    assert [tuple(p) for p in found] == places and np.abs(values.astype(int) - 2000).max() < 20
+    whole = replaced(sites, found, values)
+    assert whole.max() < 2100 and sites.max() == 15_000, "in a copy"
+    untouched = np.ones(sites.shape, bool)
+    untouched[tuple(found.T)] = False
+    assert (whole == sites)[untouched].all()
+    for y, x, rows, columns in ((0, 0, 3, 3), (2, 2, 1, 1), (3, 0, 27, 90), (57, 87, 3, 3), (30, 30, 1, 60), (10, 40, 9, 9)):
+        part = replaced(sites[y : y + rows, x : x + columns], found, values, y, x)
+        assert np.array_equal(part, whole[y : y + rows, x : x + columns])
+
+
+@pytest.mark.parametrize(("height", "width"), [(120, 150), (24, 200), (12, 14)])
+def test_every_window_is_that_of_a_clean_mosaic(height: int, width: int) -> None:
+    sites, _ = mosaic(height, width)
+    own = reader(sites)
+    clean = reader(replaced(sites, *own.hot()))
+    clean._hot = np.zeros((0, 2), np.intp), np.zeros(0, np.uint16)
+    clean._noise = own.noise
+    assert len(own.hot()[0]) >= 3
+    rng = np.random.default_rng(2)
+    windows = [(0, 0, width, height), (0, 0, 1, 1), (width - 1, height - 1, 1, 1), (0, height - 2, width, 2)]
+    for _ in range(30):
+        x, y = int(rng.integers(0, width)), int(rng.integers(0, height))
+        windows.append((x, y, int(rng.integers(1, width - x + 1)), int(rng.integers(1, height - y + 1))))
+    for window in windows:
+        assert np.array_equal(own.window(*window, True), clean.window(*window)), window
+    if min(height, width) >= 24:
+        assert np.array_equal(own.reduced(4, True).planes, clean.reduced(4).planes)
+    # and without being asked they stay
+    assert np.abs(own.window(0, 0, width, height) - clean.window(0, 0, width, height)).max() > 0.1
