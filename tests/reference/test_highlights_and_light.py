@@ -85,6 +85,16 @@ def test_no_way_of_recovery_leaves_a_cast_where_all_is_blown() -> None:
         assert np.ptp(centre) < 3
 
 
+def test_what_has_one_channel_at_its_end_fades_to_neutral_if_that_is_asked_for() -> None:
+    planes = np.empty((3, 320, 480), np.float32)
+    for c, level in enumerate((1.0, 0.7, 0.6)):
+        planes[c, :, :160], planes[c, :, 160:320], planes[c, :, 320:] = level * 1.001, level * 0.95, level * 0.88
+    recipe = Recipe.neutral(True).with_values({"tone": {"highlight_recovery": "neutral", "exposure_ev": -2.0}})
+    picture = Renderer(Decoder()).view(camera_source(planes), "fades", recipe, ViewRequest(480, 320)).picture.astype(float)
+    cast = [float(np.ptp(picture[100:220, x : x + 60].reshape(-1, 3).mean(0))) for x in (50, 210, 370)]
+    assert cast[0] < 2 and 0.25 * cast[2] < cast[1] < 0.8 * cast[2] and cast[2] > 20, cast
+
+
 def cast_of(planes: np.ndarray, where: np.ndarray) -> np.ndarray:
     """Mean log2 of red / green and blue / green, (2,)."""
     logs = np.log2(np.maximum(planes[:, where], 1e-3))

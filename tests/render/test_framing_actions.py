@@ -1,5 +1,6 @@
 """What the tools of the framing step set: turns, mirror, lines, bends, crops; and places of the frame there and back."""
 
+import math
 from typing import Any
 
 import cv2
@@ -9,6 +10,7 @@ import pytest
 from tests.contract.test_operations import rendered
 from tests.reference.test_framing_maps import EVERYTHING_ON, field
 from zincplate.core.geometry.projective import FramingError
+from zincplate.core.geometry.straighten import bend_of_lines
 from zincplate.formats.isolated import Decoder
 from zincplate.pipeline import framing_actions as actions
 from zincplate.pipeline.framing import Framed
@@ -134,6 +136,10 @@ def test_a_bent_edge_sets_the_bend_and_turns_a_profile_off(source: Source) -> No
     line = [(x, 0.08 + 0.03 * (2 * x - 1) ** 2) for x in (0.05, 0.3, 0.5, 0.7, 0.95)]
     made = actions.bent(framed, [("a", line)])["framing"]
     assert made["bend"] != 0 and made["bend_edge"] == 0
+    # in percent of what the method finds of the lines' own places
+    size = np.array([source.width, source.height], np.float64)
+    k1, _ = bend_of_lines((np.array(line) * size.max() - size / 2,), math.hypot(*size) / 2)
+    assert made["bend"] == round(100 * k1, 2) and abs(made["bend"]) > 3
     after = framed_of(source, recipe_of(made))
     y = after.from_frame(np.array(line))[:, 1]
     x = after.from_frame(np.array(line))[:, 0]
