@@ -1,5 +1,6 @@
 """Forms of a size evened, shine covered, light spread: each method on its own, on pictures whose truth is known."""
 
+import cv2
 import numpy as np
 import pytest
 
@@ -132,3 +133,14 @@ def test_shine_of_every_size_is_told_from_its_surroundings(size_percent: float) 
         found = covered(planes, size_percent, (0, 0, 1))
         fallen = np.log2(luminance(planes) / luminance(found))[200, 300]
         assert fallen > 1.0 if gone else fallen < 0.3
+
+
+def test_spread_light_is_enlarged_to_the_very_edges() -> None:
+    # reference: OpenCV's linear resize, whose pixels have the same middles and whose edges go on as they are
+    rng = np.random.default_rng(6)
+    low, planes = rng.random((3, 6, 8), np.float32), rng.random((3, 36, 48), np.float32)
+    asked = rng.random((36, 48), np.float32)
+    expected = planes + asked * np.stack([cv2.resize(p, (48, 36), interpolation=cv2.INTER_LINEAR) for p in low])
+    assert np.abs(glowing(planes, low, asked, 48, 36, 0, 0) - expected).max() < 1e-5
+    part = glowing(np.ascontiguousarray(planes[:, 30:, 5:45]), low, np.ascontiguousarray(asked[30:, 5:45]), 48, 36, 5, 30)
+    assert np.abs(part - expected[:, 30:, 5:45]).max() < 1e-5
