@@ -123,6 +123,17 @@ def test_a_picture_of_uneven_noise_comes_nearer_to_itself() -> None:
     assert after[0] > evenly[0] + 1 and after[1] > evenly[1] + 3, (evenly, after)
 
 
+def test_noise_that_does_not_grow_with_the_signal_is_reduced_too() -> None:
+    """A file may tell an offset alone."""
+    rng, clean = np.random.default_rng(3), scene(320, 240)
+    noisy = (clean + rng.standard_normal(clean.shape) * 0.02).astype(np.float32)
+    reference: Any = SimpleNamespace(noise=(np.zeros(3), np.full(3, 4e-4)), source=SimpleNamespace(mosaic=False))
+    told = np.full(clean.shape[1:], 4e-4, np.float32)
+    (found,) = _calmed(iter([_Sum(noisy, told, np.zeros(clean.shape[1:], np.uint8))]), reference, 0.5)
+    before, after = (float(np.square(p - clean).mean()) for p in (noisy, found.plates))
+    assert after < 0.5 * before
+
+
 def test_strips_meet(brackets: Any, monkeypatch: pytest.MonkeyPatch) -> None:
     found = merged(brackets[:1], 0.5)
     monkeypatch.setattr(bracket, "ROWS", 2048)  # all in one

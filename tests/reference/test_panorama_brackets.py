@@ -3,8 +3,10 @@ photographed, and against the panorama of single frames."""
 
 import json
 import os
+import shutil
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -142,6 +144,29 @@ def test_a_place_is_merged_once_for_all_looks_and_goes_with_the_master(
     made = merged(frames, FLAT, NO_LENSES, "test", [], kept=broken, key="k")
     assert names[3:] == ["TW-0900.dng", "TW-0910.dng"] and made.report["frames"] == look.report["frames"]
     assert {p.name for p in tmp_path.iterdir() if "places" in p.name} == {living.name}
+
+
+@pytest.mark.parametrize("when", ["before it is opened", "while it is merged"])
+def test_places_that_another_process_takes_away_are_merged_again(
+    when: str, folder: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """As when a second tab makes the master of the same frames."""
+    frames, kept, taken_away = frames_of(folder), Kept(), []
+    kept.folder = tmp_path
+    name = "_place" if when == "before it is opened" else "write_file"
+    working = getattr(brackets, name)
+
+    def late(*given: Any) -> Any:
+        if not taken_away:
+            (places,) = tmp_path.glob("*.places")
+            shutil.rmtree(places)
+            taken_away.append(places)
+        return working(*given)
+
+    monkeypatch.setattr(brackets, name, late)
+    look = look_at(frames, FLAT, NO_LENSES, nobody, kept, "k")
+    assert taken_away and look.report["done"][0].startswith("6 frames are 2 places")
+    assert {p.suffix for p in taken_away[0].iterdir()} == {"", ".told"}
 
 
 def test_frames_left_out_by_hand(folder: Path) -> None:

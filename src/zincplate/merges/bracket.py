@@ -37,6 +37,9 @@ MARGIN = 12
 NOISE_ROWS = 80
 """Above and below a strip, that noise is told from signal by: the coarsest planes of colour reach so far."""
 
+LEAST_SLOPE = 1e-6
+"""Of the variance over the signal: a file may tell that there is no photon noise."""
+
 
 @dataclass(frozen=True)
 class Strip:
@@ -81,7 +84,7 @@ def strips(
 def _calmed(sums: Iterator[_Sum], reference: Opened, strength: float) -> Iterator[_Sum]:
     """Sums with their noise reduced, read with rows about them. How much noise there is at a place follows from the frames that
     count there: in the light of a lamp one does, and so does one where something moved."""
-    slope, offset = reference.noise
+    slope, offset = np.maximum(reference.noise[0], LEAST_SLOPE), reference.noise[1]
     deviation = np.sqrt(slope) / 2
     shift = float(np.mean(offset / slope)) + 0.375 * float(slope.max())
     noise = StabilisedNoise(shift, (deviation[0], deviation[1], deviation[2]), reference.source.mosaic)

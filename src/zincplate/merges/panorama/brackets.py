@@ -35,7 +35,7 @@ LEAST_SPAN_EV = 0.9
 """Of a place's exposures: what changes less is an exposure that followed the light."""
 MOSTLY = 0.6
 """Of the places, at least, have as many exposures as most."""
-FORM = 2
+FORM = 3
 """Of what is kept: others are merged again."""
 
 
@@ -112,12 +112,19 @@ def places_of(
             if not able:
                 continue
             file = target / "-".join(str(i) for i in (group[0], *able))
-            told = _kept(file)
-            if told is None:
-                linear = _linear(frames, groups, breathe) if linear is None else linear
-                told = _merged(linear, group, able, file, breathe)
-                write_file(file.with_suffix(".told"), pickle.dumps((FORM, told), protocol=5))
-            found.append(_place(frames, told, file))
+            for again in (False, True):
+                told = _kept(file)
+                try:
+                    if told is None:
+                        linear = _linear(frames, groups, breathe) if linear is None else linear
+                        told = _merged(linear, group, able, file, breathe)
+                        write_file(file.with_suffix(".told"), pickle.dumps((FORM, told), protocol=5))
+                    found.append(_place(frames, told, file))
+                    break
+                except FileNotFoundError:  # another process made the master meanwhile, or looked at other places
+                    if again:
+                        raise
+                    target.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise MergeError(f"The merged places could not be kept: {error.strerror}.") from error
     finally:
