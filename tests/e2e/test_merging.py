@@ -33,6 +33,8 @@ def test_a_bracket_from_the_sheet_to_a_delivery(page: Page, context: Context, se
     expect(done).to_contain_text("3 of 3 frames take part", timeout=60_000)
     page.get_by_role("combobox", name="reference").select_option(label="TW-0811")
     expect(done).to_contain_text("TW-0811.dng is the reference", timeout=60_000)
+    page.get_by_role("slider", name="Noise reduction").press("End")
+    expect(done).to_contain_text("is reduced, by 100 of 100", timeout=60_000)
     page.get_by_role("combobox", name="starts as").select_option("Range, deep")
     page.get_by_role("button", name="Make master").click()
     expect(page.get_by_text("TW-0810-0812-bracket.dng is made.")).to_be_visible(timeout=60_000)
@@ -63,7 +65,8 @@ def test_a_bracket_from_the_sheet_to_a_delivery(page: Page, context: Context, se
     expect(page.get_by_text("TW-0810-0812-bracket.dng is made.")).to_be_visible(timeout=60_000)
     again = Frame.get_by_id(master.id)
     assert again.content_hash != master.content_hash and Frame.select().where(Frame.made != "").count() == 1
-    assert merges.made_of(context, master.id)["options"]["leave_out"] == [2]
+    options = merges.made_of(context, master.id)["options"]
+    assert options["leave_out"] == [2] and options["noise"] == 100
 
 
 def test_frames_that_do_not_fit_are_told(page: Page, series: dict[str, Version]) -> None:  # noqa: F811
