@@ -80,7 +80,7 @@ class Mosaic:
 
     @property
     def nbytes(self) -> int:
-        return int(self._sites.nbytes)
+        return int(self._sites.nbytes) + (0 if self._hot is None else sum(int(part.nbytes) for part in self._hot))
 
     @property
     def noise(self) -> NoiseModel:
