@@ -80,7 +80,8 @@ def laid_out(
     breathe: Callable[[str], None] = lambda _: None,
 ) -> Layout:
     """Lays judged frames out; raises :class:`MergeError` when nothing is left after cutting."""
-    whole = _whole_turn(frames, judged, options) or canvas_of(frames, judged, options)
+    whole = canvas_of(frames, judged, options)
+    whole = _whole_turn(whole, frames, judged, options) or whole
     members = judged.members
     step = step_of(whole.width, whole.height)
     boxes = _boxes(whole, frames, judged)
@@ -118,10 +119,9 @@ def laid_out(
     return _without_ends(layout) if ends else layout
 
 
-def _whole_turn(frames: Sequence[Opened], judged: PanoramaJudgement, options: PanoramaOptions) -> Canvas | None:
+def _whole_turn(whole: Canvas, frames: Sequence[Opened], judged: PanoramaJudgement, options: PanoramaOptions) -> Canvas | None:
     """The canvas of a view that closes, going on at both ends, cut to what is covered all around if it is to be cut; None where
     it does not close."""
-    whole = canvas_of(frames, judged, options)
     if whole.across_degrees < WHOLE_DEGREES or whole.kind not in ("cylinder", "sphere") or options.rectangle > 0:
         return None
     whole = around(whole)
