@@ -107,6 +107,14 @@ def test_the_ends_of_a_whole_turn_meet(whole: Made) -> None:
     assert canvas.width == pytest.approx(2 * math.pi * canvas.focal_px, abs=1e-6), "one turn, in whole pixels"
     assert 0 <= canvas.width / (2 * math.pi * np.median([c.focal_px for c in whole.judged.cameras])) - 1 < 0.03
     assert layout.labels.shape[1] * layout.step == canvas.width and (layout.labels >= 0).all()
+    # what is there twice is shown by the same frames, and taken from the same one
+    wide, turn = layout.wide, canvas.width // layout.step
+    twice = wide.labels.shape[1] - turn
+    assert twice > 20 and np.array_equal(wide.labels[:, :twice], wide.labels[:, turn:])
+    for piece in wide.pieces:
+        there = np.zeros(wide.labels.shape, bool)
+        there[piece.y : piece.y + piece.shown.shape[0], piece.x : piece.x + piece.shown.shape[1]] = piece.shown
+        assert np.array_equal(there[:, :twice], there[:, turn:])
     picture = whole.picture()
     assert picture.shape == (3, canvas.height, canvas.width)
     across, within = worst_step(picture)
