@@ -35,10 +35,10 @@ GAUGES = [
 ]
 
 
-def rendered(pixels: np.ndarray, space: str = "srgb") -> Source:
+def rendered(pixels: np.ndarray, space: str = "srgb", depth: np.ndarray | None = None) -> Source:
     """A source of a rendered picture."""
     height, width = pixels.shape[:2]
-    return Source(Decoded("rendered", pixels, CaptureData(width=width, height=height), profile=icc.of_space(space)))
+    return Source(Decoded("rendered", pixels, CaptureData(width=width, height=height), profile=icc.of_space(space), depth=depth))
 
 
 def values(steps: tuple[str, ...] = ("balance", "tone", "colour", "definition", "finish")) -> st.SearchStrategy[Any]:

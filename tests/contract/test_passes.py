@@ -5,6 +5,7 @@ import json
 from functools import lru_cache
 from typing import Any
 
+import cv2
 import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -20,6 +21,7 @@ from zincplate.formats.isolated import Decoder
 from zincplate.ops.base import ui_of
 from zincplate.ops.passes.passes import BLENDS, Controls
 from zincplate.recipe.document import Recipe, RecipeError
+from zincplate.render.finders import found_again, notes_of_areas
 from zincplate.render.render import Renderer
 from zincplate.render.view import ViewRequest
 from zincplate.sources.file import Source
@@ -28,6 +30,8 @@ WIDTH, HEIGHT = 360, 240
 LEFT = [{"kind": "band", "x0": 0.49, "y0": 0.3, "x1": 0.51, "y1": 0.3}]
 """The left half, with an edge of seven pixels."""
 NEUTRAL = Recipe.neutral(False)
+DEPTH = np.tile(np.linspace(0, 1, 150, dtype=np.float32), (100, 1)) * np.linspace(1, 0.5, 100, dtype=np.float32)[:, None]
+"""Farther to the right, and less so below."""
 
 
 @lru_cache(maxsize=1)
@@ -39,7 +43,7 @@ def scene() -> Source:
     hue = 2 * np.pi * u
     lab = np.stack([np.cbrt(level), 0.05 * np.cos(hue), 0.05 * np.sin(hue)], -1)
     linear = np.clip(oklab.to_working(lab) @ SPACES["srgb"].from_working.T, 0, 1)
-    return rendered(np.rint(SRGB.transfer.encode(linear) * 65535).astype(np.uint16))
+    return rendered(np.rint(SRGB.transfer.encode(linear) * 65535).astype(np.uint16), depth=DEPTH)
 
 
 @lru_cache(maxsize=1)
@@ -155,6 +159,7 @@ TERMS = {
         {"points": [3000, 10000, 9000, 10000], "size": 0.15, "near_edges": True},
     ]},
     "tone": {"low": 40, "high": 70},
+    "depth": {"low": 30, "high": 60},
     "colour": {"lightness": 0.6, "a": 0.05, "b": 0.0, "reach": 40},
     "near": {"x": 0.4, "y": 0.4, "tolerance": 40, "reach": 40},
     "edges": {"threshold": 10, "width_px": 5},
@@ -214,7 +219,34 @@ def large() -> Source:
     hue = 2 * np.pi * ((x / 180) % 1)
     lab = np.stack([np.cbrt(level), 0.06 * np.cos(hue), 0.06 * np.sin(hue)], -1)
     linear = np.clip(oklab.to_working(lab) @ SPACES["srgb"].from_working.T, 0, 1)
-    return rendered(np.rint(SRGB.transfer.encode(linear) * 65535).astype(np.uint16))
+    return rendered(np.rint(SRGB.transfer.encode(linear) * 65535).astype(np.uint16), depth=DEPTH)
+
+
+def test_a_range_of_depth_is_where_the_map_says() -> None:
+    places = cv2.resize(DEPTH, (WIDTH, HEIGHT), interpolation=cv2.INTER_LINEAR)
+    for low, high in ((30, 60), (0, 25), (75, 100)):
+        found = area({"terms": [{"kind": "depth", "low": low, "high": high, "softness": 4}]})
+        inside = (places > low / 100 + 0.02) & (places < high / 100 - 0.02)
+        beyond = (places < low / 100 - 0.06) | (places > high / 100 + 0.06)
+        assert found[inside].min() > 0.9 and found[beyond].max() < 0.1
+    # the mean of near and far is no depth: where they meet nothing in between is found
+    leap = np.zeros((100, 150), np.float32)
+    leap[:, 75:] = 1
+    wide = cv2.resize(leap, (2100, 1400), interpolation=cv2.INTER_NEAREST)
+    source = rendered(np.full((1400, 2100, 3), 90, np.uint8), depth=wide)
+    assert area({"terms": [{"kind": "depth", "low": 40, "high": 60}]}, source=source, long_edge=900).max() < 0.01
+
+
+def test_without_a_depth_map_a_range_of_depth_is_nowhere_and_that_is_told() -> None:
+    source = rendered(np.full((60, 90, 3), 90, np.uint8))
+    plan = {"terms": [{"kind": "depth", "high": 50}]}
+    assert area(plan, source=source, long_edge=90).max() == 0
+    asked = with_passes({"name": "near", "area": plan}, {"name": "all"}, {"name": "far", "on": False, "area": plan})
+    told = notes_of_areas(source, asked)
+    assert [note.split(":")[0] for note in told] == ["near"] and "no depth map" in told[0]
+    assert notes_of_areas(scene(), asked) == [] and notes_of_areas(source, asked.with_switch("passes", False)) == []
+    again, found = found_again(renderer(), source, key(source), asked)
+    assert found == told and again == asked
 
 
 FRAMINGS: list[dict[str, Any]] = [
@@ -230,7 +262,7 @@ FRAMINGS: list[dict[str, Any]] = [
 
 
 @pytest.mark.parametrize("framing", FRAMINGS, ids=str)
-@pytest.mark.parametrize("kind", ["ring", "brush", "found", "near"])
+@pytest.mark.parametrize("kind", ["ring", "brush", "found", "near", "depth"])
 def test_an_area_stays_on_its_subject_through_any_framing(kind: str, framing: dict[str, Any]) -> None:
     """The edge of an area is where it was on the frame to half a pixel."""
     source, recipe = large(), NEUTRAL.with_values({"framing": framing})

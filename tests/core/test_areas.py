@@ -146,10 +146,10 @@ def test_terms_are_added_taken_away_and_narrowed() -> None:
 
 def test_a_range_of_tone_has_soft_ends_and_open_ones() -> None:
     light = np.linspace(0, 1, 101, dtype=np.float32)[None]
-    middle = ranges.tone(light, 0.4, 0.6, 0.1)[0]
+    middle = ranges.between(light, 0.4, 0.6, 0.1)[0]
     assert middle[40:61].min() == 1 and middle[[29, 71]].max() < 1e-6 and middle[35] == pytest.approx(0.5, abs=0.01)
-    assert ranges.tone(light, 0.7, 1.0, 0.1)[0, -1] == 1 and ranges.tone(light, 0.0, 0.3, 0.1)[0, 0] == 1
-    assert ranges.tone(light, 0.0, 1.0, 0.1).min() == 1
+    assert ranges.between(light, 0.7, 1.0, 0.1)[0, -1] == 1 and ranges.between(light, 0.0, 0.3, 0.1)[0, 0] == 1
+    assert ranges.between(light, 0.0, 1.0, 0.1).min() == 1
 
 
 def test_colours_and_likeness_fall_with_their_distance() -> None:

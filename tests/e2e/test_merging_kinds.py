@@ -6,14 +6,14 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.e2e.conftest import accessible, drawn
+from tests.e2e.conftest import accessible, drawn, saved
 from tests.e2e.test_across import cell
 from tests.reference.test_panorama import taken
 from tests.reference.test_series import small
 from tests.services.test_use_cases import run_jobs
 from zincplate.services import bring_in, merges, shoots
 from zincplate.services.context import Context
-from zincplate.store.models import Delivered, Frame
+from zincplate.store.models import Delivered, Frame, Version
 
 
 def brought_in(context: Context, folder: Path) -> int:
@@ -129,8 +129,22 @@ def test_a_focus_series_is_touched_up(page: Page, context: Context, still: int) 
     page.get_by_role("button", name="Take back the last").click()
     expect(done).to_contain_text("1 stroke by hand", timeout=60_000)
     made_developed_delivered(page, "TW-0910-0913-focus")
-    touches = merges.made_of(context, Frame.get(Frame.made == "focus").id)["options"]["touches"]
+    master = Frame.get(Frame.made == "focus")
+    touches = merges.made_of(context, master.id)["options"]["touches"]
     assert len(touches) == 1 and touches[0]["frame"] == 2 and len(touches[0]["points"]) > 2
+    # its depth map says where a pass acts
+    page.goto(f"/shoots/{still}/frames/{master.id}?step=passes")
+    drawn(page)
+    page.get_by_role("button", name="New pass").click()
+    page.get_by_role("group", name="New part of the area").get_by_role("button", name="depth").click()
+    where = page.get_by_role("region", name="Where")
+    expect(where.get_by_role("button", name="depth nearer than 40 %")).to_be_visible()
+    drawn(page)
+    page.get_by_role("button", name=re.compile("Pick a place of the picture")).press("Enter")
+    expect(where.get_by_role("button", name=re.compile(r"depth \d+ to \d+ %|depth (nearer|farther) than (?!40)"))).to_be_visible()
+    accessible(page)
+    term = saved(Version.get_by_id(master.cover_id), lambda v: v.recipe["passes"]["passes"][0]["area"]["terms"][0]["high"] != 40)
+    assert term.recipe["passes"]["passes"][0]["area"]["terms"][0]["kind"] == "depth"
 
 
 def test_a_series_of_many(page: Page, context: Context, with_dark: int) -> None:

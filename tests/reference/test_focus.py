@@ -1,5 +1,6 @@
 """Focus series: the demo's bowl, whose picture without blur is known, and small ones made of known parts."""
 
+from copy import copy
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -9,26 +10,37 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
+from tests.contract.test_passes import area
 from tests.reference.test_panorama import decoded_of
 from tests.reference.test_series import small
 from zincplate.core.merging.focus_depth import depth_of, focus_energy, guided
 from zincplate.demo import truth
 from zincplate.demo.camera import focal_px, project, signal_per_radiance
 from zincplate.demo.scenes import load
+from zincplate.formats.decode import decode, facts
 from zincplate.formats.lens_profiles import LensDatabase
 from zincplate.merges.bracket import laid_part
 from zincplate.merges.errors import MergeError
 from zincplate.merges.focus.judge import FocusJudgement, judge_focus
+from zincplate.merges.focus.master import depth_map, merge_focus
 from zincplate.merges.focus.options import FocusOptions, Touch
 from zincplate.merges.focus.parts import parts, touched, weights_of
 from zincplate.merges.kept import Kept
 from zincplate.merges.kinds import look_at
 from zincplate.merges.view import Opened, View
 from zincplate.merges.view import opened as opened_together
+from zincplate.recipe.document import Recipe
 from zincplate.sources.file import Source
 
 Float32 = NDArray[np.float32]
 RNG = np.random.default_rng(3)
+
+
+def silent(frame: Opened) -> Opened:
+    """The same frame, which does not say how far away it was focused."""
+    source = copy(frame.source)
+    source.capture = replace(source.capture, subject_distance_m=0.0)
+    return replace(frame, source=source)
 
 
 def merged(frames: list[Opened], judged: FocusJudgement, options: FocusOptions) -> Float32:
@@ -112,6 +124,30 @@ def test_the_depth_map_runs_as_the_bowl_does(bowl: dict[str, Any]) -> None:
     assert inner[0] > 5 and inner[-1] < 3
     assert np.abs(np.diff(inner)).max() < 0.6, "no leaps inside"
     assert (np.diff(inner[:: h // 20]) < 0.05).all(), "nearer and nearer"
+
+
+def test_the_masters_depth_map_parts_near_from_far(bowl: dict[str, Any], tmp_path: Path) -> None:
+    """Against the distances that the scene has and those that the frames were focused at; an area that goes by it, too."""
+    frames, judged = bowl["frames"], bowl["judged"]
+    path = tmp_path / "master.dng"
+    path.write_bytes(merge_focus(frames, judged, FocusOptions(), "Test", []).dng)
+    source = Source(decode(path))
+    focused = [f.source.capture.subject_distance_m for f in frames]
+    assert focused == sorted(focused) and source.depth is not None and facts(path)[0].depth_map
+    true = cv2.resize(truth.of(50 + judged.reference).depth_m(), source.depth.shape[::-1], interpolation=cv2.INTER_AREA)
+    inside = (true > focused[0]) & (true < focused[-1])
+    expected = np.interp(true, focused, np.linspace(0, 1, len(focused)))
+    off = np.abs(source.depth - expected)[inside]
+    assert inside.mean() > 0.6 and np.median(off) < 0.04 and np.quantile(off, 0.95) < 0.1
+    near = area({"terms": [{"kind": "depth", "high": 45, "softness": 5}]}, Recipe.neutral(True), source, max(source.depth.shape))
+    found, wanted = (near > 0.5)[inside], (expected < 0.475)[inside]
+    assert (found & wanted).sum() / (found | wanted).sum() > 0.93
+    # taken from far to near it is the same way round
+    turned = replace(judged, members=judged.members[::-1], depth=replace(judged.depth, frame=7 - judged.depth.frame))
+    np.testing.assert_allclose(depth_map(frames, turned, FocusOptions()), depth_map(frames, judged, FocusOptions()), atol=1e-6)
+    # frames that do not say how far away they were focused keep their order
+    told = [silent(f) for f in frames]
+    np.testing.assert_allclose(depth_map(told, turned, FocusOptions()), 1 - depth_map(told, judged, FocusOptions()), atol=1e-6)
 
 
 def test_energy_of_detail_is_free_of_noise() -> None:

@@ -150,6 +150,7 @@ def test_looks_and_small_pictures_of_areas(context: Context, six: list[Version],
     # a colour is that of the frame as it came in: no control moves it, framing moves the place
     other = neutral.with_values({"tone": {"exposure_ev": 2}, "framing": {"mirror": True}}).to_document()
     assert areas.look(context, frame.id, other, 359, 240)["lightness"] == pytest.approx(seen["lightness"], abs=2e-3)
+    assert seen["depth"] is None, "a camera's file has no depth map"
     recipe = neutral.with_values(with_passes(one("all"), one("ring", RING), one("off", RING, on=False, strength=50)))
     told = areas.tiny(context, frame.id, recipe.to_document())
     assert [t["id"] for t in told] == ["all", "ring", "off"]

@@ -69,13 +69,15 @@ class LookIn(In):
 
 
 class LookOut(BaseModel):
-    """A place in frame coordinates and the Oklab colour of the frame as it came in there."""
+    """A place in frame coordinates, the Oklab colour of the frame as it came in there, and its depth (0 nearest to 1 farthest;
+    null without a depth map)."""
 
     x: float
     y: float
     lightness: float
     a: float
     b: float
+    depth: float | None
 
 
 @api.post("/frames/<int:id>/find", responses={200: FoundAreaOut})

@@ -55,6 +55,8 @@ class FrameColumns(BaseModel):
     focal_length_mm: list[float]
     own_lens: list[bool]
     """Whether the file itself describes its lens."""
+    depth_map: list[bool]
+    """Whether the file holds one beside the picture."""
     captured_at: list[str]
     changed_at: list[str]
     made: list[Literal["", "bracket", "panorama", "focus", "series"]]

@@ -101,6 +101,7 @@ def _one(
     from zincplate.formats.encode import write_whole
     from zincplate.recipe.document import RecipeError
     from zincplate.render.develop import develop as developed
+    from zincplate.render.finders import notes_of_areas
     from zincplate.sources.file import Source
 
     if output.exists() and not arguments.overwrite:
@@ -115,7 +116,7 @@ def _one(
         raise FileError(path, str(error)) from error
     write_whole(output, data, overwrite=arguments.overwrite)
     framed = renderer.framed(*renderer.repaired(source, str(path), recipe), source.plan(recipe).frame)
-    notes = [*source.notes, *framed.notes(), *framed.source.notes_of_repairs(), *recipe.notes]
+    notes = [*source.notes, *framed.notes(), *framed.source.notes_of_repairs(), *notes_of_areas(source, recipe), *recipe.notes]
     if recipe.value("framing", "lens_profile") == "auto" and not framed.profile:
         notes.append("No lens profile is known to fit this file, so none was used. --lenses names a folder with more.")
     for note in notes:

@@ -37,6 +37,8 @@ class CaptureData:
     own_lens: str = ""
     """What the file itself says of its lens, as :func:`zincplate.formats.dng.lens.own_lens` writes it."""
 
+    depth_map: bool = False
+    """Whether the file holds one beside the picture."""
     utc_offset: str = ""
     """Of the time of capture, such as ``+02:00``."""
     modified_at: str = ""

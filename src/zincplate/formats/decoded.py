@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
+import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.core.colour.camera_colour import CameraMatrices
@@ -45,5 +46,7 @@ class Decoded:
     """Sentences about what was assumed."""
     noise_profile: tuple[tuple[float, float], ...] = ()
     """Slope and offset of the variance of stored values (white level 1) for red, green and blue, where the file tells them."""
+    depth: NDArray[np.float32] | None = None
+    """(h, w) how far away each place is, 0 nearest to 1 farthest, of any size; None where the file has no depth map."""
     balanced: bool = False
     """Camera values as floats that were divided by the as-shot neutral before."""

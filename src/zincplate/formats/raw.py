@@ -12,6 +12,7 @@ from zincplate.formats.capture import CaptureData, facts_of
 from zincplate.formats.decoded import Decoded
 from zincplate.formats.description import merged
 from zincplate.formats.dng import levels, read
+from zincplate.formats.dng.depth import depth_image, read_depth
 from zincplate.formats.dng.lens import own_lens
 from zincplate.formats.dng.samples import JPEG, UnknownLayout, layout_of
 from zincplate.formats.errors import FileError
@@ -78,15 +79,17 @@ def decode_raw(path: Path, check: SizeCheck) -> Decoded:
     except UnknownLayout:
         return libraw.decode_libraw(path, main, image, check)
     capture = _capture(path, main, image)
+    depth, trouble = read_depth(path, main)
+    notes = (*found.notes, trouble) if trouble else found.notes
     if found.mosaic is not None:
         profile = _noise_profile(main, image)
         return Decoded(
-            "mosaic", found.mosaic, capture, found.colour.camera, None, found.cfa, found.black, found.white, found.notes, profile
+            "mosaic", found.mosaic, capture, found.colour.camera, None, found.cfa, found.black, found.white, notes, profile, depth
         )
     assert found.planes is not None
     # whole numbers clip at their white level; floating point goes on as far as it goes
     ceiling = max(float(found.planes.max()), 1.0) if image.integer(339, 1) == 3 else 1.0
-    return Decoded("camera", found.planes, capture, found.colour.camera, white=ceiling, notes=found.notes)
+    return Decoded("camera", found.planes, capture, found.colour.camera, white=ceiling, notes=notes, depth=depth)
 
 
 def _noise_profile(main: tags.Directory, image: tags.Directory) -> tuple[tuple[float, float], ...]:
@@ -130,7 +133,15 @@ def _capture(path: Path, main: tags.Directory, image: tags.Directory) -> Capture
     stored, floating = image.integer(258, 16), image.integer(339, 1) == 3
     bits = stored if floating else image.integer(50717).bit_length() or stored
     return CaptureData(
-        file_type="DNG", width=width, height=height, bits=bits, channels=image.integer(277, 1), raw=True, own_lens=lens, **found
+        file_type="DNG",
+        width=width,
+        height=height,
+        bits=bits,
+        channels=image.integer(277, 1),
+        raw=True,
+        own_lens=lens,
+        depth_map=depth_image(main) is not None,
+        **found,
     )
 
 

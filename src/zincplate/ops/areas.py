@@ -126,6 +126,26 @@ class Tone(_Term):
         return plan.Tone(**self._common(), low=low / 100, high=high / 100, softness=self.softness / 100)
 
 
+class Depth(_Term):
+    """A range of the file's depth map, in percent from the nearest to the farthest."""
+
+    kind: Literal["depth"] = "depth"
+    low: float = gauge(
+        "From", neutral=0, low=0, high=100, step=1, unit="%", help="Nearest place: 0 is the nearest that the depth map shows."
+    )
+    high: float = gauge(
+        "To", neutral=100, low=0, high=100, step=1, unit="%", help="Farthest place: 100 is the farthest that the depth map shows."
+    )
+    softness: float = gauge(
+        "Softness", neutral=10, low=0, high=50, step=1, unit="%", help="Over how much depth its ends run out."
+    )
+
+    def planned(self) -> plan.Term:
+        """In the engine's units."""
+        low, high = sorted((self.low, self.high))
+        return plan.Depth(**self._common(), low=low / 100, high=high / 100, softness=self.softness / 100)
+
+
 class Colour(_Term):
     """Colours about one that was picked."""
 
@@ -184,7 +204,7 @@ class Found(_Term):
         return plan.Found(**self._common(), what=self.what, raster=self.raster)
 
 
-AnyTerm = Annotated[Brush | Band | Ring | Tone | Colour | Near | Edges | Found, Field(discriminator="kind")]
+AnyTerm = Annotated[Brush | Band | Ring | Tone | Depth | Colour | Near | Edges | Found, Field(discriminator="kind")]
 
 
 SHAPE = ("close_px", "smooth_px", "grow_px", "soften_px", "cling")

@@ -25,7 +25,7 @@ from zincplate.pipeline.cache import ByteCache
 from zincplate.pipeline.framing import Framed
 from zincplate.pipeline.windows import Window, fitted_size, scale_of
 from zincplate.plan.light import LightPlan
-from zincplate.plan.passes import AreaPlan, Band, Brush, Colour, Edges, Found, Near, Ring, Stroke, Term, Tone
+from zincplate.plan.passes import AreaPlan, Band, Brush, Colour, Depth, Edges, Found, Near, Ring, Stroke, Term, Tone
 from zincplate.recipe.document import Recipe
 from zincplate.sources.file import Source
 
@@ -160,9 +160,11 @@ class Areas:
             found = _turned(from_text(term.raster), framed.plan.quarter_turns, framed.plan.mirror)
             area = cv2.resize(found, (small.width, small.height), interpolation=cv2.INTER_LINEAR)
             return shaping.fine(np.clip(area, 0, 1), guide, shaping.FOUND_RADIUS)
+        if isinstance(term, Depth):
+            return shaping.fine(_at_depth(source.depth, term, small), guide, shaping.FOUND_RADIUS)
         lab = self.lab(source, key)
         if isinstance(term, Tone):
-            area = ranges.tone(lab[0], term.low, term.high, term.softness)
+            area = ranges.between(lab[0], term.low, term.high, term.softness)
         elif isinstance(term, Colour):
             area = ranges.colour(lab, (term.lightness, term.a, term.b), term.reach)
         elif isinstance(term, Near):
@@ -261,6 +263,18 @@ def _seen(small: Float32, source: Source, window: Window) -> Float32:
     how = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
     seen = cv2.warpAffine(small, matrix, (grid.width, grid.height), flags=how, borderMode=cv2.BORDER_REPLICATE)
     return np.asarray(seen, np.float32)
+
+
+def _at_depth(depth: Float32 | None, term: Depth, small: Window) -> Float32:
+    """A range of a depth map at the size of the small picture; nothing without a map."""
+    if depth is None:
+        return np.zeros((small.height, small.width), np.float32)
+    # first the range, then the size: the mean of near and far is a depth where nothing is
+    area = ranges.between(depth, term.low, term.high, term.softness)
+    shrinks = depth.shape[1] > small.width
+    return np.asarray(
+        cv2.resize(area, (small.width, small.height), interpolation=cv2.INTER_AREA if shrinks else cv2.INTER_LINEAR), np.float32
+    )
 
 
 def _ellipse(framed: Framed, term: Ring) -> tuple[tuple[float, float], Float64]:

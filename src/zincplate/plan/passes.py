@@ -105,6 +105,15 @@ class Tone(Term):
 
 
 @dataclass(frozen=True)
+class Depth(Term):
+    """How far away things are by the file's depth map, 0 nearest to 1 farthest, with soft ends; nowhere without a map."""
+
+    low: float = 0.0
+    high: float = 1.0
+    softness: float = 0.1
+
+
+@dataclass(frozen=True)
 class Colour(Term):
     """Colours about one (Oklab) of the frame as it came in."""
 

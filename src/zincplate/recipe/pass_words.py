@@ -12,6 +12,7 @@ _KINDS = {
     "band": "band",
     "ring": "ring",
     "tone": "range of tone",
+    "depth": "range of depth",
     "colour": "colour",
     "near": "what looks alike",
     "edges": "edges",

@@ -32,6 +32,7 @@ BLOTCH = 0.12
 """Widths of a face: radius of the region against which blotches of skin are seen (common practice: a tenth to an eighth)."""
 LEAST_PERSON = 0.01
 """Share of the frame from which on people are its subject."""
+NO_DEPTH = "this frame has no depth map, so the part of its area that goes by depth acts nowhere."
 NONE = {
     "sky": "No sky was found on this frame. Draw a band from above, or pick its colour.",
     "land": "No sky was found on this frame, so nothing parts it from the land. Draw a band instead.",
@@ -105,9 +106,17 @@ def _looked_for(what: str, lab: Float32) -> tuple[tuple[Float32, float] | None, 
     return (people if people is not None and float(people[0].mean()) > LEAST_PERSON else find_subject(lab, srgb)), None
 
 
+def notes_of_areas(source: Source, recipe: Recipe) -> list[str]:
+    """Sentences about parts of areas that have nothing to go by on a frame."""
+    if source.depth is not None or "passes" in recipe.off:
+        return []
+    asking = [p.name for p in recipe.value("passes", "passes") if p.on and any(t.kind == "depth" for t in p.area.terms)]
+    return [f"{name}: {NO_DEPTH}" for name in asking]
+
+
 def found_again(renderer: Renderer, source: Source, key: str, recipe: Recipe) -> tuple[Recipe, list[str]]:
     """A recipe whose found areas were looked for anew on this frame. What is not there any more becomes nothing, and is told."""
-    told: list[str] = []
+    told = notes_of_areas(source, recipe)
     known: dict[str, FoundArea | None] = {}
     passes = []
     for one in recipe.value("passes", "passes"):

@@ -97,8 +97,8 @@ def _framing(context: Context, frame: Frame, recipe: Recipe) -> Framing:
     return framing(Shape(capture.width, capture.height, capture), plan.frame, context.renderer.lenses)
 
 
-def look(context: Context, frame_id: int, recipe: dict[str, Any], x: int, y: int) -> dict[str, float]:
-    """Oklab colour of the frame as it came in about a place of the finished picture, and where that is on the frame."""
+def look(context: Context, frame_id: int, recipe: dict[str, Any], x: int, y: int) -> dict[str, float | None]:
+    """Oklab colour of the frame as it came in about a place of the finished picture, where that is, and its depth."""
     frame = frame_of(frame_id)
     source, asked = opened(context, frame), parsed(recipe)
     try:
@@ -110,8 +110,9 @@ def look(context: Context, frame_id: int, recipe: dict[str, Any], x: int, y: int
         raise UserError("That place lies outside the picture.")
     areas = context.renderer.stages.areas
     lab = context.renderer.on_render_thread(lambda: areas.lab(source, frame.content_hash))
-    scale = lab.shape[2] / source.width * max(source.width, source.height)
-    column, row = (min(max(int(v * scale), 1), n - 2) for v, n in zip(place, (lab.shape[2], lab.shape[1]), strict=True))
+    long_edge = max(source.width, source.height)
+    shares = float(place[0]) * long_edge / source.width, float(place[1]) * long_edge / source.height
+    column, row = (min(max(int(v * n), 1), n - 2) for v, n in zip(shares, (lab.shape[2], lab.shape[1]), strict=True))
     lightness, a, b = lab[:, row - 1 : row + 2, column - 1 : column + 2].reshape(3, -1).mean(1)
     return {
         "x": round(float(place[0]), 6),
@@ -119,4 +120,13 @@ def look(context: Context, frame_id: int, recipe: dict[str, Any], x: int, y: int
         "lightness": round(float(np.clip(lightness, 0, 1)), 4),
         "a": round(float(a), 4),
         "b": round(float(b), 4),
+        "depth": _depth_at(source.depth, *shares),
     }
+
+
+def _depth_at(depth: NDArray[np.float32] | None, x: float, y: float) -> float | None:
+    """The middle one of the depths about a place (shares of width and height); None without a map."""
+    if depth is None:
+        return None
+    column, row = (min(max(int(v * n), 0), n - 1) for v, n in zip((x, y), (depth.shape[1], depth.shape[0]), strict=True))
+    return round(float(np.median(depth[max(row - 2, 0) : row + 3, max(column - 2, 0) : column + 3])), 4)

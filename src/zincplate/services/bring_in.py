@@ -239,9 +239,9 @@ def replace_file(context: Context, frame: Frame, path: Path, **values: Any) -> F
         write_file(originals.preview_path(context.home, content_hash), preview.whole)
     before = frame.path
     Frame.update(
-        content_hash=content_hash, size_bytes=size, path=stored, capture=capture.as_dict(), width=capture.width,
-        height=capture.height, thumb_state="embedded" if preview else "none", changed_at=datetime.now(UTC).replace(tzinfo=None),
-        **values,
+        content_hash=content_hash, size_bytes=size, path=stored, capture=capture.as_dict(), depth_map=capture.depth_map,
+        width=capture.width, height=capture.height, thumb_state="embedded" if preview else "none",
+        changed_at=datetime.now(UTC).replace(tzinfo=None), **values,
     ).where(Frame.id == frame.id).execute()  # fmt: skip
     if before != stored and not Frame.select().where(Frame.path == before).exists():
         originals.forget(context.home, before)
@@ -322,6 +322,7 @@ def _added(
                 colour_space=capture.colour_space[:60],
                 bits=capture.bits,
                 own_lens=bool(capture.own_lens),
+                depth_map=capture.depth_map,
                 **{
                     name: getattr(capture, name)
                     for name in ("width", "height", "exposure_time_s", "f_number", "iso", "focal_length_mm")

@@ -18,7 +18,7 @@ from zincplate.store.models import Delivered, Frame, ShownVersion, Version, now
 COLUMNS = (
     "id", "name", "folder", "hand_place", "content_hash", "size_bytes", "raw", "mark", "stars", "label", "thumb_state", "camera",
     "lens", "file_type", "bits", "colour_space", "width", "height", "exposure_time_s", "f_number", "iso", "focal_length_mm",
-    "own_lens", "captured_at", "changed_at", "made",
+    "own_lens", "depth_map", "captured_at", "changed_at", "made",
 )  # fmt: skip
 """What a list tells of a frame from its own row; recipes and capture data are not read for it."""
 SAFE_S = 5.0
@@ -75,15 +75,15 @@ def _rows(mine: Any, whole: bool) -> list[Row]:
         return []
     here = mine if whole else Version.frame.in_([row[ID] for row in rows])
     several, delivered = _several(here), dict(_delivered(here).tuples())
-    content, state, changed, raw, own_lens = (
-        COLUMNS.index(name) for name in ("content_hash", "thumb_state", "changed_at", "raw", "own_lens")
-    )
+    content, state, changed = (COLUMNS.index(name) for name in ("content_hash", "thumb_state", "changed_at"))
+    switches = [COLUMNS.index(name) for name in ("raw", "own_lens", "depth_map")]
     for row in rows:
         frame = row[ID]
         set_id, cover, recipe_hash, adjusted, passes, repairs = row[len(COLUMNS) :]
         versions, any_adjusted = several.get(frame, (1, False))
         row[CAPTURED], row[changed] = _iso(row[CAPTURED]), _iso(row[changed])
-        row[raw], row[own_lens] = bool(row[raw]), bool(row[own_lens])
+        for at in switches:
+            row[at] = bool(row[at])
         thumb = thumb_name(row[content], row[state], recipe_hash or "", bool(adjusted))
         states = (bool(adjusted) or any_adjusted, bool(passes), bool(repairs))
         row[len(COLUMNS) :] = [cover, versions, *states, set_id or 0, delivered.get(frame, 0), thumb]

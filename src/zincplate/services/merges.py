@@ -252,6 +252,8 @@ def made_of(context: Context, frame_id: int) -> dict[str, Any]:
         elif there.content_hash != source["sha256"]:
             stale.append(f"{source['name']} was changed since.")
         rows.append({"name": source["name"], "frame": there.id if there is not None and there.removed_at is None else None})
+    if frame.made == "focus" and not frame.depth_map:
+        stale.append("It was made before depth maps were kept with a master.")
     return {
         "kind": told["kind"],
         "sources": rows,

@@ -13,6 +13,7 @@ from zincplate.core.colour.temperature import temperature_and_tint
 from zincplate.pipeline import framing_actions as actions
 from zincplate.pipeline.framing import Framed
 from zincplate.recipe.document import Recipe
+from zincplate.render.finders import notes_of_areas
 from zincplate.render.view import View
 from zincplate.services.framing import Bent, Line, Place
 from zincplate.sources.file import Source
@@ -146,7 +147,7 @@ def pack(view: View, source: Source, recipe: Recipe) -> bytes:
         strips=[len(strip) for strip in strips],
         clipping_bytes=len(mask),
         as_shot=AsShot(temperature_kelvin=round(kelvin), tint=round(tint, 1)),
-        notes=[*source.notes, *view.framed.notes(), *view.framed.source.notes_of_repairs()],
+        notes=[*source.notes, *view.framed.notes(), *view.framed.source.notes_of_repairs(), *notes_of_areas(source, recipe)],
         bare=round(view.framed.bare, 5),
     )
     text = header.model_dump_json().encode()

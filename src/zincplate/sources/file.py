@@ -49,6 +49,7 @@ class Source:
         self._reader = self._reader_of(decoded)
         self._lock = threading.Lock()
         self._measured: float | None = None
+        self._depth = decoded.depth
         self._mended: Mended | None = None
         self.width, self.height = upright_size(self._reader.width, self._reader.height, self.orientation)
         if self.camera is not None:
@@ -162,6 +163,11 @@ class Source:
         return max(self.noise(1.0).shift, 1e-4)
 
     @property
+    def depth(self) -> Float32 | None:
+        """(h, w) of the upright picture, of any size: 0 nearest to 1 farthest; None where the file has no depth map."""
+        return None if self._depth is None else np.ascontiguousarray(upright(self._depth, self.orientation))
+
+    @property
     def raw(self) -> bool:
         """Camera data."""
         return self.camera is not None
@@ -220,7 +226,7 @@ class Source:
     @property
     def nbytes(self) -> int:
         """Bytes held."""
-        return self._reader.nbytes
+        return self._reader.nbytes + (0 if self._depth is None else self._depth.nbytes)
 
     def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False, shift: ColourShift | None = None) -> Float32:
         """Full-size plate of a rectangle of the upright picture, which must lie inside it; a mosaic through a shift."""

@@ -84,6 +84,8 @@ class Frame(Table):
     focal_length_mm = Double(default=0)
     own_lens = peewee.BooleanField(default=False)
     """The file describes its lens itself."""
+    depth_map = peewee.BooleanField(default=False)
+    """The file holds one beside the picture."""
     cover_id = peewee.IntegerField(null=True)
     """The version that stands for the frame."""
     set_id = peewee.IntegerField(null=True)

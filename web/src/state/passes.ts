@@ -6,7 +6,7 @@ import { newItemId } from "./items";
 
 export type TermKind = Term["kind"];
 export type TermOf<K extends TermKind> = Extract<Term, { kind: K }>;
-export type Tool = "none" | "brush" | "band" | "ring" | "tone" | "colour" | "near";
+export type Tool = "none" | "brush" | "band" | "ring" | "tone" | "depth" | "colour" | "near";
 /** One of the fields of a pass's controls. */
 export type ControlName = keyof PassControls;
 

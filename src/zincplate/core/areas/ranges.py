@@ -1,6 +1,6 @@
-"""Areas by what a place looks like: ranges of lightness, colours, likeness to a place, edges of the drawing.
+"""Areas by what a place looks like: ranges of lightness and of depth, colours, likeness to a place, edges of the drawing.
 
-All of it is measured in Oklab (Ottosson 2020) on the frame as it came in, so that no other control moves an area.
+What is seen is measured in Oklab (Ottosson 2020) on the frame as it came in, so that no other control moves an area.
 """
 
 import cv2
@@ -24,14 +24,15 @@ def smooth(t: Float32) -> Float32:
     return np.asarray(t * t * (3 - 2 * t), np.float32)
 
 
-def tone(lightness: Float32, low: float, high: float, softness: float) -> Float32:
-    """1 between ``low`` and ``high``, running out over ``softness`` beyond each; an end at 0 or 1 is open."""
+def between(values: Float32, low: float, high: float, softness: float) -> Float32:
+    """1 where values (lightness, depth) lie from ``low`` to ``high``, running out over ``softness`` beyond each; an end at 0 or 1
+    is open."""
     run = max(softness, 1e-3)
-    out = np.ones_like(lightness)
+    out = np.ones_like(values)
     if low > 0:
-        out = out * smooth((lightness - (low - run)) / np.float32(run))
+        out = out * smooth((values - (low - run)) / np.float32(run))
     if high < 1:
-        out = out * smooth(((high + run) - lightness) / np.float32(run))
+        out = out * smooth(((high + run) - values) / np.float32(run))
     return np.asarray(out, np.float32)
 
 

@@ -21,6 +21,7 @@ from zincplate.core.colour.temperature import white_point_xy
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import CameraColour
 from zincplate.formats.description_writer import xmp_packet
+from zincplate.formats.dng.depth import depth_directory
 from zincplate.formats.exif_writer import add_capture_entries
 from zincplate.formats.tags import TagError, read_directories
 from zincplate.formats.tiff_writer import ASCII, BYTE, IFD, LONG, RATIONAL, SHORT, SRATIONAL, UNDEFINED, rational, write_structure
@@ -65,9 +66,9 @@ class MasterWriter:
 
     def finish(
         self, capture: CaptureData, camera: CameraColour, preview_jpeg: bytes, preview_size: tuple[int, int], software: str,
-        made_from: Mapping[str, Any],
+        made_from: Mapping[str, Any], depth: Float32 | None = None,
     ) -> bytes:  # fmt: skip
-        """The file; raises ``ValueError`` when rows are missing."""
+        """The file; raises ``ValueError`` when rows are missing. ``depth``: a map (h, w) of the whole, 0 near to 1 far."""
         if self._waiting.shape[1]:
             self._encode(self._waiting)
         self._pool.shutdown()
@@ -87,7 +88,7 @@ class MasterWriter:
         raw.set(50708, ASCII, f"{capture.camera_make} {capture.camera_model}".strip() or "Master")
         _add_colour(raw, camera)
         raw.set(PRIVATE, BYTE, OWNER + json.dumps(made_from, ensure_ascii=False).encode())
-        raw.sub = [_preview(preview_jpeg, *preview_size)]
+        raw.sub = [_preview(preview_jpeg, *preview_size), *([depth_directory(depth)] if depth is not None else [])]
         return write_structure(raw)
 
 

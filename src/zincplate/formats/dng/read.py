@@ -92,7 +92,7 @@ def main_image(main: Directory) -> Directory | None:
 
 def beside(main: Directory) -> tuple[str, ...]:
     """What lies beside the raw image and is not used, as a note."""
-    kinds = {4: "a transparency mask", 8: "a depth map", 16: "an enhanced picture", 65540: "masks"}
+    kinds = {4: "a transparency mask", 16: "an enhanced picture", 65540: "masks"}
     found = sorted({kinds[d.integer(254)] for d in main.all_images() if d.integer(254) in kinds})
     return (f"Beside the raw picture the file holds {' and '.join(found)}; not used.",) if found else ()
 

@@ -43,7 +43,15 @@ def merge_focus(
     report = report_of(judged, options)
     capture = replace(source.capture, orientation=1, width=source.width, height=source.height, notes=(), own_lens="")
     told = {"kind": "focus", "sources": list(sources), "options": options.model_dump(mode="json"), "report": report}
-    dng = writer.finish(capture, colour, jpeg_from(preview), (preview.shape[1], preview.shape[0]), software, told)
+    dng = writer.finish(
+        capture,
+        colour,
+        jpeg_from(preview),
+        (preview.shape[1], preview.shape[0]),
+        software,
+        told,
+        depth_map(frames, judged, options),
+    )
     return Master(dng, report, judged.reference)
 
 
@@ -73,6 +81,13 @@ def reference_of(frames: Sequence[Opened], views: Sequence[View], judged: FocusJ
     darkest = min(judged.exposure[i] for i in judged.members)
     values = views[judged.reference].planes * (np.asarray(source.as_shot_neutral) * darkest).astype(np.float32)[:, None, None]
     return shown(np.ascontiguousarray(values), colour_as_master(source, _lighter(judged)))
+
+
+def depth_map(frames: Sequence[Opened], judged: FocusJudgement, options: FocusOptions) -> Float32:
+    """(h, w) 0 to 1 in the order of the frames, or from the nearest on where they tell how far away they were focused."""
+    depth = touched(judged.depth.frame, judged, options.touches) / np.float32(max(len(judged.members) - 1, 1))
+    first, last = (frames[judged.members[end]].source.capture.subject_distance_m for end in (0, -1))
+    return 1 - depth if first > last > 0 else depth
 
 
 def depth_picture(judged: FocusJudgement, options: FocusOptions) -> NDArray[np.uint8]:

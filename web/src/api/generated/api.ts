@@ -1564,6 +1564,8 @@ export interface components {
             focal_length_mm: number[];
             /** Own Lens */
             own_lens: boolean[];
+            /** Depth Map */
+            depth_map: boolean[];
             /** Captured At */
             captured_at: string[];
             /** Changed At */
@@ -2669,7 +2671,8 @@ export interface components {
         };
         /**
          * LookOut
-         * @description A place in frame coordinates and the Oklab colour of the frame as it came in there.
+         * @description A place in frame coordinates, the Oklab colour of the frame as it came in there, and its depth (0 nearest to 1 farthest;
+         *     null without a depth map).
          */
         LookOut: {
             /** X */
@@ -2682,6 +2685,8 @@ export interface components {
             a: number;
             /** B */
             b: number;
+            /** Depth */
+            depth: number | null;
         };
         /** LookIn */
         LookIn: {
@@ -4626,7 +4631,7 @@ export interface components {
              * Terms
              * @default []
              */
-            terms: (components["schemas"]["RecipeBrush"] | components["schemas"]["RecipeBand"] | components["schemas"]["RecipeRing"] | components["schemas"]["RecipeTone"] | components["schemas"]["RecipeColour"] | components["schemas"]["RecipeNear"] | components["schemas"]["RecipeEdges"] | components["schemas"]["RecipeFound"])[];
+            terms: (components["schemas"]["RecipeBrush"] | components["schemas"]["RecipeBand"] | components["schemas"]["RecipeRing"] | components["schemas"]["RecipeTone"] | components["schemas"]["RecipeDepth"] | components["schemas"]["RecipeColour"] | components["schemas"]["RecipeNear"] | components["schemas"]["RecipeEdges"] | components["schemas"]["RecipeFound"])[];
             /**
              * Inverted
              * @default false
@@ -4919,6 +4924,51 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        /**
+         * Depth
+         * @description A range of the file's depth map, in percent from the nearest to the farthest.
+         */
+        RecipeDepth: {
+            /** Id */
+            id: string;
+            /**
+             * Join
+             * @default add
+             * @enum {string}
+             */
+            join: "add" | "without" | "only";
+            /**
+             * Strength
+             * @default 100
+             */
+            strength: number;
+            /**
+             * Inverted
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Kind
+             * @default depth
+             * @constant
+             */
+            kind: "depth";
+            /**
+             * Low
+             * @default 0
+             */
+            low: number;
+            /**
+             * High
+             * @default 100
+             */
+            high: number;
+            /**
+             * Softness
+             * @default 10
+             */
+            softness: number;
         };
         /**
          * Edges

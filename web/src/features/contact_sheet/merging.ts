@@ -42,7 +42,7 @@ export function groupsOf(picked: readonly Frame[], sets: readonly FrameSet[]): {
 }
 
 /** Opens the merge table with what a master was made from. */
-async function makeAgain(shoot: number, master: Frame): Promise<void> {
+export async function makeAgain(shoot: number, master: Frame): Promise<void> {
   try {
     const made = await need(api.GET("/api/frames/{id}/made", { params: { path: { id: master.id } } }));
     const frames = made.sources.flatMap((s) => (s.frame === null ? [] : [s.frame]));

@@ -29,7 +29,7 @@ export function OverAreas({ frame }: { frame: Frame }) {
           {pass && (tool === "band" || tool === "ring") && (term?.kind === "band" || term?.kind === "ring") && (
             <ShapeLayer key={term.id} screen={screen} pass={pass} term={term} />
           )}
-          {pass && (tool === "tone" || tool === "colour" || tool === "near") && (
+          {pass && (tool === "tone" || tool === "depth" || tool === "colour" || tool === "near") && (
             <PickLayer key={tool} screen={screen} onPick={(x, y) => pick(frame, pass, tool, term ?? null, x, y)} />
           )}
         </>
@@ -38,11 +38,11 @@ export function OverAreas({ frame }: { frame: Frame }) {
   );
 }
 
-/** Takes a tone, a colour or a place from the picture into a part of the area, or makes one of it. */
+/** Takes a tone, a depth, a colour or a place from the picture into a part of the area, or makes one of it. */
 function pick(
   frame: Frame,
   pass: string,
-  kind: "tone" | "colour" | "near",
+  kind: "tone" | "depth" | "colour" | "near",
   term: Term | null,
   x: number,
   y: number,
@@ -53,9 +53,13 @@ function pick(
   const body = { recipe: { ...draft, passes: { passes: [] } }, x, y };
   const asked = need(api.POST("/api/frames/{id}/look", { params: { path: { id: frame.id } }, body }));
   return whenAnswered(asked, (seen) => {
-    const tone = Math.round(100 * seen.lightness);
+    const about = (share: number) => ({
+      low: Math.max(Math.round(100 * share) - 8, 0),
+      high: Math.min(Math.round(100 * share) + 8, 100),
+    });
     const values = {
-      tone: { low: Math.max(tone - 8, 0), high: Math.min(tone + 8, 100) },
+      tone: about(seen.lightness),
+      depth: seen.depth === null ? {} : about(seen.depth),
       colour: { lightness: seen.lightness, a: seen.a, b: seen.b },
       near: { x: seen.x, y: seen.y },
     }[kind];

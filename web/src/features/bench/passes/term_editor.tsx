@@ -71,7 +71,7 @@ export function TermEditor({ frame, pass, term }: { frame: Frame; pass: Pass; te
       {(term.kind === "band" || term.kind === "ring") && (
         <p className="px-3.5 pt-0.5 text-xs text-ink2">Drag its handles, or draw it anew on the picture.</p>
       )}
-      {(term.kind === "tone" || term.kind === "colour" || term.kind === "near") && (
+      {(term.kind === "tone" || term.kind === "depth" || term.kind === "colour" || term.kind === "near") && (
         <p className="px-3.5 pt-0.5 text-xs text-ink2">Press on the picture to take it from there.</p>
       )}
     </div>

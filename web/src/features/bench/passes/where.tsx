@@ -4,7 +4,7 @@ import { api, type Frame, need } from "../../../api/client";
 import { FOUND_KINDS, NEUTRAL_CONTROLS, type Pass, type Recipe, type Term } from "../../../api/generated/recipe";
 import { useBench } from "../../../state/bench";
 import { newItemId } from "../../../state/items";
-import { complain } from "../../../state/notices";
+import { complain, useNotices } from "../../../state/notices";
 import {
   saveAs,
   type Tool,
@@ -15,10 +15,12 @@ import {
   withPass,
   withTerm,
 } from "../../../state/passes";
+import { useRoute } from "../../../state/route";
 import { inTurn } from "../../../state/turns";
 import { Hint } from "../../../ui/controls";
 import { clamp } from "../../../ui/number";
 import { NumberField } from "../../../ui/number_field";
+import { makeAgain } from "../../contact_sheet/merging";
 import { TermEditor } from "./term_editor";
 import { foundWord, joinWord, termAside, termWord } from "./words";
 
@@ -92,7 +94,9 @@ export function Where({ frame, pass }: { frame: Frame; pass: Pass }) {
             >
               {t.inverted && <span className="text-ink2">not</span>}
               {termWord(t)}
-              {termAside(t) && <span className="text-[11px] font-normal text-ink2">{termAside(t)}</span>}
+              {termAside(t, frame.depth_map) && (
+                <span className="text-[11px] font-normal text-ink2">{termAside(t, frame.depth_map)}</span>
+              )}
             </button>
           </span>
         ))}
@@ -165,6 +169,7 @@ const TOOL_OF: Partial<Record<Term["kind"], Tool>> = {
   band: "band",
   ring: "ring",
   tone: "tone",
+  depth: "depth",
   colour: "colour",
   near: "near",
 };
@@ -204,6 +209,7 @@ const DRAWN: [string, (id: string, frame: Frame) => Term][] = [
     },
   ],
   ["tone", (id) => ({ ...COMMON, id, kind: "tone", low: 60, high: 100, softness: 12 })],
+  ["depth", (id) => ({ ...COMMON, id, kind: "depth", low: 0, high: 40, softness: 10 })],
   ["edges", (id) => ({ ...COMMON, id, kind: "edges", threshold: 20, width_px: 6 })],
 ];
 
@@ -217,6 +223,13 @@ function NewTerms({ frame, pass }: { frame: Frame; pass: Pass }) {
   const tool = usePasses((s) => s.tool);
   const term = usePasses((s) => s.term);
   const [busy, setBusy] = useState("");
+  const route = useRoute();
+  /** Masters of older days have none. */
+  const noMap = () => {
+    const words = `${frame.name} was made before depth maps were kept. Made again, it has one.`;
+    const again = route.place === "bench" ? () => void makeAgain(route.shoot, frame) : null;
+    useNotices.getState().say(words, true, again ? { words: "Make it again", run: again } : undefined);
+  };
   const add = (fresh: Term) => {
     saveAs("", (r) => withNewTerm(r, pass.id, fresh));
     chooseTerm(fresh);
@@ -266,8 +279,13 @@ function NewTerms({ frame, pass }: { frame: Frame; pass: Pass }) {
           {kind === "near" ? "near here" : kind}
         </button>
       ))}
-      {DRAWN.slice(4).map(([name, make]) => (
-        <button key={name} type="button" className={look_} onClick={() => add(make(newItemId(), frame))}>
+      {DRAWN.slice(frame.depth_map || frame.made === "focus" ? 4 : 5).map(([name, make]) => (
+        <button
+          key={name}
+          type="button"
+          className={look_}
+          onClick={() => (name === "depth" && !frame.depth_map ? noMap() : add(make(newItemId(), frame)))}
+        >
           {name}
         </button>
       ))}

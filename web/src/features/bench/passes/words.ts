@@ -15,6 +15,7 @@ const KINDS: Record<Exclude<Term["kind"], "found">, string> = {
   band: "band",
   ring: "ring",
   tone: "tone",
+  depth: "depth",
   colour: "colour",
   near: "like this near here",
   edges: "edges",
@@ -25,13 +26,18 @@ export const foundWord = (what: FoundKind): string => (what === "subject" ? "mai
 export const termWord = (term: Term): string => (term.kind === "found" ? foundWord(term.what) : KINDS[term.kind]);
 
 /** What is said of a part besides its name. */
-export function termAside(term: Term): string {
+export function termAside(term: Term, depthMap: boolean): string {
   switch (term.kind) {
     case "brush":
       return term.strokes.length === 1 ? "1 stroke" : `${term.strokes.length} strokes`;
     case "tone":
       if (term.low <= 0) return `darker than ${term.high.toFixed(0)} %`;
       if (term.high >= 100) return `lighter than ${term.low.toFixed(0)} %`;
+      return `${term.low.toFixed(0)} to ${term.high.toFixed(0)} %`;
+    case "depth":
+      if (!depthMap) return "no depth map here";
+      if (term.low <= 0) return `nearer than ${term.high.toFixed(0)} %`;
+      if (term.high >= 100) return `farther than ${term.low.toFixed(0)} %`;
       return `${term.low.toFixed(0)} to ${term.high.toFixed(0)} %`;
     case "found":
       return term.sure > 0 ? `${term.sure.toFixed(0)} % sure` : "not found here";
