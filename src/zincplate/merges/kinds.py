@@ -70,7 +70,7 @@ def _places(
 def _panorama(
     frames: Sequence[Opened], options: PanoramaOptions, lenses: LensDatabase, breathe: Words, kept: Kept, key: str
 ) -> Any:
-    told = f"panorama {key} {options.even} {options.profile} {options.leave_out} {len(frames)}"
+    told = f"panorama {key} {options.even} {options.profile} {options.near} {options.leave_out} {len(frames)}"
     return kept.judged(told, frames, lambda views: judge_panorama(frames, options, lenses, breathe, views))
 
 

@@ -74,7 +74,25 @@ def matched(first: Features, second: Features) -> tuple[Float64, Float64]:
     """(n, 2) places of each whose descriptions are nearest to each other, both ways, and clearly nearer than the next."""
     if min(len(first.places), len(second.places)) < 4:
         return np.empty((0, 2)), np.empty((0, 2))
+    mine, theirs = _nearest(first.described @ second.described.T)
+    return first.places[mine], second.places[theirs]
+
+
+def matched_near(
+    first: Features, second: Features, expected: Float64, places: Float64, reach_px: float
+) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Indices of features that show the same, of those that lie within ``reach_px`` of where they are expected: ``expected``
+    (n, 2) of the first's, ``places`` (m, 2) of the second's, in pixels of one picture."""
+    if min(len(first.places), len(second.places)) < 2:
+        return np.empty(0, np.int64), np.empty(0, np.int64)
     like = first.described @ second.described.T
+    far = (expected[:, None, 0] - places[None, :, 0]) ** 2 + (expected[:, None, 1] - places[None, :, 1]) ** 2 > reach_px**2
+    like[far] = -1
+    return _nearest(like)
+
+
+def _nearest(like: Float32) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Indices of what is most alike both ways, and clearly more than the next, by products (n, m) of vectors of length 1."""
     best = like.argmax(1)
     rows = np.arange(len(like))
     top = like[rows, best]
@@ -84,8 +102,8 @@ def matched(first: Features, second: Features) -> tuple[Float64, Float64]:
     # of vectors of length 1 the squared distance is 2 - 2 * product
     clear = (2 - 2 * top) < NEXT_FARTHER**2 * (2 - 2 * second_best)
     both = like.argmax(0)[best] == rows
-    kept = clear & both
-    return first.places[kept], second.places[best[kept]]
+    kept = clear & both & (top > 0)
+    return rows[kept], best[kept]
 
 
 def pair_of(first: int, second: int, a: Features, b: Features, size: tuple[int, int]) -> Pair | None:

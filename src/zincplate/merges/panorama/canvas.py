@@ -13,6 +13,7 @@ from zincplate.core.merging.turning_camera import TurningCamera, rotation
 from zincplate.merges.errors import MergeError
 from zincplate.merges.panorama.judge import PanoramaJudgement
 from zincplate.merges.panorama.options import PanoramaOptions
+from zincplate.merges.panorama.places import Sight
 from zincplate.merges.view import Opened
 
 Float64 = NDArray[np.float64]
@@ -55,10 +56,10 @@ class Canvas:
             x, y = self.bend.at(x, y)
         return np.asarray(to_rays(self.kind, (x + self.left) / self.focal_px, (y + self.top) / self.focal_px) @ self.turn.T)
 
-    def flat_places(self, camera: TurningCamera, x: Float64, y: Float64) -> tuple[Float64, Float64]:
+    def flat_places(self, sight: Sight, x: Float64, y: Float64) -> tuple[Float64, Float64]:
         """Places of the canvas in a frame without distortion, from its middle; 1e7 behind the camera."""
         rays = self.rays(x, y)
-        flat = camera.places(rays.reshape(-1, 3)).reshape((*rays.shape[:-1], 2))
+        flat = sight.flat(rays.reshape(-1, 3)).reshape((*rays.shape[:-1], 2))
         return flat[..., 0], flat[..., 1]
 
     def cut(self, x: int, y: int, width: int, height: int) -> "Canvas":
@@ -68,8 +69,9 @@ class Canvas:
             return replace(self, width=width, height=height, bend=bend)
         return replace(self, left=self.left + x, top=self.top + y, width=width, height=height)
 
-    def box_of(self, frame: Opened, camera: TurningCamera) -> tuple[int, int, int, int]:
+    def box_of(self, frame: Opened, sight: Sight) -> tuple[int, int, int, int]:
         """x0, y0, x1, y1 of the pixels that a frame may lie in (without the bend: for the canvas before it)."""
+        camera = sight.camera
         plane = _plane_of(self.kind, self.turn, frame, camera) * self.focal_px - (self.left, self.top)
         plane = plane[np.isfinite(plane).all(1)]
         if not len(plane):
@@ -81,7 +83,7 @@ class Canvas:
             x0, x1 = 0, self.width  # it lies across the ends of a whole turn
         if self.kind == "sphere" and _sees_pole(self.turn, camera):
             x0, x1, y0, y1 = 0, self.width, 0 if y0 < self.height / 2 else y0, self.height if y1 > self.height / 2 else y1
-        edge = 2
+        edge = 2 if sight.field is None else 2 + math.ceil(2 * sight.field.most_px * self.focal_px / camera.focal_px)
         return (
             max(int(x0) - edge, 0), max(int(y0) - edge, 0),
             min(int(x1) + edge + 1, self.width), min(int(y1) + edge + 1, self.height),

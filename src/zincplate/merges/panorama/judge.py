@@ -11,14 +11,16 @@ from numpy.typing import NDArray
 
 from zincplate.core.geometry.radial import LensCurve, LensDataError, Radial, compose
 from zincplate.core.merging.evenness import Evenness, evened
+from zincplate.core.merging.parallax import Field, Link, apart
 from zincplate.core.merging.shared_places import Features, Pair, features_of, pair_of
 from zincplate.core.merging.turning_camera import Shared, TurningCamera, adjusted, errors, spanned, turn_between
 from zincplate.formats.lens_profiles import LensDatabase
 from zincplate.merges.belong import belong, counted
 from zincplate.merges.errors import MergeError
 from zincplate.merges.panorama.lights import grids_of, lights_of, sharpness_of
+from zincplate.merges.panorama.near import near_of
 from zincplate.merges.panorama.options import PanoramaOptions
-from zincplate.merges.panorama.places import full_places, straight
+from zincplate.merges.panorama.places import Sight, full_places, straight
 from zincplate.merges.panorama.tiles import shared_tiles
 from zincplate.merges.view import Opened, View, views_of
 from zincplate.pipeline.lens_of import Shape, fitting_profile, focal_of
@@ -81,12 +83,28 @@ class PanoramaJudgement:
     lens: str
     """Name of the lens profile that was used; empty when distortion was found from the frames."""
     focal_told: bool
+    fields: list[Field] = field(default_factory=list)
+    """By which near things meet; none where the camera turned about a point."""
     notes: list[str] = field(default_factory=list)
 
     @property
     def residual_px(self) -> float:
         """Median over all shared places."""
-        return float(np.median(np.concatenate(errors(self.cameras, self.shared))))
+        return float(np.median(np.concatenate(self.errors)))
+
+    @property
+    def errors(self) -> list[Float64]:
+        """(n,) pixels that the shared places of each two frames lie apart."""
+        if not self.fields:
+            return errors(self.cameras, self.shared)
+        links = [Link(s.first, s.second, s.places_1, s.places_2, 1.0) for s in self.shared]
+        return [np.hypot(*apart(self.cameras, self.fields, link).T) for link in links]
+
+    @property
+    def sights(self) -> list[Sight]:
+        """How members see."""
+        fields: list[Field] | list[None] = self.fields or [None] * len(self.cameras)
+        return [Sight(c, r, f) for c, r, f in zip(self.cameras, self.radials, fields, strict=True)]
 
 
 def judge_panorama(
@@ -115,7 +133,7 @@ def judge_panorama(
     if len(members) < FEWEST:
         alone = ", ".join(f.name for f in figures if f.reason == APART)
         raise MergeError(f"These frames do not connect: {alone or 'too many are left out'}.")
-    judged = _pointed(frames, views, figures, members, pairs, options, lenses, breathe)
+    judged = _pointed(frames, views, features, figures, members, pairs, options, lenses, breathe)
     _lights(frames, views, judged, options, breathe)
     return judged
 
@@ -185,8 +203,8 @@ def _profile_of(frame: Opened, options: PanoramaOptions, lenses: LensDatabase) -
 
 
 def _pointed(
-    frames: Sequence[Opened], views: Sequence[View], figures: list[Figures], members: list[int], pairs: Sequence[Pair],
-    options: PanoramaOptions, lenses: LensDatabase, breathe: Callable[[str], None],
+    frames: Sequence[Opened], views: Sequence[View], features: Sequence[Features], figures: list[Figures], members: list[int],
+    pairs: Sequence[Pair], options: PanoramaOptions, lenses: LensDatabase, breathe: Callable[[str], None],
 ) -> PanoramaJudgement:  # fmt: skip
     """Cameras, first from features, then from tiles of the whole pictures."""
     at = {frame: k for k, frame in enumerate(members)}
@@ -223,10 +241,6 @@ def _pointed(
                 breathe(f"laying {frames[members[s.first]].name} and {frames[members[s.second]].name} on each other")
                 tiles.append(work.result())
         cameras = adjusted(cameras, groups, tiles, not known, TILES_PX)
-    own = errors(cameras, tiles)
-    for k, i in enumerate(members):
-        mine = [e for e, s in zip(own, tiles, strict=True) if k in (s.first, s.second)]
-        figures[i].residual_px = float(np.median(np.concatenate(mine)))
     if not known:
         radials = [_found_lens(camera) for camera in cameras]
         tiles = [
@@ -237,7 +251,14 @@ def _pointed(
     name = profiles[0][0] if known else ""
     nothing = Evenness(np.zeros((len(members), 3)), np.zeros(3), 0.0)
     reference = _middle(cameras)
-    return PanoramaJudgement(figures, members, reference, cameras, radials, nothing, tiles, name, told)
+    near = near_of(frames, views, features, members, cameras, radials, tiles, breathe) if options.near else None
+    fields, tiles = (near.fields, near.shared) if near is not None else ([], tiles)
+    judged = PanoramaJudgement(figures, members, reference, cameras, radials, nothing, tiles, name, told, fields)
+    own = judged.errors
+    for k, i in enumerate(members):
+        mine = [e for e, s in zip(own, tiles, strict=True) if k in (s.first, s.second)]
+        figures[i].residual_px = float(np.median(np.concatenate(mine))) if mine else 0.0
+    return judged
 
 
 def _tiles(
@@ -247,7 +268,7 @@ def _tiles(
     """Places of two frames by tiles; by features where tiles show too little."""
     a, b = shared.first, shared.second
     one, two = shared_tiles(
-        frames[members[a]], frames[members[b]], cameras[a], cameras[b], radials[a], radials[b], most
+        frames[members[a]], frames[members[b]], Sight(cameras[a], radials[a]), Sight(cameras[b], radials[b]), most
     )  # fmt: skip
     return Shared(a, b, one, two) if len(one) >= FEWEST_TILES else shared
 
@@ -331,7 +352,7 @@ def _lights(
         ev = frames[i].told_ev
         judged.figures[i].told_ev = None if ev is None or base is None else ev - base
         told[k] = math.log(2) * (judged.figures[i].told_ev or 0.0)
-    grids = grids_of(frames, views, judged.members, judged.cameras, judged.radials)
+    grids = grids_of(frames, views, judged.members, judged.sights)
     lights = lights_of(grids, judged.shared)
     finished = frames[0].source.camera is None
     found = evened(len(members), lights, told, reference, not judged.lens, finished)

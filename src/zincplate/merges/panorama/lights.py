@@ -6,12 +6,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.geometry.radial import Radial
 from zincplate.core.merging.evenness import Lights
 from zincplate.core.merging.sharpness import detail
-from zincplate.core.merging.turning_camera import Shared, TurningCamera
+from zincplate.core.merging.turning_camera import Shared
 from zincplate.merges.in_turn import all_of
-from zincplate.merges.panorama.places import bent, full_places, reduced_places, straight
+from zincplate.merges.panorama.places import Sight, full_places, reduced_places
 from zincplate.merges.view import Opened, View
 
 Float32 = NDArray[np.float32]
@@ -33,13 +32,13 @@ def camera_light(frame: Opened, view: View) -> Float32:
 class Grid:
     """Places of one reduced frame."""
 
-    def __init__(self, frame: Opened, view: View, camera: TurningCamera, radial: Radial) -> None:
+    def __init__(self, frame: Opened, view: View, sight: Sight) -> None:
         h, w = view.size
         self.x, self.y = (
             v.ravel() for v in np.meshgrid(np.arange(EVERY_PX // 2, w, EVERY_PX), np.arange(EVERY_PX // 2, h, EVERY_PX))
         )
         self.places = full_places(view, np.stack([self.x, self.y], 1).astype(np.float64), frame)
-        self.rays = camera.rays(straight(self.places, radial))
+        self.rays = sight.rays(self.places)
         planes = camera_light(frame, view)
         # means of what is believed only: a clipped lamp beside says nothing
         believed = cv2.erode(view.shown.astype(np.float32), np.ones((3, 3), np.uint8))
@@ -47,24 +46,23 @@ class Grid:
         self.soft = np.stack([cv2.GaussianBlur(p * believed, (0, 0), BLUR_PX) for p in planes]) / np.maximum(share, 1e-3)
         enough = self.soft[1] / np.float32(frame.source.as_shot_neutral[1]) > ABOVE_NOISE * np.sqrt(view.variance)
         self.good = view.calm & (share > 0.9) & enough & (self.soft.min(0) > 1e-5)
-        self.camera, self.radial, self.frame, self.view = camera, radial, frame, view
+        self.sight, self.frame, self.view = sight, frame, view
 
     def at(self, rays: Float64) -> tuple[Float64, Float64, Mask]:
         """Light (n, 3) and radius (n,) in halves of the diagonal where directions fall, and whether that is to be believed."""
-        file = bent(self.camera.places(rays), self.radial)
+        file = self.sight.places(rays)
         reduced = reduced_places(self.view, file, self.frame)
         x, y = np.ascontiguousarray(reduced.astype(np.float32).T)[:, None]
         light = np.stack([cv2.remap(p, x, y, cv2.INTER_LINEAR, borderValue=0).ravel() for p in self.soft], 1)
         good = cv2.remap(self.good.astype(np.float32), x, y, cv2.INTER_LINEAR, borderValue=0).ravel() > 0.99
-        return light.astype(np.float64), np.hypot(*file.T) / self.camera.half_diagonal_px, good
+        return light.astype(np.float64), np.hypot(*file.T) / self.sight.camera.half_diagonal_px, good
 
 
 def grids_of(
-    frames: Sequence[Opened], views: Sequence[View], members: Sequence[int], cameras: Sequence[TurningCamera],
-    radials: Sequence[Radial],
+    frames: Sequence[Opened], views: Sequence[View], members: Sequence[int], sights: Sequence[Sight]
 ) -> list[Grid]:  # fmt: skip
     """Places of every member."""
-    return all_of(lambda at: Grid(frames[at[1]], views[at[1]], cameras[at[0]], radials[at[0]]), enumerate(members))
+    return all_of(lambda at: Grid(frames[at[1]], views[at[1]], sights[at[0]]), enumerate(members))
 
 
 def lights_of(grids: Sequence[Grid], shared: Sequence[Shared]) -> list[Lights]:
@@ -78,8 +76,8 @@ def lights_of(grids: Sequence[Grid], shared: Sequence[Shared]) -> list[Lights]:
         if both.sum() < FEWEST:
             continue
         light_1 = a.soft[:, a.y, a.x].T.astype(np.float64)
-        rho_1 = np.hypot(*a.places.T) / a.camera.half_diagonal_px
-        gain_1, gain_2 = (g.radial.gain_at(_undistorted_radius(g, r)) for g, r in ((a, rho_1), (b, rho_2)))
+        rho_1 = np.hypot(*a.places.T) / a.sight.camera.half_diagonal_px
+        gain_1, gain_2 = (g.sight.radial.gain_at(_undistorted_radius(g, r)) for g, r in ((a, rho_1), (b, rho_2)))
         out.append(
             Lights(
                 s.first, s.second,
@@ -92,7 +90,7 @@ def lights_of(grids: Sequence[Grid], shared: Sequence[Shared]) -> list[Lights]:
 
 
 def _undistorted_radius(grid: Grid, rho: Float64) -> Float64:
-    return grid.radial.undistorted(rho * grid.camera.half_diagonal_px)
+    return grid.sight.radial.undistorted(rho * grid.sight.camera.half_diagonal_px)
 
 
 def sharpness_of(grids: Sequence[Grid], shared: Sequence[Shared]) -> Float64:

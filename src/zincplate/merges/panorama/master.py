@@ -10,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.core.merging.projections import to_plane
-from zincplate.core.merging.turning_camera import errors
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import CameraColour
 from zincplate.formats.dng.master import MasterWriter
@@ -110,8 +109,9 @@ def seams_of(layout: Layout) -> list[list[tuple[float, float]]]:
 def points_of(judged: PanoramaJudgement, canvas: Canvas) -> list[tuple[float, float, float]]:
     """Places by which frames were laid on each other: x and y in shares of the canvas, and how far they lie apart, in pixels."""
     out = []
-    for shared, apart in zip(judged.shared, errors(judged.cameras, judged.shared), strict=True):
-        rays = judged.cameras[shared.first].rays(shared.places_1) @ canvas.turn
+    for shared, apart in zip(judged.shared, judged.errors, strict=True):
+        flat = judged.fields[shared.first].unmoved(shared.places_1) if judged.fields else shared.places_1
+        rays = judged.cameras[shared.first].rays(flat) @ canvas.turn
         plane = to_plane(canvas.kind, rays) * canvas.focal_px - (canvas.left, canvas.top)
         for (x, y), e in zip(_bent_back(canvas, plane), apart, strict=True):
             if 0 <= x < canvas.width and 0 <= y < canvas.height:
@@ -179,6 +179,9 @@ def _done(judged: PanoramaJudgement, layout: Layout, options: PanoramaOptions) -
     words.append(
         f"They lie on each other within {max(judged.residual_px, 0.01):.2f} px. {lens or 'The lens was found from the frames.'}"
     )
+    if judged.fields:
+        most = max(field.most_px for field in judged.fields)
+        words.append(f"The camera moved between frames: near things were bent by up to {most:.0f} px to meet.")
     if not judged.focal_told:
         words.append("The focal length was found from the frames: the files do not tell it.")
     if options.even:

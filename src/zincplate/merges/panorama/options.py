@@ -38,6 +38,8 @@ class PanoramaOptions(BaseModel):
     """Light and fall-off of the frames are made alike."""
     profile: bool = True
     """A profile of the lens is used where one fits; else distortion and fall-off are found from what frames share."""
+    near: bool = True
+    """Near things that stand elsewhere from frame to frame, because the camera moved, are bent to meet."""
     brackets: bool = True
     """Where exposures repeat from place to place, those of each place are merged first."""
     leave_out: tuple[int, ...] = ()

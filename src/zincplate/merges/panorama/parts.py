@@ -23,6 +23,8 @@ Float64 = NDArray[np.float64]
 ROWS = 256
 BLOCK = 128
 """Pixels along a side that are read through one homography: a projection bends by less than a hundredth of a pixel in it."""
+BENT_BLOCK = 32
+"""The same where a field bends the frame as well."""
 MARGIN = 14
 WIDEST = 16_384
 PURE = 0.9999
@@ -181,9 +183,10 @@ def _laid(frame: Opened, judged: PanoramaJudgement, layout: Layout, k: int, x: i
         planes = whole
     coefficients = spline_coefficients(planes)
     out = np.empty((3, height, width), np.float32)
-    for top in range(0, height, BLOCK):
-        for left in range(0, width, BLOCK):
-            h, w = min(BLOCK, height - top), min(BLOCK, width - left)
+    block = BLOCK if judged.sights[k].field is None else BENT_BLOCK
+    for top in range(0, height, block):
+        for left in range(0, width, block):
+            h, w = min(block, height - top), min(block, width - left)
             homography = _local(canvas, judged, k, x + left, y + top, w, h)
             if homography is None:
                 out[:, top : top + h, left : left + w] = 0
@@ -196,8 +199,11 @@ def _laid(frame: Opened, judged: PanoramaJudgement, layout: Layout, k: int, x: i
 
 def _local(canvas: Canvas, judged: PanoramaJudgement, k: int, x: float, y: float, width: int, height: int) -> Float64 | None:
     """The homography nearest to the canvas's map into a member without distortion, in a block; None behind its camera."""
-    xx, yy = np.meshgrid(np.linspace(x, x + width, 4), np.linspace(y, y + height, 4))
-    u, v = canvas.flat_places(judged.cameras[k], xx, yy)
+    sight = judged.sights[k]
+    # through its corners where a field bends the frame: blocks beside each other agree there
+    across = 4 if sight.field is None else 2
+    xx, yy = np.meshgrid(np.linspace(x, x + width, across), np.linspace(y, y + height, across))
+    u, v = canvas.flat_places(sight, xx, yy)
     if max(np.abs(u).max(), np.abs(v).max()) > 1e6:
         return None
     middle = np.array([x + width / 2, y + height / 2])

@@ -4,10 +4,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.geometry.radial import Radial
 from zincplate.core.merging.alignment import tile_shift
-from zincplate.core.merging.turning_camera import TurningCamera
-from zincplate.merges.panorama.places import bent, half_size, straight
+from zincplate.merges.panorama.places import Sight, half_size, straight
 from zincplate.merges.view import Opened
 
 Float32 = NDArray[np.float32]
@@ -21,13 +19,12 @@ DARKEST = 4.0
 
 
 def shared_tiles(
-    first: Opened, second: Opened, camera_1: TurningCamera, camera_2: TurningCamera, radial_1: Radial, radial_2: Radial,
-    most: int,
+    first: Opened, second: Opened, sight_1: Sight, sight_2: Sight, most: int
 ) -> tuple[Float64, Float64]:  # fmt: skip
-    """(n, 2) places of each, without the lens's distortion where ``radial`` knows it, that show the same."""
+    """(n, 2) places of each, without the lens's distortion where it is known, that show the same."""
     ones, twos = [], []
-    for middle in _middles(first, second, camera_1, camera_2, radial_1, radial_2, most):
-        found = _shift(first, second, middle, camera_1, camera_2, radial_1, radial_2)
+    for middle in _middles(first, second, sight_1, sight_2, most):
+        found = _shift(first, second, middle, sight_1, sight_2)
         if found is not None:
             ones.append(found[0])
             twos.append(found[1])
@@ -36,14 +33,8 @@ def shared_tiles(
     return np.array(ones), np.array(twos)
 
 
-def _across(places: Float64, camera_1: TurningCamera, camera_2: TurningCamera, radial_1: Radial, radial_2: Radial) -> Float64:
-    """Places in the first file -> places in the second, both from the middle."""
-    return bent(camera_2.places(camera_1.rays(straight(places, radial_1))), radial_2)
-
-
 def _middles(
-    first: Opened, second: Opened, camera_1: TurningCamera, camera_2: TurningCamera, radial_1: Radial, radial_2: Radial,
-    most: int,
+    first: Opened, second: Opened, sight_1: Sight, sight_2: Sight, most: int
 ) -> list[Float64]:  # fmt: skip
     """Middles of tiles in the first frame, from its middle, spread evenly over what both show."""
     w, h = first.source.width, first.source.height
@@ -53,7 +44,7 @@ def _middles(
     y = np.linspace(edge - h / 2, h / 2 - edge, count)
     xx, yy = np.meshgrid(x, y)
     places = np.stack([xx.ravel(), yy.ravel()], 1)
-    there = _across(places, camera_1, camera_2, radial_1, radial_2)
+    there = sight_2.places(sight_1.rays(places))
     room = 1.5 * edge
     w2, h2 = second.source.width / 2 - room, second.source.height / 2 - room
     inside = (np.abs(there[:, 0]) < w2) & (np.abs(there[:, 1]) < h2)
@@ -70,8 +61,7 @@ def _middles(
 
 
 def _shift(
-    first: Opened, second: Opened, middle: Float64, camera_1: TurningCamera, camera_2: TurningCamera, radial_1: Radial,
-    radial_2: Radial,
+    first: Opened, second: Opened, middle: Float64, sight_1: Sight, sight_2: Sight
 ) -> tuple[Float64, Float64] | None:  # fmt: skip
     half_1, half_2 = half_size(first), half_size(second)
     corner = np.floor(middle + half_1 - TILE_PX / 2).astype(int)
@@ -84,7 +74,7 @@ def _shift(
     x0 = y0 = 0
     limits = (0.0, 0.0)
     for _ in range(ROUNDS):
-        there = _between(_across(here + aside, camera_1, camera_2, radial_1, radial_2) + half_2)
+        there = _between(sight_2.places(sight_1.rays(here + aside)) + half_2)
         if other is None:
             x0, y0 = (int(v) - MARGIN_PX for v in there.min((0, 1)))
             x1, y1 = (int(v) + MARGIN_PX + 2 for v in there.max((0, 1)))
@@ -111,7 +101,7 @@ def _shift(
     if np.abs(aside).max() > MARGIN_PX - 2:
         return None
     place = (corner + (TILE_PX - 1) / 2 - half_1)[None]
-    one, two = straight(place, radial_1)[0], straight(_across(place + aside, camera_1, camera_2, radial_1, radial_2), radial_2)[0]
+    one, two = straight(place, sight_1.radial)[0], straight(sight_2.places(sight_1.rays(place + aside)), sight_2.radial)[0]
     return one, two
 
 
