@@ -29,7 +29,8 @@ APART_PX, SHARE = 2.0, 0.8
 """Frames turned about a point have this share of their features closer than so many reduced pixels."""
 EXPLAINED = 0.5
 """Fields have to bring features at least this much nearer, else what moved was not the camera."""
-FEWEST = 20
+FEWEST, MOST_OF_PAIR = 20, 300
+"""Features."""
 
 
 @dataclass(frozen=True)
@@ -82,6 +83,8 @@ def _link(
     source = frames[members[b]].source
     reach_px = REACH * max(source.width, source.height)
     mine, theirs = matched_near(features[members[a]], features[members[b]], expected, flat[1], reach_px)
+    every = max(len(mine) // MOST_OF_PAIR, 1)
+    mine, theirs = mine[::every], theirs[::every]
     return Link(a, b, flat[0][mine], flat[1][theirs], FEATURE_PX * views[members[b]].step)
 
 

@@ -3334,6 +3334,11 @@ export interface components {
              */
             profile: boolean;
             /**
+             * Near
+             * @default true
+             */
+            near: boolean;
+            /**
              * Brackets
              * @default true
              */

@@ -39,9 +39,19 @@ export function ChoiceRow<T extends string>({
 }
 
 /** Something of a merge that is on or off. */
-export function SwitchRow({ label, on, onSet }: { label: string; on: boolean; onSet: (on: boolean) => void }) {
+export function SwitchRow({
+  label,
+  on,
+  help,
+  onSet,
+}: {
+  label: string;
+  on: boolean;
+  help?: string;
+  onSet: (on: boolean) => void;
+}) {
   return (
-    <label className="flex min-h-7 items-center gap-2 px-3.5">
+    <label className="flex min-h-7 items-center gap-2 px-3.5" title={help}>
       <input type="checkbox" checked={on} onChange={(e) => onSet(e.currentTarget.checked)} />
       {label}
     </label>

@@ -55,6 +55,12 @@ export function PanoramaRows({ options, judged, set }: Props) {
         on={options.brackets ?? true}
         onSet={(brackets) => set({ brackets })}
       />
+      <SwitchRow
+        label="bend near things to meet"
+        on={options.near ?? true}
+        help="Where the camera moved between frames. Off: frames are only turned."
+        onSet={(near) => set({ near })}
+      />
       <SwitchRow label="use the lens's profile" on={options.profile ?? true} onSet={(profile) => set({ profile })} />
     </>
   );
