@@ -12,10 +12,12 @@ import pytest
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter, map_coordinates
 
-from tests.reference.test_panorama import Made
+from tests.reference.test_panorama import NO_LENSES, Made
 from tests.reference.test_panorama_whole_turn import told
 from zincplate.core.merging.turning_camera import rotation
 from zincplate.formats.decoded import Decoded
+from zincplate.merges.kept import Kept
+from zincplate.merges.kinds import look_at
 from zincplate.merges.master import Opened
 from zincplate.merges.panorama.layout import file_places
 from zincplate.merges.panorama.master import points_of, report_of
@@ -166,3 +168,12 @@ def test_a_board_before_them_does_not_drag_wall_and_floor_along() -> None:
     made = Made(frames(post=True), PanoramaOptions())
     off = apart(made, 1.0, True)
     assert made.judged.fields and np.median(off) < 0.4 and np.quantile(off, 0.9) < 3
+
+
+def test_switched_off_it_is_judged_anew() -> None:
+    kept, few = Kept(), frames()[1:3]
+    done = [
+        " ".join(look_at(few, PanoramaOptions(near=near), NO_LENSES, lambda _: None, kept, "few").report["done"])
+        for near in (True, False)
+    ]
+    assert "near things were bent" in done[0] and "near things" not in done[1]

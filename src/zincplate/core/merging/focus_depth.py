@@ -21,6 +21,9 @@ RADIUS_PX, EVEN = 7, 0.01
 """Of the guided filter, in pixels of the depth map and squared stops."""
 SHARPER = 4.0
 """Power of measures against the best one: blur spreads what is sharp, and the nearest frames are nearly as sharp."""
+ROWS = 128
+HALO = 2 * RADIUS_PX + 2
+"""Rows that are worked at a time, and how far their filters reach: a guided filter averages twice."""
 LEAST_TOLD = 2.0
 """Times what noise leaves over, at which a measure counts half."""
 
@@ -65,17 +68,30 @@ def guided(guide: Float32, plane: Float32, radius_px: int, even: float) -> Float
 def depth_of(energies: Sequence[Float32], light: Sequence[Float32], shown: Sequence[NDArray[np.bool_]], floor: Float32) -> Depth:
     """``energies`` (h, w) of each frame, laid on the reference, in order of focus; ``light``: logarithms of light; ``shown``:
     where each frame is; ``floor`` (h, w): what noise leaves over of an energy."""
-    stack = np.maximum(np.stack(energies), 0)
-    stack = np.where(np.stack(shown), stack, 0)
+    height, width = floor.shape
+    frame, sure = np.empty((height, width), np.float32), np.empty((height, width), np.float32)
+    for top in range(0, height, ROWS):
+        # measures of a hundred frames are many: some rows at a time, with those that the filters reach to
+        bottom = min(top + ROWS, height)
+        part = slice(max(top - HALO, 0), min(bottom + HALO, height))
+        one = _rows_of([e[part] for e in energies], [e[part] for e in light], [e[part] for e in shown], floor[part])
+        inner = slice(top - part.start, bottom - part.start)
+        frame[top:bottom], sure[top:bottom] = one.frame[inner], one.sure[inner]
+    return Depth(np.asarray(cv2.medianBlur(frame, 5), np.float32), sure)
+
+
+def _rows_of(energies: Sequence[Float32], light: Sequence[Float32], shown: Sequence[NDArray[np.bool_]], floor: Float32) -> Depth:
+    there = np.stack(shown)
+    stack = np.maximum(np.stack(energies), 0) * there
     best = stack.max(0)
-    told = best / (best + LEAST_TOLD * floor)
-    share = (stack / np.maximum(best, 1e-12)) ** np.float32(0.5)
+    told = (best / (best + LEAST_TOLD * floor)).astype(np.float32)
     rough = stack.argmax(0)
     guide = np.take_along_axis(np.stack(light), rough[None], 0)[0]
     guide = cv2.medianBlur(np.ascontiguousarray(guide, np.float32), 3)
-    weight = np.maximum(guided(guide, told.astype(np.float32), RADIUS_PX, EVEN), 1e-4)
+    weight = np.maximum(guided(guide, told, RADIUS_PX, EVEN), 1e-4)
+    share = (stack / np.maximum(best, 1e-12)) ** np.float32(0.5)
     scores = np.stack([guided(guide, (s**SHARPER * told).astype(np.float32), RADIUS_PX, EVEN) for s in share]) / weight
-    scores = np.where(np.stack(shown), scores, -1)
+    scores = np.where(there, scores, -1)
     top = scores.argmax(0)
     n = len(scores)
     inner = np.clip(top, 1, max(n - 2, 1))
@@ -86,7 +102,5 @@ def depth_of(energies: Sequence[Float32], light: Sequence[Float32], shown: Seque
         with np.errstate(divide="ignore", invalid="ignore"):
             between = np.where(bend < -1e-6, 0.5 * (low - high) / bend, 0)
         frame = np.where((top > 0) & (top < n - 1), top + np.clip(between, -0.5, 0.5), top).astype(np.float32)
-    frame = cv2.medianBlur(frame, 5)
-    return Depth(
-        np.asarray(frame, np.float32), np.asarray(np.clip(guided(guide, told.astype(np.float32), 3, EVEN), 0, 1), np.float32)
-    )
+    sure = np.clip(guided(guide, told, 3, EVEN), 0, 1)
+    return Depth(np.asarray(frame, np.float32), np.asarray(sure, np.float32))

@@ -113,6 +113,8 @@ def settled(cameras: Sequence[TurningCamera], fields: Sequence[Field], links: Se
     starts = np.cumsum([0, *(f.control[..., 0].size for f in fields)])
     prior = _prior(fields)
     links = [link for link in links if len(link.places_1)]
+    if not links:
+        return fields
     for loose in np.geomspace(LOOSEST, 3.0, ROUNDS):
         asked = [_rows(cameras, fields, link, starts, float(loose)) for link in links]
         rows, wanted = sparse.vstack([*(r for r, _ in asked), prior], "csr"), np.concatenate([w for _, w in asked])

@@ -43,9 +43,14 @@ class Grid:
         # means of what is believed only: a clipped lamp beside says nothing
         believed = cv2.erode(view.shown.astype(np.float32), np.ones((3, 3), np.uint8))
         share = cv2.GaussianBlur(believed, (0, 0), BLUR_PX)
-        self.soft = np.stack([cv2.GaussianBlur(p * believed, (0, 0), BLUR_PX) for p in planes]) / np.maximum(share, 1e-3)
-        enough = self.soft[1] / np.float32(frame.source.as_shot_neutral[1]) > ABOVE_NOISE * np.sqrt(view.variance)
-        self.good = view.calm & (share > 0.9) & enough & (self.soft.min(0) > 1e-5)
+        soft = np.stack([cv2.GaussianBlur(p * believed, (0, 0), BLUR_PX) for p in planes]) / np.maximum(share, 1e-3)
+        enough = soft[1] / np.float32(frame.source.as_shot_neutral[1]) > ABOVE_NOISE * np.sqrt(view.variance)
+        self.good = view.calm & (share > 0.9) & enough & (soft.min(0) > 1e-5)
+        self.light = soft[:, self.y, self.x].T.astype(np.float64)
+        # of forty frames: what is as soft as that is not less when it is half as large
+        half = max(w // 2, 1), max(h // 2, 1)
+        self._soft = np.stack([cv2.resize(p, half, interpolation=cv2.INTER_AREA) for p in soft])
+        self._shrunk = np.array([half[0] / w, half[1] / h])
         self.sight, self.frame, self.view = sight, frame, view
 
     def at(self, rays: Float64) -> tuple[Float64, Float64, Mask]:
@@ -53,7 +58,8 @@ class Grid:
         file = self.sight.places(rays)
         reduced = reduced_places(self.view, file, self.frame)
         x, y = np.ascontiguousarray(reduced.astype(np.float32).T)[:, None]
-        light = np.stack([cv2.remap(p, x, y, cv2.INTER_LINEAR, borderValue=0).ravel() for p in self.soft], 1)
+        sx, sy = np.ascontiguousarray(((reduced + 0.5) * self._shrunk - 0.5).astype(np.float32).T)[:, None]
+        light = np.stack([cv2.remap(p, sx, sy, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).ravel() for p in self._soft], 1)
         good = cv2.remap(self.good.astype(np.float32), x, y, cv2.INTER_LINEAR, borderValue=0).ravel() > 0.99
         return light.astype(np.float64), np.hypot(*file.T) / self.sight.camera.half_diagonal_px, good
 
@@ -75,7 +81,7 @@ def lights_of(grids: Sequence[Grid], shared: Sequence[Shared]) -> list[Lights]:
         both = mine & theirs
         if both.sum() < FEWEST:
             continue
-        light_1 = a.soft[:, a.y, a.x].T.astype(np.float64)
+        light_1 = a.light
         rho_1 = np.hypot(*a.places.T) / a.sight.camera.half_diagonal_px
         gain_1, gain_2 = (g.sight.radial.gain_at(_undistorted_radius(g, r)) for g, r in ((a, rho_1), (b, rho_2)))
         out.append(
