@@ -1,6 +1,7 @@
 """Fields by which near things meet, against cubic B-splines as scipy has them and links that are known."""
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -83,6 +84,17 @@ def test_what_does_not_agree_with_its_surroundings_does_not_count() -> None:
     mixed = Link(0, 1, link.places_1, link.places_2 + wrong[:, None] * RNG.normal(0, 25, link.places_2.shape), 0.3)
     fields = settled(two, [still(WIDTH, HEIGHT)] * 2, [mixed])
     assert np.quantile(np.hypot(*apart(two, fields, link).T)[~wrong], 0.9) < 0.8
+
+
+def test_each_frame_gets_its_own_field() -> None:
+    """The same two, behind one that shares nothing: the field is theirs, and the other's stays still."""
+    two = cameras()
+    link = link_of(two)
+    alone = settled(two, [still(WIDTH, HEIGHT)] * 2, [link])
+    behind = settled([two[0], *two], [still(WIDTH, HEIGHT)] * 3, [replace(link, first=1, second=2)])
+    assert behind[0].most_px < 1e-9
+    for one, other in zip(alone, behind[1:], strict=True):
+        np.testing.assert_allclose(one.control, other.control, atol=0.02)
 
 
 def test_without_links_nothing_moves() -> None:
