@@ -74,6 +74,43 @@ def test_looking_to_and_fro_is_no_sweep(card: dict[int, LightPlate]) -> None:
     assert propose(timed) == []
 
 
+def turns(card: dict[int, LightPlate], *rounds: tuple[list[int], float]) -> list[LightPlate]:
+    """Frames of a sweep, every four seconds, once for each exposure."""
+    out: list[LightPlate] = []
+    for places, ev in rounds:
+        for number in places:
+            was = card[number]
+            settings = replace(was.settings, seconds=1000.0 + 4 * len(out), exposure_ev=ev, exposure_time_s=2.0**ev / 250)
+            scale = np.float32(2.0 ** (ev - (was.settings.exposure_ev or 0.0)))
+            out.append(replace(was, planes=np.minimum(was.planes * scale, np.float32(1)), settings=settings))
+    return out
+
+
+THERE, ON = [40, 41, 42], [44, 45, 46]
+
+
+def test_a_sweep_that_is_turned_once_for_each_exposure_is_one(card: dict[int, LightPlate]) -> None:
+    first = card[40].settings.exposure_ev or 0.0
+    back = THERE[::-1]
+    for second in (THERE, back):
+        found = propose(turns(card, (THERE, first), (second, first - 2)))
+        assert [(s.kind, s.members) for s in found] == [("sweep", tuple(range(6)))]
+    three = propose(turns(card, (THERE, first), (back, first - 2), (THERE, first - 1)))
+    assert [(s.kind, s.members) for s in three] == [("sweep", tuple(range(9)))]
+
+
+def test_sweeps_of_other_places_or_of_one_exposure_are_not_joined(card: dict[int, LightPlate]) -> None:
+    first = card[40].settings.exposure_ev or 0.0
+    back = THERE[::-1]
+    apart = [("sweep", (0, 1, 2)), ("sweep", (3, 4, 5))]
+    for second in (first, first - 0.4):  # the same again, and the light followed
+        assert [(s.kind, s.members) for s in propose(turns(card, (THERE, first), (back, second)))] == apart
+        assert propose(turns(card, (THERE, first), (THERE, second))) == []
+    # elsewhere, and a turn of another length
+    assert propose(turns(card, (THERE, first), (ON, first - 2))) == []
+    assert [s.members for s in propose(turns(card, (THERE, first), ([42, 41], first - 2)))] == [(0, 1, 2)]
+
+
 def test_times_make_and_part_sets(card: dict[int, LightPlate]) -> None:
     def at(number: int, seconds: float, **more: float) -> LightPlate:
         return replace(card[number], settings=replace(card[number].settings, seconds=seconds, **more))

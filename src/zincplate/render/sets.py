@@ -6,7 +6,8 @@ Frames of one camera, one focal length and one way up that follow each other clo
 - *bracket*: the same view, at least three exposures that differ by two thirds of a stop or more;
 - *focus*: the same view and exposure, the focus distance moved on (as told by the camera, or seen by where it is sharp);
 - *sky*: the same view and exposure, four frames or more of at least two seconds each;
-- *sweep*: each frame goes on where the one before it ends, in one direction;
+- *sweep*: each frame goes on where the one before it ends, in one direction; turned once more for each exposure, there and back
+  or the same way again, it is still one;
 - *burst*: the same exposure, two seconds apart at most.
 
 Frames that show nothing (a capped lens, an even field) belong to no set.
@@ -56,10 +57,11 @@ def propose(frames: Sequence[LightPlate], breathe: Callable[[], None] = lambda: 
         for a, b in itertools.pairwise(run):
             breathe()
             pairs.append(pair(frames[a], frames[b])[0])
+        own = []
         for part in _parts(run, pairs):
             kind = _kind([frames[i] for i in part.members], part.pairs)
-            if kind is not None:
-                found.append(Proposed(kind, part.members))
+            own += [Proposed(kind, part.members)] if kind is not None else _turns_within(frames, part, breathe)
+        found += _turns_joined(frames, run, own, breathe)
     return sorted(found, key=lambda s: frames[s.members[0]].settings.seconds or 0.0)
 
 
@@ -163,6 +165,58 @@ def _focus_moves(frames: list[LightPlate]) -> bool:
     swing = grids.max(0) - np.maximum(grids[0], grids[-1])
     peaks = grids.argmax(0)[np.ptp(grids, 0) > FOCUS_LOG2]
     return bool((swing > FOCUS_LOG2).sum() >= 6 and len(peaks) and len(np.unique(peaks)) >= 3)
+
+
+def _turns_within(frames: Sequence[LightPlate], part: _Part, breathe: Callable[[], None]) -> list[Proposed]:
+    """The one set of a part that goes over the same places again and again, where the end of a turn still shows something of the
+    beginning of the next."""
+    levels = np.array([frames[i].settings.exposure_ev or 0.0 for i in part.members])
+    ends = [0, *(np.flatnonzero(np.abs(np.diff(levels)) > SAME_EV) + 1), len(levels)]
+    turns = []
+    for a, b in itertools.pairwise(ends):
+        if b - a < 3 or not _goes_on([frames[i] for i in part.members[a:b]], part.pairs[a : b - 1]):
+            return []
+        turns.append(Proposed("sweep", part.members[a:b]))
+    joined = _turns_joined(frames, list(part.members), turns, breathe)
+    return joined if len(turns) > 1 and len(joined) == 1 else []
+
+
+def _turns_joined(
+    frames: Sequence[LightPlate], run: list[int], found: Sequence[Proposed], breathe: Callable[[], None]
+) -> list[Proposed]:
+    """Sets of a run; sweeps over the same places, one right after the other and each at an exposure of its own, are one."""
+    out: list[Proposed] = []
+    for one in found:
+        before = out[-1] if out else None
+        if before is not None and before.kind == one.kind == "sweep" and _another_turn(frames, run, before, one, breathe):
+            out[-1] = Proposed("sweep", before.members + one.members)
+        else:
+            out.append(one)
+    return out
+
+
+def _another_turn(
+    frames: Sequence[LightPlate], run: list[int], before: Proposed, one: Proposed, breathe: Callable[[], None]
+) -> bool:
+    count = len(one.members)
+    turns = [before.members[at : at + count] for at in range(0, len(before.members), count)] + [one.members]
+    if len(before.members) % count or run.index(one.members[0]) != run.index(before.members[-1]) + 1:
+        return False
+    levels = []
+    for turn in turns:
+        own = [frames[i].settings.exposure_ev or 0.0 for i in turn]
+        if np.ptp(own) > SAME_EV:
+            return False
+        levels.append(own[0])
+    if (np.diff(np.sort(levels)) < STEP_EV).any():
+        return False
+    last = turns[-2]
+    for way in (one.members, one.members[::-1]):
+        breathe()
+        ends = [pair(frames[a], frames[b])[0] for a, b in ((last[0], way[0]), (last[-1], way[-1]))]
+        if all(e.same_subject and _still(e) for e in ends):
+            return True
+    return False
 
 
 WORDS: dict[Kind, str] = {
