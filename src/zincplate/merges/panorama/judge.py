@@ -100,11 +100,14 @@ class PanoramaJudgement:
         links = [Link(s.first, s.second, s.places_1, s.places_2, 1.0) for s in self.shared]
         return [np.hypot(*apart(self.cameras, self.fields, link).T) for link in links]
 
+    def sight(self, k: int) -> Sight:
+        """How a member sees."""
+        return Sight(self.cameras[k], self.radials[k], self.fields[k] if self.fields else None)
+
     @property
     def sights(self) -> list[Sight]:
         """How members see."""
-        fields: list[Field] | list[None] = self.fields or [None] * len(self.cameras)
-        return [Sight(c, r, f) for c, r, f in zip(self.cameras, self.radials, fields, strict=True)]
+        return [self.sight(k) for k in range(len(self.cameras))]
 
 
 def judge_panorama(

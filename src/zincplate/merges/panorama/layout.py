@@ -176,7 +176,7 @@ def _reduced_box(box: tuple[int, int, int, int], step: int, canvas: Canvas) -> t
 
 def file_places(canvas: Canvas, judged: PanoramaJudgement, k: int, x: Float64, y: Float64) -> tuple[Float64, Float64]:
     """Places of the canvas (any shape) in a member's file, from its middle."""
-    u, v = canvas.flat_places(judged.sights[k], x, y)
+    u, v = canvas.flat_places(judged.sight(k), x, y)
     file = bent(np.stack([u.ravel(), v.ravel()], 1), judged.radials[k])
     return file[:, 0].reshape(u.shape), file[:, 1].reshape(u.shape)
 
@@ -272,7 +272,7 @@ def _piece(
     reduced = (reduced + 0.5) * np.array([stack.shape[2] / view.size[1], stack.shape[1] / view.size[0]]) - 0.5
     rx, ry = (np.clip(v, -2e4, 2e4).reshape(x.shape).astype(np.float32) for v in reduced.T)
     laid = np.stack([cv2.remap(p, rx, ry, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE) for p in stack])
-    light = judged.radials[k].gain_at(np.hypot(*canvas.flat_places(judged.sights[k], *grid(canvas, step, (x0, y0, x1, y1)))))
+    light = judged.radials[k].gain_at(np.hypot(*canvas.flat_places(judged.sight(k), *grid(canvas, step, (x0, y0, x1, y1)))))
     values = laid[:3] * (gain[:, None, None] * light).astype(np.float32)
     return Piece(np.ascontiguousarray(values, np.float32), inside, x0, y0), laid[3]
 

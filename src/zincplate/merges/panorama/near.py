@@ -24,7 +24,7 @@ FEATURE_PX = 0.6
 """How well features are known, in pixels of the reduced pictures."""
 TILE_PX = 0.3
 """How well tiles are known that lie on things of several depths."""
-TILES = 100
+TILES, FEWEST_TILES = 100, 6
 APART_PX, SHARE = 2.0, 0.8
 """Frames turned about a point have this share of their features closer than so many reduced pixels."""
 EXPLAINED = 0.5
@@ -59,14 +59,19 @@ def near_of(
         return None
     sights = [Sight(c, r, f) for c, r, f in zip(cameras, radials, found, strict=True)]
 
-    def finer(s: Shared) -> Shared:
+    def finer(s: Shared) -> Link:
         a, b = s.first, s.second
-        return Shared(a, b, *shared_tiles(frames[members[a]], frames[members[b]], sights[a], sights[b], TILES))
+        return Link(a, b, *shared_tiles(frames[members[a]], frames[members[b]], sights[a], sights[b], TILES), TILE_PX)
 
     with ThreadPoolExecutor(2) as pool:
-        tiles = [t for t in pool.map(finer, shared) if len(t.places_1)]
-    links += [Link(t.first, t.second, t.places_1, t.places_2, TILE_PX) for t in tiles]
-    return Near(settled(cameras, found, links), tiles or list(shared))
+        tiles = list(pool.map(finer, shared))
+    # by features where tiles show too little, by what they were laid by where those do: two frames stay two that share something
+    told = [
+        next((one for one in (t, f) if len(one.places_1) >= FEWEST_TILES), s)
+        for t, f, s in zip(tiles, links, shared, strict=True)
+    ]
+    fields = settled(cameras, found, [*links, *tiles])
+    return Near(fields, [Shared(one.first, one.second, one.places_1, one.places_2) for one in told])
 
 
 def _link(

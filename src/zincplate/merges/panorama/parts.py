@@ -183,7 +183,7 @@ def _laid(frame: Opened, judged: PanoramaJudgement, layout: Layout, k: int, x: i
         planes = whole
     coefficients = spline_coefficients(planes)
     out = np.empty((3, height, width), np.float32)
-    block = BLOCK if judged.sights[k].field is None else BENT_BLOCK
+    block = BLOCK if judged.sight(k).field is None else BENT_BLOCK
     for top in range(0, height, block):
         for left in range(0, width, block):
             h, w = min(block, height - top), min(block, width - left)
@@ -199,7 +199,7 @@ def _laid(frame: Opened, judged: PanoramaJudgement, layout: Layout, k: int, x: i
 
 def _local(canvas: Canvas, judged: PanoramaJudgement, k: int, x: float, y: float, width: int, height: int) -> Float64 | None:
     """The homography nearest to the canvas's map into a member without distortion, in a block; None behind its camera."""
-    sight = judged.sights[k]
+    sight = judged.sight(k)
     # through its corners where a field bends the frame: blocks beside each other agree there
     across = 4 if sight.field is None else 2
     xx, yy = np.meshgrid(np.linspace(x, x + width, across), np.linspace(y, y + height, across))
