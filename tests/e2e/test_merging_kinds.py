@@ -13,7 +13,7 @@ from tests.reference.test_series import small
 from tests.services.test_use_cases import run_jobs
 from zincplate.services import bring_in, merges, shoots
 from zincplate.services.context import Context
-from zincplate.store.models import Delivered, Frame, Version
+from zincplate.store.models import Delivered, Frame, Version, now
 
 
 def brought_in(context: Context, folder: Path) -> int:
@@ -145,6 +145,17 @@ def test_a_focus_series_is_touched_up(page: Page, context: Context, still: int) 
     accessible(page)
     term = saved(Version.get_by_id(master.cover_id), lambda v: v.recipe["passes"]["passes"][0]["area"]["terms"][0]["high"] != 40)
     assert term.recipe["passes"]["passes"][0]["area"]["terms"][0]["kind"] == "depth"
+    # one that was made before there were any says so, and offers the merge table
+    assert merges.made_of(context, master.id)["stale"] == []
+    Frame.update(depth_map=False, changed_at=now()).where(Frame.id == master.id).execute()
+    assert "before depth maps" in " ".join(merges.made_of(context, master.id)["stale"])
+    page.reload()
+    drawn(page)
+    page.get_by_role("button", name="New pass").click()
+    page.get_by_role("group", name="New part of the area").get_by_role("button", name="depth").click()
+    page.get_by_role("button", name="Make it again").click()
+    expect(page.get_by_role("button", name="Make it again")).to_be_enabled(timeout=60_000)
+    expect(page.get_by_text("It was made before depth maps were kept")).to_be_visible()
 
 
 def test_a_series_of_many(page: Page, context: Context, with_dark: int) -> None:

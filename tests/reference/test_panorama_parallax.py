@@ -5,24 +5,29 @@ import re
 from dataclasses import replace
 from functools import cache
 from itertools import pairwise
+from pathlib import Path
 
 import cv2
+import imagecodecs
 import numpy as np
 import pytest
+import skimage.data
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter, map_coordinates
 
 from tests.reference.test_panorama import NO_LENSES, Made
 from tests.reference.test_panorama_whole_turn import told
 from zincplate.core.merging.turning_camera import rotation
+from zincplate.formats.decode import decode
 from zincplate.formats.decoded import Decoded
 from zincplate.merges.kept import Kept
 from zincplate.merges.kinds import look_at
 from zincplate.merges.master import Opened
+from zincplate.merges.panorama.judge import judge_panorama
 from zincplate.merges.panorama.layout import file_places
 from zincplate.merges.panorama.master import points_of, report_of
 from zincplate.merges.panorama.options import PanoramaOptions
-from zincplate.merges.view import opened
+from zincplate.merges.view import View, opened
 from zincplate.sources.file import Source
 
 Float32 = NDArray[np.float32]
@@ -177,3 +182,16 @@ def test_switched_off_it_is_judged_anew() -> None:
         for near in (True, False)
     ]
     assert "near things were bent" in done[0] and "near things" not in done[1]
+
+
+def test_depth_that_leaps_is_left_to_the_seams(tmp_path: Path) -> None:
+    """scikit-image's stereo pair (Middlebury 2014, a motorcycle before shelves): a tenth of the picture apart, thing by thing. No
+    smooth field explains that, so none is used."""
+    left, right, _ = skimage.data.stereo_motorcycle()
+    sources = []
+    for name, picture in (("left.png", left[:, :520]), ("right.png", right[:, 180:])):
+        (tmp_path / name).write_bytes(imagecodecs.png_encode(np.ascontiguousarray(picture)))
+        sources.append((name, Source(decode(tmp_path / name))))
+    views: list[View] = []
+    judged = judge_panorama(opened(sources), PanoramaOptions(), NO_LENSES, views=views)
+    assert judged.members == [0, 1] and not judged.fields

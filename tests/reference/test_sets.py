@@ -106,6 +106,12 @@ def test_sweeps_of_other_places_or_of_one_exposure_are_not_joined(card: dict[int
     for second in (first, first - 0.4):  # the same again, and the light followed
         assert [(s.kind, s.members) for s in propose(turns(card, (THERE, first), (back, second)))] == apart
         assert propose(turns(card, (THERE, first), (THERE, second))) == []
+    # a turn whose exposures followed the light
+    followed = turns(card, (THERE, first), (back, first - 2))
+    was = followed[4]
+    lighter = replace(was.settings, exposure_ev=first - 1.5, exposure_time_s=2.0 ** (first - 1.5) / 250)
+    followed[4] = replace(was, planes=was.planes * np.float32(2**0.5), settings=lighter)
+    assert [(s.kind, s.members) for s in propose(followed)] == apart
     # elsewhere, and a turn of another length
     assert propose(turns(card, (THERE, first), (ON, first - 2))) == []
     assert [s.members for s in propose(turns(card, (THERE, first), ([42, 41], first - 2)))] == [(0, 1, 2)]

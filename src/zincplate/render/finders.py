@@ -108,10 +108,10 @@ def _looked_for(what: str, lab: Float32) -> tuple[tuple[Float32, float] | None, 
 
 def notes_of_areas(source: Source, recipe: Recipe) -> list[str]:
     """Sentences about parts of areas that have nothing to go by on a frame."""
-    if source.depth is not None or "passes" in recipe.off:
+    if "passes" in recipe.off:
         return []
     asking = [p.name for p in recipe.value("passes", "passes") if p.on and any(t.kind == "depth" for t in p.area.terms)]
-    return [f"{name}: {NO_DEPTH}" for name in asking]
+    return [f"{name}: {NO_DEPTH}" for name in asking] if asking and source.depth is None else []
 
 
 def found_again(renderer: Renderer, source: Source, key: str, recipe: Recipe) -> tuple[Recipe, list[str]]:
