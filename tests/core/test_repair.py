@@ -13,6 +13,7 @@ from zincplate.core.repair.dust import shadow, spots
 from zincplate.core.repair.fill import blended, found
 from zincplate.core.repair.fill_map import Fill, fill_from_text
 from zincplate.core.repair.healing import from_roots, healed, to_roots
+from zincplate.core.repair.hurried_fill import hurried
 from zincplate.core.repair.max_flow import smallest_cut
 from zincplate.core.repair.membrane import poisson
 from zincplate.core.repair.repeats import translations
@@ -359,3 +360,28 @@ def test_another_subject_is_not_smeared_but_other_light_is_evened() -> None:
     one[:6] = 1
     mixed_up = blended(roots, hole, Fill(10, 20, one, np.array([[0, 40], [-16, 34]])))
     assert mixed_up[:, 20:25, 12:28].min() > 0.8 and np.abs(mixed_up[:, 28:49, 12:28] - 0.3).max() < 0.03
+
+
+@pytest.mark.parametrize("side", [200, 400])
+def test_a_hurried_fill_goes_on_as_well_and_takes_only_what_it_may(side: int) -> None:
+    """At the size it has, and so large that it is looked for at half of it: tiles go on, grain stays, the rest is untouched."""
+    rng, (y, x) = np.random.default_rng(5), np.mgrid[:721, :803]
+    base = np.where((y // 48 + x // 48) % 2, 0.7, 0.35)
+    base[(y % 48 < 4) | (x % 48 < 4)] = 0.15
+    grain = 0.01 * rng.normal(size=(3, 721, 803))
+    truth = (np.stack([base, 0.9 * base, 0.7 * base]) + grain).astype(np.float32)
+    hole = np.zeros(base.shape, np.bool_)
+    hole[150 : 150 + side, 170 : 170 + side + 3] = True
+    spoiled = np.where(hole, np.float32(0.5), truth)
+    spoiled[:, :, 700:] = 3.0
+    result = hurried(spoiled, hole, x < 700, 0)
+    assert (result[:, ~hole] == spoiled[:, ~hole]).all() and result[:, hole].max() < 1
+    wrong = (result - truth)[:, hole]
+    assert np.sqrt((wrong**2).mean()) < (0.06 if side == 200 else 0.1)
+    inner = hole & (y % 48 > 12) & (y % 48 < 40) & (x % 48 > 12) & (x % 48 < 40)
+    fine = result[0] - cv2.GaussianBlur(result[0], (0, 0), 2)
+    kept = truth[0] - cv2.GaussianBlur(truth[0], (0, 0), 2)
+    assert 0.8 < fine[inner].std() / kept[inner].std() < 1.5
+    assert np.abs(result - hurried(spoiled, hole, x < 700, 0)).max() == 0
+    with pytest.raises(ValueError, match="nothing around"):
+        hurried(spoiled, hole, np.zeros_like(hole), 0)

@@ -11,6 +11,7 @@ import numpy as np
 from zincplate.cli.bench import median_ms, ours, write_frame
 from zincplate.core.repair.fill import blended, found
 from zincplate.core.repair.healing import healed
+from zincplate.core.repair.hurried_fill import hurried
 from zincplate.formats.isolated import Decoder
 from zincplate.ops.drawn_places import POINT_SCALE
 from zincplate.recipe.document import Recipe
@@ -92,7 +93,10 @@ def _dust(renderer: Renderer, source: Any, recipe: Recipe) -> None:
 
 
 def _fill(roots: Any, hole: Any, quick: bool) -> None:
-    blended(roots, hole, found(roots, hole, ~hole, quick=quick))
+    if quick:
+        hurried(roots, hole, ~hole, 0)
+    else:
+        blended(roots, hole, found(roots, hole, ~hole))
 
 
 def bench_repairs(as_json: bool, quick: bool) -> None:

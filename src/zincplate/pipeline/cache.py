@@ -72,6 +72,14 @@ class ByteCache:
             _, (_, gone) = self._entries.popitem(last=False)
             self._total -= gone
 
+    def kept(self, key: Hashable, otherwise: Any) -> Any:
+        """The entry under a key, or something else where there is none; nothing is made."""
+        with self._lock:
+            if key not in self._entries:
+                return otherwise
+            self._entries.move_to_end(key)
+            return self._entries[key][0]
+
     def drop(self, matching: Callable[[Hashable], bool]) -> None:
         """Removes every entry whose key matches."""
         with self._lock:

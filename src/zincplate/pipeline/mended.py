@@ -13,16 +13,18 @@ from zincplate.core.geometry.resample import reduce_box
 from zincplate.core.sensor.colour_shift import ColourShift
 from zincplate.pipeline.windows import Window, level_of
 from zincplate.sources.file import Source
+from zincplate.sources.mended_smaller import as_seen
 from zincplate.sources.rect import Rect
 
 Float32 = NDArray[np.float32]
 
 
 def laid_over(source: Source, plain: Float32, window: Window, hot_pixels: bool, shift: ColourShift | None) -> Float32 | None:
-    """``plain`` planes of a window with the source's repairs in them; None for windows that have to be read anew: of turned
-    frames, and of sizes between the whole and a half."""
+    """``plain`` planes of a window with the source's repairs in them; None for windows that have to be read anew: of frames
+    that the recipe turns, and of sizes between the whole and a half."""
     mended = source.mended
-    if mended is None or source.orientation != 1:
+    # places of repairs are those of the frame as the camera held it, whatever its orientation is
+    if mended is None or source.orientation != source.capture.orientation:
         return None
     span_x, span_y = window.span(source)
     step_x, step_y = span_x / window.full_width, span_y / window.full_height
@@ -35,8 +37,8 @@ def laid_over(source: Source, plain: Float32, window: Window, hot_pixels: bool, 
     if level < 2:
         return None
     planes = np.array(plain, np.float32, order="C")
-    origin = source.recorded_origin
-    for (first_column, first_row), cells in mended.cells(level, origin, hot_pixels):
+    origin = source.plate_origin(level)
+    for (first_column, first_row), cells in as_seen(mended, level, hot_pixels).all_cells(level, origin, hot_pixels):
         _add(planes, window, step_x, step_y, cells, origin[0] + first_column * level, origin[1] + first_row * level, level)
     return planes
 

@@ -35,6 +35,7 @@ from zincplate.plan.light import LightPlan
 from zincplate.plan.local import LocalPlan
 from zincplate.plan.plate import PlatePlan
 from zincplate.sources.file import Source
+from zincplate.sources.mended_smaller import as_seen
 from zincplate.sources.repair_keys import plain_key
 
 Float32 = NDArray[np.float32]
@@ -202,7 +203,9 @@ class Stages:
             return self._read(source, key, window, plan.hot_pixels, shift)
 
         def make() -> Float32:
-            planes = self._read(source, key, window, plan.hot_pixels, shift)
+            planes = self._with_repairs(source, key, window, plan.hot_pixels, shift) if keep else None
+            if planes is None:
+                planes = self._read(source, key, window, plan.hot_pixels, shift)
             if rebuilding and bool((planes.max((1, 2)) > source.white_limits * 0.92).any()):
                 place = _in_whole(source, window)
                 around = self._blown(source, key, plan.hot_pixels, round(place[0]))
@@ -226,9 +229,10 @@ class Stages:
         """Plates of a window with repairs laid over those that are kept without them; None where that is not the same."""
         mended = source.mended
         assert mended is not None
-        if not window.span_x and window.grown(0) != window:  # beyond the picture there are no kept plates to lay over
+        if not _within_picture(window):
             return None
-        if plan.recovery == "rebuild" and source.raw and mended.reaches(source.white_limits * np.float32(0.9), plan.hot_pixels):
+        rebuilding, level = plan.recovery == "rebuild" and source.raw, level_of(source, window)
+        if rebuilding and not mended.moving and _mends_blown(source, level, plan.hot_pixels):
             return None
         plain, plainly = source.plain, plain_key(key)
 
@@ -236,12 +240,24 @@ class Stages:
             return laid_over(source, self.plate(plain, plainly, plan, window, True, shift), window, plan.hot_pixels, shift)
 
         stage = (key, "over plain", window, plan, shift and shift.key)
-        return self._cache.get(stage, make, lambda a: a.nbytes if a is not None else 64)
+        over = self._cache.get(stage, make, lambda a: a.nbytes if a is not None else 64)
+        # what moves is worked out while it is laid over what has been read, so that is asked afterwards
+        return None if rebuilding and mended.moving and _mends_blown(source, level, plan.hot_pixels) else over
+
+    def _with_repairs(
+        self, source: Source, key: str, window: Window, hot_pixels: bool, shift: ColourShift | None
+    ) -> Float32 | None:
+        """What is read of a window, the repairs laid over it; None where there are none, or that is not the same."""
+        if source.mended is None or not _within_picture(window):
+            return None
+        return laid_over(source, self._read(source.plain, plain_key(key), window, hot_pixels, shift), window, hot_pixels, shift)
 
     def _blown(self, source: Source, key: str, hot_pixels: bool, width_px: int) -> Surroundings:
         """What stands around blown areas, for windows at a size of the whole."""
-        if source.mended is not None and not source.mended.reaches(source.white_limits * np.float32(0.9), hot_pixels):
-            # repairs that have nothing to do with blown areas leave what stands around them
+        level = level_of(source, Window(max(width_px, 1), max(round(width_px * source.height / source.width), 1), 0, 0, 1, 1))
+        if source.mended is not None and (source.mended.moving or not _mends_blown(source, level, hot_pixels)):
+            # repairs that have nothing to do with blown areas leave what stands around them; that is not looked for anew while
+            # a hand moves one
             source, key = source.plain, plain_key(key)
 
         def make() -> Surroundings:
@@ -307,6 +323,17 @@ class Stages:
 
         stage: tuple[Any, ...] = (key, "bases", plan.recovery, plan.hot_pixels, haze, radial.key)
         return self._small.get(stage, make, lambda b: b.nbytes)
+
+
+def _mends_blown(source: Source, level: int, hot_pixels: bool) -> bool:
+    """Whether repairs have to do with anything blown, as plates that average ``level`` pixels tell."""
+    assert source.mended is not None
+    return as_seen(source.mended, level, hot_pixels).reaches(source.white_limits * np.float32(0.9), hot_pixels)
+
+
+def _within_picture(window: Window) -> bool:
+    """Beyond the picture there are no kept plates to lay repairs over."""
+    return bool(window.span_x) or window.grown(0) == window
 
 
 def _noise_ev2(source: Source, lightness_ev: Float32) -> Float32:

@@ -54,7 +54,7 @@ class Plates:
         y0, y1 = r.top + r.y * step_y, r.top + (r.y + r.height) * step_y
         level = level_of(source, r)
         if level >= 2:
-            plate = self._plate(source, key, level, hot_pixels)
+            plate = self.plate(source, key, level, hot_pixels)
             return reduce_box(
                 plate.planes,
                 ((x0 - plate.origin_x) / level, (x1 - plate.origin_x) / level),
@@ -76,7 +76,8 @@ class Plates:
             return full
         return reduce_box(full, (x0 - left, x1 - left), (y0 - top, y1 - top), r.width, r.height)
 
-    def _plate(self, source: Source, key: str, level: int, hot_pixels: bool) -> Plate:
+    def plate(self, source: Source, key: str, level: int, hot_pixels: bool) -> Plate:
+        """The whole averaged over ``level`` pixels, kept."""
         stage = (key, "plate", level, hot_pixels)
 
         def make() -> Plate:

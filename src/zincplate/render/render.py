@@ -101,11 +101,14 @@ class Renderer:
     def repaired(self, source: Source, key: str, recipe: Recipe, quick: bool = True, moving: bool = False) -> tuple[Source, str]:
         """The source as a recipe's repairs leave it, and a key that says so; itself when there are none. Removals without a
         fill are filled in a hurry when ``quick``; while a hand is ``moving`` one, membranes are less exact."""
-        repairs = source.plan(recipe).repairs
+        return self._repaired(source, key, source.plan(recipe), quick, moving)
+
+    def _repaired(self, source: Source, key: str, plan: LightPlan, quick: bool, moving: bool) -> tuple[Source, str]:
+        repairs, mirrored = plan.repairs, plan.frame.crop.mirrored
         if not repairs:
             return source, key
-        mirrored = source.plan(recipe).frame.crop.mirrored
-        mended = Mended(source, key, repairs, self.repairs_kept, quick, moving, mirrored)
+        reduced = lambda step, hot_pixels: self.plates.plate(source, key, step, hot_pixels)  # noqa: E731
+        mended = Mended(source, key, repairs, self.repairs_kept, quick, moving, mirrored, reduced)
         name = hashlib.sha256(repr(([digest_of(r) for r in repairs], quick, moving, mirrored)).encode()).hexdigest()[:20]
         return source.repaired(mended), repaired_key(key, name)
 
@@ -135,8 +138,8 @@ class Renderer:
 
     def _view(self, source: Source, key: str, recipe: Recipe, request: ViewRequest, space: str, turn: Turn) -> View:
         start = time.perf_counter()
-        source, key = self.repaired(source, key, recipe, moving=request.quick)
         plan = source.plan(recipe)
+        source, key = self._repaired(source, key, plan, True, request.quick)
         framed = self.framed(source, key, plan.frame)
         finished_picture = framed
         if request.around and request.plane is None:

@@ -25,6 +25,7 @@ from zincplate.formats.decoded import CameraColour, Decoded
 from zincplate.plan.light import LightPlan
 from zincplate.recipe.document import Recipe
 from zincplate.sources.beyond import Laid
+from zincplate.sources.mended_smaller import as_seen
 from zincplate.sources.readers import Mosaic, Picture, Plate, Reader
 from zincplate.sources.rect import Rect
 from zincplate.sources.repaired import Mended
@@ -248,20 +249,20 @@ class Source:
         """Plate of the whole picture averaged over ``step`` pixels (even)."""
         plate = self._reader.reduced(step, hot_pixels)
         if self._mended is not None:
-            self._mended.over_reduced(plate, hot_pixels, self.capture.orientation)
+            as_seen(self._mended, step, hot_pixels).over_reduced(plate, hot_pixels, self.capture.orientation)
         return self._upright_plate(plate)
 
     def mended_plate(self, plain: Plate, hot_pixels: bool) -> Plate:
         """A reduced plate of the plain source (as :meth:`recorded_plate` gives it) with the repairs in it, upright."""
         assert self._mended is not None
         plate = Plate(plain.planes.copy(), plain.step, plain.origin_x, plain.origin_y)
-        self._mended.over_reduced(plate, hot_pixels, self.capture.orientation)
+        as_seen(self._mended, plate.step, hot_pixels).over_reduced(plate, hot_pixels, self.capture.orientation)
         return self._upright_plate(plate)
 
-    @property
-    def recorded_origin(self) -> tuple[int, int]:
-        """Column and row of the sensor where reduced plates begin."""
-        return self._reader.origin
+    def plate_origin(self, step: int) -> tuple[int, int]:
+        """Column and row of the upright picture where plates that average ``step`` pixels begin."""
+        x, y = self._reader.origin
+        return self._upright_origin(x, y, -(-(self._reader.width - x) // step), -(-(self._reader.height - y) // step), step)
 
     def recorded_plate(self, step: int, hot_pixels: bool) -> Plate:
         """A reduced plate in the sensor's orientation, without repairs."""
@@ -271,16 +272,19 @@ class Source:
         step = plate.step
         if self.orientation == 1:
             return plate
-        flip = FLIPS[self.orientation]
         rows, columns = plate.planes.shape[1:]
-        x, y = plate.origin_x, plate.origin_y
+        x, y = self._upright_origin(plate.origin_x, plate.origin_y, columns, rows, step)
+        return Plate(np.ascontiguousarray(upright(plate.planes, self.orientation, 1)), step, x, y)
+
+    def _upright_origin(self, x: int, y: int, columns: int, rows: int, step: int) -> tuple[int, int]:
+        """Where a plate begins upright that begins at a place of the sensor."""
+        flip = FLIPS[self.orientation]
         if flip.transpose:
             x, y, rows, columns = y, x, columns, rows
-        if flip.columns:
-            x = self.width - (x + columns * step)
-        if flip.rows:
-            y = self.height - (y + rows * step)
-        return Plate(np.ascontiguousarray(upright(plate.planes, self.orientation, 1)), step, x, y)
+        return (
+            self.width - (x + columns * step) if flip.columns else x,
+            self.height - (y + rows * step) if flip.rows else y,
+        )
 
     def tables(self, recipe: Recipe, space: str, linear_output: bool = False) -> LightTables:
         """Kernel tables for this source."""

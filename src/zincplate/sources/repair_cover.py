@@ -1,27 +1,40 @@
 """Where a repair lies: its cover of pixels, and the rectangle that holds it, in pixels of the upright source."""
 
 import math
+from functools import lru_cache
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.core.areas import shapes
+from zincplate.plan.passes import Points, Stroke
 from zincplate.plan.repairs import RepairPlan
 from zincplate.sources.rect import Rect
 
 Float32 = NDArray[np.float32]
 
+KEPT_PX = 2_000_000
+"""Largest cover that is kept for the next picture."""
 
-def cover_of(repair: RepairPlan, rect: Rect, long_edge_px: int) -> Float32:
+
+def cover_of(repair: RepairPlan, rect: Rect, long_edge_px: float) -> Float32:
     """(h, w) 0..1 how much of a repair lies on every pixel of a rectangle, without its strength."""
+    where = (repair.kind == "patch", repair.strokes, repair.outline, repair.soften_px, rect, long_edge_px)
+    # it stays while where it is taken from moves
+    return _kept_cover(*where) if rect.area <= KEPT_PX else _cover(*where)
+
+
+def _cover(
+    patch: bool, strokes: tuple[Stroke, ...], outline: Points, soften_px: float, rect: Rect, long_edge_px: float
+) -> Float32:
     grid = shapes.Grid(rect.w, rect.h, float(rect.x), float(rect.y), 1.0, 1.0)
-    if repair.kind == "patch":
-        return _outlined(np.asarray(repair.outline) * long_edge_px, repair.soften_px, rect)
+    if patch:
+        return _outlined(np.asarray(outline) * long_edge_px, soften_px, rect)
     out = np.zeros((rect.h, rect.w), np.float32)
-    if repair.outline:
-        out = _outlined(np.asarray(repair.outline) * long_edge_px, 0.0, rect)
-    for stroke in repair.strokes:
+    if outline:
+        out = _outlined(np.asarray(outline) * long_edge_px, 0.0, rect)
+    for stroke in strokes:
         places = np.asarray(stroke.places, np.float64) * long_edge_px
         radii = np.full(len(places), stroke.size * long_edge_px / 2)
         if stroke.build_up:
@@ -35,7 +48,10 @@ def cover_of(repair: RepairPlan, rect: Rect, long_edge_px: int) -> Float32:
     return out
 
 
-def extent_of(repair: RepairPlan, long_edge_px: int) -> Rect:
+_kept_cover = lru_cache(maxsize=4)(_cover)
+
+
+def extent_of(repair: RepairPlan, long_edge_px: float) -> Rect:
     """The rectangle that a repair may change something of; without width where nothing is drawn. It may reach beyond the
     picture."""
     if repair.kind == "patch":
@@ -55,14 +71,14 @@ def extent_of(repair: RepairPlan, long_edge_px: int) -> Rect:
     return Rect(x, y, right - x, bottom - y)
 
 
-def taken_within(repair: RepairPlan, rect: Rect, long_edge_px: int) -> NDArray[np.bool_]:
+def taken_within(repair: RepairPlan, rect: Rect, long_edge_px: float) -> NDArray[np.bool_]:
     """(h, w) in which pixels of a rectangle a removal may take."""
     if not repair.source_outline:
         return np.ones((rect.h, rect.w), np.bool_)
     return _outlined(np.asarray(repair.source_outline) * long_edge_px, 0.0, rect) > 0.5
 
 
-def taken_extent(repair: RepairPlan, long_edge_px: int) -> Rect:
+def taken_extent(repair: RepairPlan, long_edge_px: float) -> Rect:
     """The rectangle about where a removal may take, where that was drawn."""
     points = np.asarray(repair.source_outline) * long_edge_px
     (x, y), (right, bottom) = np.floor(points.min(0)).astype(int), np.ceil(points.max(0)).astype(int)

@@ -8,20 +8,32 @@ places it reads; so only what has to is worked out anew.
 
 import hashlib
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import reduce
-from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.geometry.orientation import FLIPS, on_sensor, to_sensor
 from zincplate.core.repair.fill import blended, found
 from zincplate.core.repair.fill_map import Fill
-from zincplate.core.repair.healing import CLOSE, CLOSE_WHILE_MOVING, from_roots, grain_of, healed, mixed, to_roots
+from zincplate.core.repair.healing import (
+    CLOSE,
+    CLOSE_WHILE_MOVING,
+    border_of,
+    compared,
+    from_roots,
+    grain_of,
+    laid,
+    light_of,
+    mixed,
+    root_differences,
+    to_roots,
+)
+from zincplate.core.repair.hurried_fill import hurried
 from zincplate.core.sensor.colour_shift import ColourShift
 from zincplate.plan.repairs import RepairPlan
 from zincplate.sources.beyond import MOST_BEYOND, Laid, drawn_out, outside
+from zincplate.sources.mend import UNKNOWN, Cells, Kept, Mend, Unknown, cells_of
 from zincplate.sources.plain import Plain
 from zincplate.sources.readers import Plate
 from zincplate.sources.rect import Rect
@@ -41,28 +53,7 @@ COVERED = 0.02
 """Cover from which a place takes part."""
 REMOVED = 0.25
 """Cover from which a place is removed."""
-
-
-class Kept(Protocol):
-    """A cache."""
-
-    def get(self, key: object, make: Callable[[], "Mend | None"], size_of: Callable[["Mend | None"], int]) -> "Mend | None": ...
-
-
-@dataclass(frozen=True)
-class Mend:
-    """What a repair makes of its place: ``planes`` (3, h, w) where ``changed`` (h, w), and how far they are from what was
-    there."""
-
-    rect: Rect
-    planes: Float32
-    changed: Bool
-    difference: Float32
-
-    @property
-    def nbytes(self) -> int:
-        """Bytes held."""
-        return int(self.planes.nbytes + self.changed.nbytes + self.difference.nbytes)
+Known = tuple[Rect, Float32]
 
 
 class Mended:
@@ -77,23 +68,31 @@ class Mended:
         quick: bool,
         moving: bool = False,
         mirrored: bool = False,
+        reduced: Callable[[int, bool], Plate] | None = None,
     ) -> None:
         """``key`` names the source's content. With ``quick`` removals that are still to be filled are filled in a hurry;
         while something is ``moving`` membranes are drawn less exactly. What stands beyond the picture until something is put
-        there is its mirror image when ``mirrored``, else its edge."""
-        self._source, self._key, self._repairs, self._cache, self._quick = source, key, repairs, cache, quick
+        there is its mirror image when ``mirrored``, else its edge. ``reduced`` gives the upright source averaged over so many
+        pixels, with hot pixels replaced or not."""
+        self._source, self.key, self.repairs, self.cache, self.quick = source, key, repairs, cache, quick
+        self.moving, self.reduced = moving, reduced
         self._close = CLOSE_WHILE_MOVING if moving else CLOSE
-        self._whole = Rect(0, 0, source.width, source.height)
-        self._long_edge = max(source.width, source.height)
-        self._limits = self._whole.grown(round(MOST_BEYOND * max(source.width, source.height)))
+        self.whole = Rect(0, 0, source.width, source.height)
+        self.long_edge_px: float = max(source.width, source.height)
+        self._limits = self.whole.grown(round(MOST_BEYOND * max(source.width, source.height)))
         self.mirrored = mirrored
         self._chains: list[tuple[str, Rect, Rect]] | None = None
+
+    @property
+    def root_shift(self) -> float:
+        """What is added to plate values before a root."""
+        return self._source.root_shift
 
     def mends(self, hot_pixels: bool, shift: ColourShift | None, first: int | None = None) -> list[Mend]:
         """All of them that do something, in order; only the first so many when asked."""
         out = []
-        for number in range(len(self._repairs) if first is None else first):
-            mend = self._mend(number, hot_pixels, shift)
+        for number in range(len(self.repairs) if first is None else first):
+            mend = self.mend(number, hot_pixels, shift)
             if mend is not None:
                 out.append(mend)
         return out
@@ -101,10 +100,11 @@ class Mended:
     def over(self, planes: Float32, rect: Rect, hot_pixels: bool, shift: ColourShift | None, first: int | None = None) -> None:
         """Lays the repairs over upright planes of a rectangle, in place."""
         chains = self._chained()
-        for number in range(len(self._repairs) if first is None else first):
+        for number in range(len(self.repairs) if first is None else first):
             if chains[number][1].within(rect).empty:
                 continue
-            mend = self._mend(number, hot_pixels, shift)
+            # while a hand moves, what is under it has been read already (blown places in it may be rebuilt)
+            mend = self.mend(number, hot_pixels, shift, (rect, planes) if self.moving else None)
             if mend is None:
                 continue
             part = mend.rect.within(rect)
@@ -117,20 +117,20 @@ class Mended:
     @property
     def reach(self) -> Rect:
         """The picture with all that repairs put beyond it."""
-        return reduce(Rect.joined, (target for _, target, _ in self._chained() if not target.empty), self._whole)
+        return reduce(Rect.joined, (target for _, target, _ in self._chained() if not target.empty), self.whole)
 
     def beyond(self, hot_pixels: bool, shift: ColourShift | None) -> list[Laid]:
         """What repairs put beyond the picture, in order."""
         found = (
-            self._mend(number, hot_pixels, shift)
+            self.mend(number, hot_pixels, shift)
             for number, (_, target, _) in enumerate(self._chained())
-            if target.within(self._whole) != target
+            if target.within(self.whole) != target
         )
         return [Laid(mend.rect, mend.planes, mend.changed) for mend in found if mend is not None]
 
     def notes(self) -> list[str]:
         """That repairs do nothing, in a sentence."""
-        idle = sum(takes_nothing(r, t, self._whole) for r, (_, t, _) in zip(self._repairs, self._chained(), strict=True))
+        idle = sum(takes_nothing(r, t, self.whole) for r, (_, t, _) in zip(self.repairs, self._chained(), strict=True))
         which = "1 repair is" if idle == 1 else f"{idle} repairs are"
         return [f"{which} taken from beside the picture, where there is nothing."] if idle else []
 
@@ -138,8 +138,8 @@ class Mended:
         """(n,) which places of the upright frame, in pixels, something is put onto that reaches beyond the picture."""
         out = np.zeros(len(places_px), np.bool_)
         x, y = np.floor(places_px).astype(int).T
-        for repair, (_, target, _) in zip(self._repairs, self._chained(), strict=True):
-            if target.empty or target.within(self._whole) == target:
+        for repair, (_, target, _) in zip(self.repairs, self._chained(), strict=True):
+            if target.empty or target.within(self.whole) == target:
                 continue
             there = (x >= target.x) & (x < target.right) & (y >= target.y) & (y < target.bottom)
             out[there] |= self.cover(repair, target)[y[there] - target.y, x[there] - target.x] > REMOVED
@@ -152,41 +152,19 @@ class Mended:
     def over_reduced(self, plate: Plate, hot_pixels: bool, orientation: int) -> None:
         """Lays them over a reduced plate of the sensor's orientation, in place: what they change, averaged as the plate is."""
         rows, columns = plate.planes.shape[1:]
-        for (i, j), cells in self.cells(plate.step, (plate.origin_x, plate.origin_y), hot_pixels, orientation):
+        for (i, j), cells in self.all_cells(plate.step, (plate.origin_x, plate.origin_y), hot_pixels, orientation):
             part = cells[:, : rows - j, : columns - i]
             plate.planes[:, j : j + part.shape[1], i : i + part.shape[2]] += part
 
-    def cells(
-        self, step: int, origin: tuple[int, int], hot_pixels: bool, orientation: int = 1
-    ) -> list[tuple[tuple[int, int], Float32]]:
+    def all_cells(self, step: int, origin: tuple[int, int], hot_pixels: bool, orientation: int = 1) -> list[Cells]:
         """What every repair adds to a plate of the sensor's orientation that averages ``step`` pixels from ``origin`` on: the
         column and row where it begins, and planes (3, h, w)."""
-        upright = (self._source.width, self._source.height)
-        right, bottom = upright[::-1] if FLIPS[orientation].transpose else upright
-        found = []
-        for mend in self.mends(hot_pixels, None):
-            r = mend.rect.within(self._whole)
-            if r.empty:
-                continue
-            difference = on_sensor(mend.difference[(slice(None), *r.of(mend.rect))], orientation, 1)
-            x, y, w, h = to_sensor(r.x, r.y, r.w, r.h, *upright, orientation)
-            x, y = x - origin[0], y - origin[1]
-            i0, j0, i1, j1 = x // step, y // step, -(-(x + w) // step), -(-(y + h) // step)
-            padded = np.zeros((3, (j1 - j0) * step, (i1 - i0) * step), np.float32)
-            padded[:, y - j0 * step : y - j0 * step + h, x - i0 * step : x - i0 * step + w] = difference
-            sums = padded.reshape(3, j1 - j0, step, i1 - i0, step).sum((2, 4))
-            # at the picture's ends a sample is the mean of what it has
-            down = _filled(np.arange(j0, j1) * step + origin[1], step, bottom)
-            across = _filled(np.arange(i0, i1) * step + origin[0], step, right)
-            found.append(((i0, j0), sums / (down[:, None] * across)))
-        return found
+        found = (cells_of(mend, self.whole, step, origin, orientation) for mend in self.mends(hot_pixels, None))
+        return [cells for cells in found if cells is not None]
 
     def reaches(self, levels: Float32, hot_pixels: bool) -> bool:
         """Whether anything that is mended was, or becomes, as light as ``levels`` (3,)."""
-        top = levels[:, None, None]
-        return any(
-            bool(((m.planes >= top) | (m.planes - m.difference >= top))[:, m.changed].any()) for m in self.mends(hot_pixels, None)
-        )
+        return any(bool((m.highest >= levels).any()) for m in self.mends(hot_pixels, None))
 
     # ----- one repair
 
@@ -194,42 +172,58 @@ class Mended:
         """For every repair a name of all that it depends on, where it changes something, and where it reads."""
         if self._chains is None:
             self._chains = []
-            for repair in self._repairs:
+            for repair in self.repairs:
                 target = self.target(repair)
                 reads = self._reads(repair, target)
                 # names and not the plans themselves: of many that lie over each other each would hold all before it
                 touched = "".join(c[0] for c in self._chains if not c[1].within(reads).empty)
                 # what stood beyond the picture before is a part of what stands there in half strength
-                mirrored = self.mirrored and target.within(self._whole) != target
+                mirrored = self.mirrored and target.within(self.whole) != target
                 how = (
                     digest_of(repair),
-                    self._quick and repair.kind == "removal",
-                    repair.heals and self._close,
+                    self.quick and repair.kind == "removal",
                     mirrored,
                     touched,
                 )
                 self._chains.append((hashlib.sha256(repr(how).encode()).hexdigest(), target, reads))
         return self._chains
 
-    def _mend(self, number: int, hot_pixels: bool, shift: ColourShift | None) -> Mend | None:
+    def mend(self, number: int, hot_pixels: bool, shift: ColourShift | None, known: Known | None = None) -> Mend | None:
+        """What one of them makes of its place; None when that is nothing. ``known`` is a rectangle with its planes as those
+        before left it."""
         chain, target, _ = self._chained()[number]
         if target.empty:
             return None
-        stage = (self._key, "mend", chain, hot_pixels, shift and shift.key)
-        make = lambda: self._made(number, hot_pixels, shift)  # noqa: E731
-        return self._cache.get(stage, make, lambda m: m.nbytes if m else 64)
+        exact = self.kept(number, hot_pixels, shift)
+        if self.moving and not isinstance(exact, Unknown):
+            return exact
+        stage = (self._stage(chain, hot_pixels, shift), self.moving)
+        make = lambda: self._made(number, hot_pixels, shift, known)  # noqa: E731
+        return self.cache.get(stage, make, lambda m: m.nbytes if m else 64)
 
-    def _made(self, number: int, hot_pixels: bool, shift: ColourShift | None) -> Mend | None:
-        repair, target = self._repairs[number], self._chained()[number][1]
-        if self._quick and repair.outline and not repair.strokes and not repair.fill and repair.kind == "removal":
+    def _stage(self, chain: str, hot_pixels: bool, shift: ColourShift | None) -> object:
+        return (self.key, "mend", chain, hot_pixels, shift and shift.key)
+
+    def kept(self, number: int, hot_pixels: bool, shift: ColourShift | None) -> Mend | Unknown | None:
+        """What a repair makes of its place, where that was worked out exactly before."""
+        found: Mend | Unknown | None = self.cache.kept(
+            (self._stage(self._chained()[number][0], hot_pixels, shift), False), UNKNOWN
+        )
+        return found
+
+    def _made(self, number: int, hot_pixels: bool, shift: ColourShift | None, known: Known | None) -> Mend | None:
+        repair, target = self.repairs[number], self._chained()[number][1]
+        if self.quick and repair.outline and not repair.strokes and not repair.fill and repair.kind == "removal":
             return None  # whole sides are not filled in a hurry: until their fill is there they are as they were
 
         def read(rect: Rect) -> Float32:
-            planes = self.plain(rect, hot_pixels, shift)
+            if known is not None and rect.within(known[0]) == rect:
+                return np.array(known[1][(slice(None), *rect.of(known[0]))], np.float32, order="C")
+            planes = self._plain_kept(rect, hot_pixels, shift) if rect == outer else self.plain(rect, hot_pixels, shift)
             self.over(planes, rect, hot_pixels, shift, number)
             return planes
 
-        outer = target.grown(CONTEXT_PX).within(self._whole).joined(target)
+        outer = target.grown(CONTEXT_PX).within(self.whole).joined(target)
         before = read(outer)
         cover = self.cover(repair, outer)
         if repair.kind == "removal":
@@ -238,32 +232,37 @@ class Mended:
             after = self._covered(repair, outer, before, cover, read)
         else:
             after = self._laid_over(repair, outer, before, cover, read)
-        changed = (after != before).any(0)
-        if not changed.any():
-            return None
-        return Mend(outer, after, changed, after - before)
+        difference, changed, highest = compared(before, after)
+        return Mend(outer, after, changed, difference, highest) if changed.any() else None
 
     def cover(self, repair: RepairPlan, rect: Rect) -> Float32:
         """(h, w) 0..1 how much of a repair lies on every pixel of a rectangle, without its strength."""
-        return cover_of(repair, rect, self._long_edge)
+        return cover_of(repair, rect, self.long_edge_px)
 
     def target(self, repair: RepairPlan) -> Rect:
         """Where a repair may change something."""
-        limits = self._whole if repair.heals else self._limits
+        limits = self.whole if repair.heals else self._limits
         if repair.fill:
             fill = fill_of_text(repair.fill)
             # a fill that was looked for within the picture only
-            if Rect(fill.left, fill.top, fill.labels.shape[1], fill.labels.shape[0]).within(self._whole).area == fill.labels.size:
-                limits = self._whole
-        return extent_of(repair, self._long_edge).within(limits)
+            if Rect(fill.left, fill.top, fill.labels.shape[1], fill.labels.shape[0]).within(self.whole).area == fill.labels.size:
+                limits = self.whole
+        return extent_of(repair, self.long_edge_px).within(limits)
 
     def plain(self, rect: Rect, hot_pixels: bool, shift: ColourShift | None) -> Float32:
         """Plates of a rectangle that may reach beyond the picture, without repairs; the caller's own."""
-        if rect.within(self._whole) == rect:
-            return np.array(self._source.window(rect.x, rect.y, rect.w, rect.h, hot_pixels, shift), np.float32, order="C")
-        inner, rows, columns = drawn_out(rect, self._whole, self.mirrored)
+        if rect.within(self.whole) == rect:
+            return self._source.window(rect.x, rect.y, rect.w, rect.h, hot_pixels, shift)
+        inner, rows, columns = drawn_out(rect, self.whole, self.mirrored)
         planes = self._source.window(inner.x, inner.y, inner.w, inner.h, hot_pixels, shift)
         return np.ascontiguousarray(planes[:, rows[:, None], columns], np.float32)
+
+    def _plain_kept(self, rect: Rect, hot_pixels: bool, shift: ColourShift | None) -> Float32:
+        """:meth:`plain`; kept while a hand moves what is taken for it."""
+        if not self.moving:
+            return self.plain(rect, hot_pixels, shift)
+        stage = (self.key, "under a mend", rect, hot_pixels, shift and shift.key, self.mirrored)
+        return self.cache.get(stage, lambda: self.plain(rect, hot_pixels, shift), lambda a: a.nbytes).copy()
 
     def _reads(self, repair: RepairPlan, target: Rect) -> Rect:
         outer = target.grown(CONTEXT_PX)
@@ -271,21 +270,23 @@ class Mended:
             return self._surroundings(repair, target)
         if repair.kind == "cover" and not repair.grain:
             return outer
-        return outer.joined(taken_from(repair, outer, self._long_edge)).within(self._limits)
+        return outer.joined(taken_from(repair, outer, self.long_edge_px)).within(self._limits)
 
     def _laid_over(
         self, repair: RepairPlan, rect: Rect, before: Float32, cover: Float32, read: Callable[[Rect], Float32]
     ) -> Float32:
-        source, there = source_of(repair, rect, self._whole, read)
+        source, there = source_of(repair, rect, self.whole, self.long_edge_px, read)
         cover = np.where(there, cover, 0).astype(np.float32)
+        light, shift = None, self._source.root_shift
         if repair.heals:
             inside = cover > COVERED
             if not inside.any():
                 return before
-            shift = self._source.root_shift
-            roots = healed(to_roots(before, shift), to_roots(source, shift), inside, there, self._close)
-            source = from_roots(roots, shift)
-        return _where_covered(before, mixed(before, source, cover * np.float32(repair.strength)), cover)
+            cover = np.where(inside, cover, 0)
+            border = border_of(inside, there)
+            if border.any():
+                light = light_of(root_differences(before, source, border, shift), border, inside, there, self._close)
+        return laid(before, source, cover, repair.strength, light, shift)
 
     def _covered(
         self, repair: RepairPlan, rect: Rect, before: Float32, cover: Float32, read: Callable[[Rect], Float32]
@@ -294,7 +295,7 @@ class Mended:
         result[:] = np.asarray(repair.colour, np.float32)[:, None, None]
         if repair.grain:
             shift = self._source.root_shift
-            light, there = source_of(repair, rect, self._whole, read)
+            light, there = source_of(repair, rect, self.whole, self.long_edge_px, read)
             grain = grain_of(to_roots(light, shift))
             result = from_roots(to_roots(result, shift) + np.where(there, grain, 0), shift)
         return _where_covered(before, mixed(before, result, cover * np.float32(repair.strength)), cover)
@@ -308,27 +309,27 @@ class Mended:
             (top, left), (bottom, right) = fill.offsets.min(0), fill.offsets.max(0)
             rows, columns = fill.labels.shape
             leads = Rect(fill.left + int(left), fill.top + int(top), columns + int(right - left), rows + int(bottom - top))
-            return target.grown(CONTEXT_PX).joined(leads.grown(2)).within(self._whole).joined(target)
-        most = HURRIED_AROUND_PX if self._quick else MOST_AROUND_PX
+            return target.grown(CONTEXT_PX).joined(leads.grown(2)).within(self.whole).joined(target)
+        most = HURRIED_AROUND_PX if self.quick else MOST_AROUND_PX
         size = max(target.w, target.h)
-        if target.within(self._whole) != target:
+        if target.within(self.whole) != target:
             # along a whole side as far as across it and some more: a strip is not looked for in half the picture
             size = min(size, STRIP_TIMES * min(target.w, target.h) + STRIP_PX)
         around = min(max(int(repair.reach * size), LEAST_AROUND_PX), most)
         region = target.grown(around)
         if repair.source_outline:
             # no farther about it than what tells how it goes on
-            region = target.grown(min(around, LEAST_AROUND_PX)).joined(taken_extent(repair, self._long_edge))
-        return region.within(self._whole).joined(target)
+            region = target.grown(min(around, LEAST_AROUND_PX)).joined(taken_extent(repair, self.long_edge_px))
+        return region.within(self.whole).joined(target)
 
     def _parts(self, number: int, repair: RepairPlan, target: Rect, rect: Rect) -> tuple[Bool, Bool, Bool]:
         """(h, w) what a removal takes away of a rectangle; with that, what is filled so that it goes on well: all that lies
         beyond the picture where it reaches there; and what of the rest is not there to go by."""
         removed = self.cover(repair, rect) > REMOVED
-        void = outside(rect, self._whole)
+        void = outside(rect, self.whole)
         if not void.any():
             return removed, removed, void
-        for earlier, (_, other, _) in zip(self._repairs[:number], self._chained(), strict=False):
+        for earlier, (_, other, _) in zip(self.repairs[:number], self._chained(), strict=False):
             if not other.within(rect).empty and not earlier.heals:
                 void &= self.cover(earlier, rect) <= REMOVED
         filled = removed.copy()
@@ -342,7 +343,7 @@ class Mended:
 
         Raises ``ValueError`` with a sentence when there is nothing to take from.
         """
-        repair, target = self._repairs[number], self._chained()[number][1]
+        repair, target = self.repairs[number], self._chained()[number][1]
         if target.empty:
             return None
         region = self._surroundings(repair, target)
@@ -351,14 +352,22 @@ class Mended:
         removed, hole, void = self._parts(number, repair, target, region)
         if not removed.any():
             return None
-        return self._looked_for(repair, region, planes, hole, void, False, breathe)
+        return self._looked_for(repair, region, planes, hole, void, breathe)
+
+    def _usable(self, repair: RepairPlan, region: Rect, hole: Bool) -> Bool:
+        return ~hole & ~outside(region, self.whole) & taken_within(repair, region, self.long_edge_px)
 
     def _looked_for(
-        self, repair: RepairPlan, region: Rect, planes: Float32, hole: Bool, void: Bool, quick: bool, breathe: Callable[[], None]
+        self,
+        repair: RepairPlan,
+        region: Rect,
+        planes: Float32,
+        hole: Bool,
+        void: Bool,
+        breathe: Callable[[], None] = lambda: None,
     ) -> Fill:
         roots = to_roots(planes, self._source.root_shift)
-        usable = ~hole & ~outside(region, self._whole) & taken_within(repair, region, self._long_edge)
-        fill = found(roots, hole, usable, repair.seed, quick, breathe, void)
+        fill = found(roots, hole, self._usable(repair, region, hole), repair.seed, False, breathe, void)
         return Fill(fill.left + region.x, fill.top + region.y, fill.labels, fill.offsets)
 
     def _removed(self, number: int, repair: RepairPlan, rect: Rect, before: Float32, read: Callable[[Rect], Float32]) -> Float32:
@@ -371,12 +380,12 @@ class Mended:
         shift = self._source.root_shift
         roots = to_roots(planes, shift)
         try:
-            if repair.fill:
-                fill = fill_of_text(repair.fill)
+            if self.quick and not repair.fill:
+                result = hurried(roots, hole, self._usable(repair, region, hole), repair.seed, void if void.any() else None)
             else:
-                fill = self._looked_for(repair, region, planes, hole, void, self._quick, lambda: None)
-            here = Fill(fill.left - region.x, fill.top - region.y, fill.labels, fill.offsets)
-            result = blended(roots, hole, here, void=void if void.any() else None)
+                fill = fill_of_text(repair.fill) if repair.fill else self._looked_for(repair, region, planes, hole, void)
+                here = Fill(fill.left - region.x, fill.top - region.y, fill.labels, fill.offsets)
+                result = blended(roots, hole, here, void=void if void.any() else None)
         except ValueError:
             # its strokes were changed, or it came from another frame: it is looked for again; else there is nothing to take
             return self._removed(number, replace(repair, fill=""), rect, before, read) if repair.fill else before
@@ -385,11 +394,6 @@ class Mended:
         # what brightens by less than the hole itself is left as it was
         weight = inside.astype(np.float32) * np.float32(repair.strength)
         return _where_covered(before, mixed(before, light, weight), weight)
-
-
-def _filled(first: NDArray[np.intp], step: int, size: int) -> Float32:
-    """How many pixels of 0 to ``size`` lie in cells of ``step`` that begin at ``first``."""
-    return (np.minimum(first + step, size) - np.maximum(first, 0)).astype(np.float32)
 
 
 def _where_covered(before: Float32, after: Float32, cover: Float32) -> Float32:

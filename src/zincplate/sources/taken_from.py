@@ -14,12 +14,12 @@ Float32 = NDArray[np.float32]
 Bool = NDArray[np.bool_]
 
 
-def away_px(repair: RepairPlan, long_edge_px: int) -> tuple[int, int]:
+def away_px(repair: RepairPlan, long_edge_px: float) -> tuple[int, int]:
     """Whole columns and rows from a place to where it is taken from."""
     return round(repair.away[0] * long_edge_px), round(repair.away[1] * long_edge_px)
 
 
-def matrix_of(repair: RepairPlan, long_edge_px: int) -> NDArray[np.float64]:
+def matrix_of(repair: RepairPlan, long_edge_px: float) -> NDArray[np.float64]:
     """(2, 3) from a place to where it is taken from, in pixels: turned about where the first stroke began."""
     dx, dy = away_px(repair, long_edge_px)
     if not repair.angle_degrees and not repair.mirrored:
@@ -34,7 +34,7 @@ def matrix_of(repair: RepairPlan, long_edge_px: int) -> NDArray[np.float64]:
     return np.column_stack([turn, middle + np.array([dx, dy]) - turn @ middle])
 
 
-def taken_from(repair: RepairPlan, rect: Rect, long_edge_px: int) -> Rect:
+def taken_from(repair: RepairPlan, rect: Rect, long_edge_px: float) -> Rect:
     """The rectangle that is read for another; it may lie beside the picture."""
     m = matrix_of(repair, long_edge_px)
     corners = (
@@ -53,9 +53,10 @@ def takes_nothing(repair: RepairPlan, target: Rect, whole: Rect) -> bool:
     return taken_from(repair, target, max(whole.w, whole.h)).within(whole).empty
 
 
-def source_of(repair: RepairPlan, rect: Rect, whole: Rect, read: Callable[[Rect], Float32]) -> tuple[Float32, Bool]:
+def source_of(
+    repair: RepairPlan, rect: Rect, whole: Rect, long_edge_px: float, read: Callable[[Rect], Float32]
+) -> tuple[Float32, Bool]:
     """(3, h, w) what is taken for every pixel of a rectangle, and where the picture (``whole``) has it."""
-    long_edge_px = max(whole.w, whole.h)
     wanted = taken_from(repair, rect, long_edge_px)
     inside = wanted.within(whole)
     planes, there = np.zeros((3, rect.h, rect.w), np.float32), np.zeros((rect.h, rect.w), np.bool_)

@@ -67,7 +67,7 @@ def found(
     stack = [Problem(roots if quick and levels else _features(roots, hole, void), hole, source)]
     planes = roots
     for _ in range(levels):
-        planes, hole, source, void = _halved(planes, hole, source, void)
+        planes, hole, source, void = halved(planes, hole, source, void)
         stack.append(Problem(_features(planes, hole, void), hole, source))
     coarsest = stack[-1]
     if not coarsest.source.any():  # a rim so thin that nothing of it is left at a smaller size
@@ -175,17 +175,40 @@ def _spread(roots: Float32, hole: Bool, void: Bool) -> float:
     return float((high - low).mean())
 
 
-def _halved(planes: Float32, hole: Bool, source: Bool, void: Bool) -> tuple[Float32, Bool, Bool, Bool]:
+def halved(planes: Float32, hole: Bool, source: Bool, void: Bool) -> tuple[Float32, Bool, Bool, Bool]:
     """Half the size: means of what is known; a cell is in the hole when any of it is, and void when all of the rest is."""
-    h, w = hole.shape
-    even = ((0, h % 2), (0, w % 2))
-    weight = np.pad((~(hole | void)).astype(np.float32), even)
-    known = weight.reshape(weight.shape[0] // 2, 2, -1, 2).sum((1, 3))
-    padded = np.pad(planes, ((0, 0), *even), mode="edge") * weight
-    sums = padded.reshape(len(planes), weight.shape[0] // 2, 2, -1, 2).sum((2, 4))
-    whole = np.asarray(np.pad(hole, even).reshape(weight.shape[0] // 2, 2, -1, 2).any((1, 3)), np.bool_)
-    takes = np.asarray(np.pad(source, even, mode="edge").reshape(weight.shape[0] // 2, 2, -1, 2).all((1, 3)), np.bool_)
-    return np.ascontiguousarray(sums / np.maximum(known, 1), np.float32), whole, takes & ~whole, (known == 0) & ~whole
+    rows, columns = (n + 1 >> 1 for n in hole.shape)
+    small = np.empty((len(planes), rows, columns), np.float32)
+    masks = np.empty((3, rows, columns), np.bool_)
+    known = (~(hole | void)).astype(np.float32)
+    _halve(np.ascontiguousarray(planes), known, hole, source, small, masks)
+    return small, masks[0], masks[1], masks[2]
+
+
+@njit(**KERNEL)
+def _halve(planes, known, hole, source, small, masks):
+    channels, h, w = planes.shape
+    _, rows, columns = masks.shape
+    for y in prange(rows):
+        upper, lower = 2 * y, min(2 * y + 1, h - 1)
+        last = np.float32(1) if lower > upper else np.float32(0)
+        one, two = known[upper], known[lower]
+        pairs = w // 2
+        for c in range(channels):
+            above, below, line = planes[c, upper], planes[c, lower], small[c, y]
+            for x in range(pairs):
+                a, b, d, e = one[2 * x], one[2 * x + 1], last * two[2 * x], last * two[2 * x + 1]
+                total = a * above[2 * x] + b * above[2 * x + 1] + d * below[2 * x] + e * below[2 * x + 1]
+                line[x] = total / max(a + b + d + e, np.float32(1))
+            if w & 1:
+                a, d = one[w - 1], last * two[w - 1]
+                line[pairs] = (a * above[w - 1] + d * below[w - 1]) / max(a + d, np.float32(1))
+        for x in range(columns):
+            right = min(2 * x + 1, w - 1)
+            holed = hole[upper, 2 * x] | hole[lower, 2 * x] | hole[upper, right] | hole[lower, right]
+            takes = source[upper, 2 * x] & source[lower, 2 * x] & source[upper, right] & source[lower, right]
+            count = one[2 * x] + two[2 * x] + one[right] + two[right]
+            masks[0, y, x], masks[1, y, x], masks[2, y, x] = holed, takes & (not holed), (count == 0) & (not holed)
 
 
 @njit(**INLINE)

@@ -5,18 +5,20 @@ For every pixel p of the inside, with its neighbours q to the left, right, above
     sum over q of (u(p) - u(q)) = right(p)
 
 where u is given outside. Right sides of zero give the membrane of Perez, Gangnet & Blake, "Poisson image editing", SIGGRAPH
-2003 (equation 2); others put gradients together. Solved by multigrid: red-black Gauss-Seidel on cells of twice the size each,
+2003 (equation 2); others put gradients together. Solved by multigrid: sweeps of Jacobi on cells of twice the size each,
 sums of four residuals down, bilinear corrections up (Briggs, Henson & McCormick, "A Multigrid Tutorial", 2nd edition,
 chapters 2 to 4), every correction stretched by what it does best (the energy's line minimum), so that borders which coarse
 cells meet badly never make it diverge.
 """
 
-import cv2
+import math
+
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from zincplate.core.kernels.kernel_math import INLINE, KERNEL
+from zincplate.core.kernels.kernel_math import KERNEL
+from zincplate.core.repair.multigrid_rows import ROW, down_row, fit_row, residual_row, sweep_row, up_row
 
 Float32 = NDArray[np.float32]
 Bool = NDArray[np.bool_]
@@ -24,145 +26,123 @@ Bool = NDArray[np.bool_]
 CLOSE = 5e-6
 """Largest residual that is left, as a share of the range of what is given."""
 MOST_CYCLES = 40
+SMOOTHER = 0.3
 ROUGHLY = 1e-3
 """Where that much may be left, one cycle on top of the answer at half the size is enough."""
 _NESTED = 4000
 """Pixels of an inside from which the answer at half the size comes first."""
 SMALLEST = 3
-_LAST_SWEEPS = 24
+_LAST_SWEEPS = 12
+SERIAL = 3_000
+"""Values up to which one thread is faster than two."""
+WEIGHTS = tuple(np.float32(1 / (1.25 + 0.75 * math.cos((2 * k - 1) * math.pi / 8))) for k in (1, 2, 3, 4))[::-1]
+"""Of four sweeps of Jacobi that take away the most of what is finer than coarse cells: Chebyshev's for eigenvalues of 0.5
+to 2 (Saad, "Iterative Methods for Sparse Linear Systems", 2nd edition, section 12.3). Gauss and Seidel's cannot read whole rows
+at once."""
 
 
-@njit(**INLINE)
-def _around(u, y, x):
-    """Sum of a pixel's neighbours, and how many the picture has."""
-    h, w = u.shape
-    total, count = np.float32(0), np.float32(0)
-    if y > 0:
-        total += u[y - 1, x]
-        count += np.float32(1)
-    if y < h - 1:
-        total += u[y + 1, x]
-        count += np.float32(1)
-    if x > 0:
-        total += u[y, x - 1]
-        count += np.float32(1)
-    if x < w - 1:
-        total += u[y, x + 1]
-        count += np.float32(1)
-    return total, count
+@njit(**KERNEL)
+def _sweep_all(u, right, inside, weight, out):
+    channels, h, _ = u.shape
+    for job in prange(channels * h):
+        c, y = job // h, job % h
+        sweep_row(u[c], right[c], inside, weight, out[c], y)
 
 
-@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-def _sweep(u, right, inside, colour):
-    h, w = u.shape
-    for y in range(h):
-        first = (y + colour) & 1
-        if 0 < y < h - 1:
-            if first == 0 and inside[y, 0]:
-                total, count = _around(u, y, 0)
-                u[y, 0] = (right[y, 0] + total) / count
-            here, above, below = u[y], u[y - 1], u[y + 1]
-            side, mask = right[y], inside[y]
-            last = w - 1
-            for x in range(first if first else 2, last, 2):
-                old = here[x]
-                new = np.float32(0.25) * (side[x] + here[x - 1] + here[x + 1] + above[x] + below[x])
-                here[x] = new if mask[x] else old
-            if (last & 1) == first and last > 0 and inside[y, last]:
-                total, count = _around(u, y, last)
-                u[y, last] = (right[y, last] + total) / count
-        else:
-            for x in range(first, w, 2):
-                if inside[y, x]:
-                    total, count = _around(u, y, x)
-                    if count > 0:
-                        u[y, x] = (right[y, x] + total) / count
+@njit(**KERNEL)
+def _residual_all(u, right, inside, out, worst):
+    channels, h, _ = u.shape
+    for job in prange(channels * h):
+        c, y = job // h, job % h
+        worst[c, y] = residual_row(u[c], right[c], inside, out[c], y)
 
 
-@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-def _left_side(u, inside, out):
-    """The left side of the equation everywhere inside, 0 outside."""
-    h, w = u.shape
-    for y in range(h):
-        if 0 < y < h - 1:
-            here, above, below, mask, row = u[y], u[y - 1], u[y + 1], inside[y], out[y]
-            for x in range(1, w - 1):
-                v = np.float32(4) * here[x] - here[x - 1] - here[x + 1] - above[x] - below[x]
-                row[x] = v if mask[x] else np.float32(0)
-            for x in (0, w - 1):
-                total, count = _around(u, y, x)
-                row[x] = count * u[y, x] - total if mask[x] else np.float32(0)
-        else:
-            for x in range(w):
-                total, count = _around(u, y, x)
-                out[y, x] = count * u[y, x] - total if inside[y, x] else np.float32(0)
+@njit(**KERNEL)
+def _down_all(fine, coarse):
+    channels, h, _ = coarse.shape
+    for job in prange(channels * h):
+        down_row(fine[job // h], coarse[job // h], job % h)
 
 
-@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-def _residual(u, right, inside, out):
-    _left_side(u, inside, out)
-    worst = np.float32(0)
-    h, w = u.shape
-    for y in range(h):
-        row, side, mask = out[y], right[y], inside[y]
+@njit(**KERNEL)
+def _up_all(coarse, inside, out):
+    channels, h, _ = out.shape
+    for job in prange(channels * h):
+        up_row(coarse[job // h], inside, out[job // h], job % h, True)
+
+
+@njit(**KERNEL)
+def _fit_all(step, residual, inside, sums):
+    channels, h, _ = step.shape
+    for job in prange(channels * h):
+        c, y = job // h, job % h
+        sums[c, y, 0], sums[c, y, 1] = fit_row(step[c], residual[c], inside, y)
+
+
+@njit(**KERNEL)
+def _add_all(u, step, shares):
+    channels, h, w = u.shape
+    for job in prange(channels * h):
+        c, y = job // h, job % h
+        share, line, more = shares[c], u[c, y], step[c, y]
         for x in range(w):
-            r = side[x] - row[x] if mask[x] else np.float32(0)
-            row[x] = r
-            worst = max(worst, abs(r))
-    return worst
+            line[x] += share * more[x]
 
 
-@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-def _down(fine, coarse):
-    ch, cw = coarse.shape
-    h, w = fine.shape
-    for y in range(ch):
-        for x in range(cw):
-            total = np.float32(0)
-            for j in range(2 * y, min(2 * y + 2, h)):
-                for i in range(2 * x, min(2 * x + 2, w)):
-                    total += fine[j, i]
-            coarse[y, x] = total
+@njit(**ROW)
+def _swept_all(u, right, inside, spare, times):
+    """Sweeps, in place; ``spare`` is memory of the same shape."""
+    channels, h, w = u.shape
+    for _ in range(times):
+        for k in range(len(WEIGHTS)):
+            a, b = (u, spare) if k % 2 == 0 else (spare, u)
+            if channels * h * w < SERIAL:
+                for c in range(channels):
+                    for y in range(h):
+                        sweep_row(a[c], right[c], inside, WEIGHTS[k], b[c], y)
+            else:
+                _sweep_all(a, right, inside, WEIGHTS[k], b)
 
 
-@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-def _up(coarse, inside, out):
-    """Bilinear between the middles of coarse cells."""
-    ch, cw = coarse.shape
-    h, w = out.shape
-    for y in range(h):
-        near_y = y >> 1
-        far_y = min(max(near_y + (1 if y & 1 else -1), 0), ch - 1)
-        for x in range(w):
-            v = np.float32(0)
-            if inside[y, x]:
-                near_x = x >> 1
-                far_x = min(max(near_x + (1 if x & 1 else -1), 0), cw - 1)
-                v = (
-                    np.float32(0.5625) * coarse[near_y, near_x]
-                    + np.float32(0.1875) * (coarse[near_y, far_x] + coarse[far_y, near_x])
-                    + np.float32(0.0625) * coarse[far_y, far_x]
-                )
-            out[y, x] = v
+@njit(**ROW)
+def _residuals(u, right, inside, out, worst):
+    channels, h, w = u.shape
+    if channels * h * w < SERIAL:
+        for c in range(channels):
+            for y in range(h):
+                worst[c, y] = residual_row(u[c], right[c], inside, out[c], y)
+    else:
+        _residual_all(u, right, inside, out, worst)
 
 
-@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-def _correct(u, step, residual, inside, scratch):
-    """Adds the share of a correction that lowers the energy most."""
-    _left_side(step, inside, scratch)
-    along, across = np.float32(0), np.float32(0)
-    h, w = u.shape
-    for y in range(h):
-        s, r, a = step[y], residual[y], scratch[y]
-        for x in range(w):
-            along += s[x] * r[x]
-            across += s[x] * a[x]
-    if across <= 0 or along <= 0:
-        return
-    share = min(along / across, np.float32(4))
-    for y in range(h):
-        for x in range(w):
-            u[y, x] += share * step[y, x]
+@njit(**ROW)
+def _corrected(u, coarse, residual, inside, step, sums):
+    """Adds the share of a coarser answer that lowers the energy most."""
+    channels, h, w = u.shape
+    if channels * h * w < SERIAL:
+        for c in range(channels):
+            for y in range(h):
+                up_row(coarse[c], inside, step[c], y, True)
+            for y in range(h):
+                sums[c, y, 0], sums[c, y, 1] = fit_row(step[c], residual[c], inside, y)
+    else:
+        _up_all(coarse, inside, step)
+        _fit_all(step, residual, inside, sums)
+    shares = np.zeros(channels, np.float32)
+    for c in range(channels):
+        along, across = 0.0, 0.0
+        for y in range(h):
+            along += sums[c, y, 0]
+            across += sums[c, y, 1]
+        if along > 0 and across > 0:
+            shares[c] = min(along / across, 4.0)
+    if channels * h * w < SERIAL:
+        for c in range(channels):
+            for y in range(h):
+                for x in range(w):
+                    u[c, y, x] += shares[c] * step[c, y, x]
+    else:
+        _add_all(u, step, shares)
 
 
 @njit(nogil=True, cache=True, error_model="numpy")
@@ -184,50 +164,47 @@ def _coarser(inside):
 def _solve(u, right, insides, shapes, close, most):
     """All sizes of cells lie one after the other in flat memory; ``shapes`` (n, 3) says where each begins and its rows and
     columns."""
-    levels = len(shapes)
-    room = insides.size
+    levels, channels = len(shapes), len(u)
+    room = channels * insides.size
     us, rights = np.zeros(room, np.float32), np.zeros(room, np.float32)
     residuals, steps = np.empty(room, np.float32), np.empty(room, np.float32)
-    scratch = np.empty(room, np.float32)
-    first = u.size
-    us[:first], rights[:first] = u.ravel(), right.ravel()
+    whole = channels * u.shape[1] * u.shape[2]
+    us[:whole], rights[:whole] = u.ravel(), right.ravel()
+    sums, worst = np.empty((channels, u.shape[1], 2), np.float32), np.empty((channels, u.shape[1]), np.float32)
     for _ in range(most):
         for level in range(levels):
             start, h, w = shapes[level]
-            end = start + h * w
-            one, side = us[start:end].reshape(h, w), rights[start:end].reshape(h, w)
-            inside, rest = insides[start:end].reshape(h, w), residuals[start:end].reshape(h, w)
-            for _ in range(_LAST_SWEEPS if level == levels - 1 else 2):
-                _sweep(one, side, inside, 0)
-                _sweep(one, side, inside, 1)
+            a, b = channels * start, channels * (start + h * w)
+            one, side = us[a:b].reshape(channels, h, w), rights[a:b].reshape(channels, h, w)
+            inside, rest = insides[start : start + h * w].reshape(h, w), residuals[a:b].reshape(channels, h, w)
+            spare = steps[a:b].reshape(channels, h, w)
+            _swept_all(one, side, inside, spare, _LAST_SWEEPS if level == levels - 1 else 1)
             if level < levels - 1:
-                _residual(one, side, inside, rest)
+                _residuals(one, side, inside, rest, worst)
                 start, h, w = shapes[level + 1]
-                _down(rest, rights[start : start + h * w].reshape(h, w))
-                us[start : start + h * w] = 0
+                a, b = channels * start, channels * (start + h * w)
+                _down_all(rest, rights[a:b].reshape(channels, h, w))
+                us[a:b] = 0
         for level in range(levels - 2, -1, -1):
             start, h, w = shapes[level]
-            end = start + h * w
-            one, side = us[start:end].reshape(h, w), rights[start:end].reshape(h, w)
-            inside, rest = insides[start:end].reshape(h, w), residuals[start:end].reshape(h, w)
-            step, free = steps[start:end].reshape(h, w), scratch[start:end].reshape(h, w)
+            a, b = channels * start, channels * (start + h * w)
+            one, side = us[a:b].reshape(channels, h, w), rights[a:b].reshape(channels, h, w)
+            inside, rest = insides[start : start + h * w].reshape(h, w), residuals[a:b].reshape(channels, h, w)
+            step = steps[a:b].reshape(channels, h, w)
             start, h, w = shapes[level + 1]
-            _up(us[start : start + h * w].reshape(h, w), inside, step)
-            _correct(one, step, rest, inside, free)
-            for _ in range(2):
-                _sweep(one, side, inside, 1)
-                _sweep(one, side, inside, 0)
-        h, w = u.shape
-        one, side = us[:first].reshape(h, w), rights[:first].reshape(h, w)
-        if _residual(one, side, insides[:first].reshape(h, w), residuals[:first].reshape(h, w)) <= close:
+            a, b = channels * start, channels * (start + h * w)
+            _corrected(one, us[a:b].reshape(channels, h, w), rest, inside, step, sums)
+            _swept_all(one, side, inside, step, 1)
+        start, h, w = shapes[0]
+        one, side = us[:whole].reshape(channels, h, w), rights[:whole].reshape(channels, h, w)
+        _residuals(one, side, insides[: h * w].reshape(h, w), residuals[:whole].reshape(channels, h, w), worst)
+        near = True
+        for c in range(channels):
+            for y in range(h):
+                near = near and worst[c, y] <= close[c]
+        if near:
             break
-    u[:] = us[:first].reshape(u.shape)
-
-
-@njit(**KERNEL)
-def _solve_all(u, right, insides, shapes, close, most):
-    for c in prange(u.shape[0]):
-        _solve(u[c], right[c], insides, shapes, close[c], most)
+    u[:] = us[:whole].reshape(u.shape)
 
 
 def _sizes(inside: Bool) -> tuple[Bool, NDArray[np.int64]]:
@@ -240,6 +217,49 @@ def _sizes(inside: Bool) -> tuple[Bool, NDArray[np.int64]]:
     return np.concatenate([f.ravel() for f in found]), shapes
 
 
+@njit(**KERNEL)
+def _rows_told(u, inside, told):
+    """For every row of every plane the least and the most outside, and their sum; how many there are."""
+    channels, h, w = u.shape
+    for job in prange(channels * h):
+        c, y = job // h, job % h
+        line, mask = u[c, y], inside[y]
+        low, high, total, count = np.float32(np.inf), np.float32(-np.inf), 0.0, 0
+        for x in range(w):
+            if not mask[x]:
+                low, high = min(low, line[x]), max(high, line[x])
+                total += line[x]
+                count += 1
+        told[c, y, 0], told[c, y, 1], told[c, y, 2], told[c, y, 3] = low, high, total, count
+
+
+@njit(**KERNEL)
+def _halved(u, inside, small, unknown):
+    """Means of what is outside in cells of four, and which cells have nothing of it."""
+    channels, h, w = u.shape
+    rows, columns = unknown.shape
+    for y in prange(rows):
+        for x in range(columns):
+            count = 0
+            for j in range(2 * y, min(2 * y + 2, h)):
+                for i in range(2 * x, min(2 * x + 2, w)):
+                    count += 0 if inside[j, i] else 1
+            unknown[y, x] = count == 0
+            for c in range(channels):
+                total = np.float32(0)
+                for j in range(2 * y, min(2 * y + 2, h)):
+                    for i in range(2 * x, min(2 * x + 2, w)):
+                        total += np.float32(0) if inside[j, i] else u[c, j, i]
+                small[c, y, x] = total / np.float32(max(count, 1))
+
+
+@njit(**KERNEL)
+def _begun(small, inside, u):
+    channels, h, _ = u.shape
+    for job in prange(channels * h):
+        up_row(small[job // h], inside, u[job // h], job % h, False)
+
+
 def poisson(given: Float32, inside: Bool, right: Float32 | None = None, close: float = CLOSE) -> Float32:
     """Planes (n, h, w) that are ``given`` outside and solve the equation inside (h, w); ``right`` (n, h, w) is zero when left
     out.
@@ -248,33 +268,31 @@ def poisson(given: Float32, inside: Bool, right: Float32 | None = None, close: f
     outside at all the answer is known but for a constant: it keeps the mean that was given.
     """
     u = np.array(given, np.float32, order="C")
-    if not inside.any():
+    inside = np.ascontiguousarray(inside)
+    told = np.empty((*u.shape[:2], 4))
+    _rows_told(u, inside, told)
+    outside = int(told[0, :, 3].sum())
+    if outside == inside.size:
         return u
-    outside = ~inside
-    ranges = np.array([np.ptp(p[outside]) if outside.any() else 1.0 for p in u])
+    ranges, means = np.ones(len(u)), u.mean((1, 2))
+    if outside:
+        ranges, means = told[:, :, 1].max(1) - told[:, :, 0].min(1), told[:, :, 2].sum(1) / outside
     cycles = MOST_CYCLES
-    if right is None and outside.any() and inside.sum() > _NESTED:
-        _begin_with_smaller(u, inside, close)
+    if right is None and outside and inside.size - outside > _NESTED:
+        small = np.empty((len(u), (inside.shape[0] + 1) // 2, (inside.shape[1] + 1) // 2), np.float32)
+        unknown = np.empty(small.shape[1:], np.bool_)
+        _halved(u, inside, small, unknown)
+        _begun(poisson(small, unknown, None, max(close, 1e-3)), inside, u)
         cycles = 1 if close > ROUGHLY else MOST_CYCLES
     else:
-        for plane in u:
-            plane[inside] = plane[outside].mean() if outside.any() else plane.mean()
+        for plane, mean in zip(u, means, strict=True):
+            plane[inside] = mean
     sides = np.zeros_like(u) if right is None else np.ascontiguousarray(right, np.float32)
-    ranges = np.maximum(ranges, np.abs(sides).reshape(len(u), -1).max(1))
-    insides, shapes = _sizes(np.ascontiguousarray(inside))
-    _solve_all(u, sides, insides, shapes, (close * np.maximum(ranges, 1e-9)).astype(np.float32), cycles)
-    if not outside.any():  # sweeps let the constant drift
+    if right is not None:
+        # begun from nothing: what is left is smoother, and residuals show less of it
+        ranges = SMOOTHER * np.maximum(ranges, np.abs(sides).reshape(len(u), -1).max(1))
+    insides, shapes = _sizes(inside)
+    _solve(u, sides, insides, shapes, (close * np.maximum(ranges, 1e-9)).astype(np.float32), cycles)
+    if not outside:  # sweeps let the constant drift
         u += given.mean((1, 2), keepdims=True) - u.mean((1, 2), keepdims=True)
     return u
-
-
-def _begin_with_smaller(u: Float32, inside: Bool, close: float) -> None:
-    """Fills the inside, in place, with the answer at half the size."""
-    h, w = inside.shape
-    odd = ((0, h % 2), (0, w % 2))
-    known = np.pad((~inside).astype(np.float32), odd)
-    cells = known.reshape(known.shape[0] // 2, 2, -1, 2).sum((1, 3))
-    padded = (np.pad(u, ((0, 0), *odd)) * known).reshape(len(u), known.shape[0] // 2, 2, -1, 2).sum((2, 4))
-    small = poisson((padded / np.maximum(cells, 1)).astype(np.float32), cells == 0, None, max(close, 1e-3))
-    for plane, one in zip(u, small, strict=True):
-        plane[inside] = cv2.resize(one, (2 * one.shape[1], 2 * one.shape[0]), interpolation=cv2.INTER_LINEAR)[:h, :w][inside]

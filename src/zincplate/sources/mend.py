@@ -1,0 +1,75 @@
+"""What a repair makes of its place, and what that is on a reduced plate."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, Protocol, TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zincplate.core.geometry.orientation import FLIPS, on_sensor, to_sensor
+from zincplate.sources.rect import Rect
+
+Float32 = NDArray[np.float32]
+Bool = NDArray[np.bool_]
+T = TypeVar("T")
+Cells = tuple[tuple[int, int], Float32]
+"""Column and row where they begin, and planes (3, h, w) to be added."""
+
+
+class Kept(Protocol):
+    """A cache."""
+
+    def get(self, key: object, make: Callable[[], T], size_of: Callable[[T], int]) -> T: ...
+
+    def kept(self, key: object, otherwise: Any) -> Any: ...
+
+
+@dataclass(frozen=True)
+class Mend:
+    """What a repair makes of its place: ``planes`` (3, h, w) where ``changed`` (h, w), and how far they are from what was
+    there."""
+
+    rect: Rect
+    planes: Float32
+    changed: Bool
+    difference: Float32
+    highest: Float32
+    """(3,) of what is there and what was, where it changed."""
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes held."""
+        return int(self.planes.nbytes + self.changed.nbytes + self.difference.nbytes)
+
+
+class Unknown:
+    """Not worked out yet."""
+
+
+UNKNOWN = Unknown()
+
+
+def cells_of(mend: Mend, whole: Rect, step: int, origin: tuple[int, int], orientation: int = 1) -> Cells | None:
+    """What a mend adds to a plate of the sensor's orientation that averages ``step`` pixels of ``whole`` from ``origin`` on;
+    None when it lies beyond the picture."""
+    right, bottom = (whole.h, whole.w) if FLIPS[orientation].transpose else (whole.w, whole.h)
+    r = mend.rect.within(whole)
+    if r.empty:
+        return None
+    difference = on_sensor(mend.difference[(slice(None), *r.of(mend.rect))], orientation, 1)
+    x, y, w, h = to_sensor(r.x, r.y, r.w, r.h, whole.w, whole.h, orientation)
+    x, y = x - origin[0], y - origin[1]
+    i0, j0, i1, j1 = x // step, y // step, -(-(x + w) // step), -(-(y + h) // step)
+    padded = np.zeros((3, (j1 - j0) * step, (i1 - i0) * step), np.float32)
+    padded[:, y - j0 * step : y - j0 * step + h, x - i0 * step : x - i0 * step + w] = difference
+    sums = padded.reshape(3, j1 - j0, step, i1 - i0, step).sum((2, 4))
+    # at the picture's ends a sample is the mean of what it has
+    down = _filled(np.arange(j0, j1) * step + origin[1], step, bottom)
+    across = _filled(np.arange(i0, i1) * step + origin[0], step, right)
+    return (i0, j0), sums / (down[:, None] * across)
+
+
+def _filled(first: NDArray[np.intp], step: int, size: int) -> Float32:
+    """How many pixels of 0 to ``size`` lie in cells of ``step`` that begin at ``first``."""
+    return (np.minimum(first + step, size) - np.maximum(first, 0)).astype(np.float32)

@@ -1,0 +1,97 @@
+"""Repairs worked out on a reduced plate: as good as a hand that moves one sees, at the cost of what is on the screen.
+
+What was worked out at full size already is taken from there, so only what moves is less exact.
+"""
+
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zincplate.core.geometry.orientation import on_sensor, to_sensor
+from zincplate.core.sensor.colour_shift import ColourShift
+from zincplate.plan.repairs import RepairPlan
+from zincplate.sources.mend import Cells, Mend, Unknown, cells_of
+from zincplate.sources.readers import Plate
+from zincplate.sources.rect import Rect
+from zincplate.sources.repaired import Known, Mended
+
+Float32 = NDArray[np.float32]
+
+
+class _Reduced:
+    """An upright plate as a source of its own."""
+
+    def __init__(self, plate: Plate, root_shift: float) -> None:
+        self._planes, self.root_shift = plate.planes, root_shift
+        self.height, self.width = plate.planes.shape[1:]
+
+    def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False, shift: ColourShift | None = None) -> Float32:
+        return np.array(self._planes[:, y : y + h, x : x + w], np.float32, order="C")
+
+
+class MendedSmaller(Mended):
+    """The repairs of a recipe on an upright plate that averages pixels; places are those of its samples."""
+
+    def __init__(self, full: Mended, plate: Plate) -> None:
+        """``full`` are the same at full size."""
+        self._full, self._step = full, plate.step
+        self._origin = plate.origin_x, plate.origin_y
+        long_edge = full.long_edge_px
+        plans = tuple(_on_plate(r, plate, long_edge) for r in full.repairs)
+        reduced = _Reduced(plate, full.root_shift)
+        super().__init__(reduced, f"{full.key}\0by {plate.step}", plans, full.cache, full.quick, True, full.mirrored)
+        self.long_edge_px = long_edge / plate.step
+
+    def all_cells(self, step: int, origin: tuple[int, int], hot_pixels: bool, orientation: int = 1) -> list[Cells]:
+        """What every repair adds to the plate (its own step and origin), as the sensor's orientation has it."""
+        whole, found = self.whole, []
+        for mend in self.mends(hot_pixels, None):
+            r = mend.rect.within(whole)
+            if not r.empty:
+                x, y, _, _ = to_sensor(r.x, r.y, r.w, r.h, whole.w, whole.h, orientation)
+                found.append(((x, y), on_sensor(mend.difference[(slice(None), *r.of(mend.rect))], orientation, 1)))
+        return found
+
+    def mend(self, number: int, hot_pixels: bool, shift: ColourShift | None, known: Known | None = None) -> Mend | None:
+        repair = self.repairs[number]
+        exact = self._full.kept(number, hot_pixels, None)
+        if isinstance(exact, Unknown) and repair.kind == "removal" and repair.fill:
+            exact = self._full.mend(number, hot_pixels, None)
+        if not isinstance(exact, Unknown):
+            return self._on_plate(exact, number, hot_pixels)
+        return super().mend(number, hot_pixels, None, known)
+
+    def _on_plate(self, mend: Mend | None, number: int, hot_pixels: bool) -> Mend | None:
+        if mend is None:
+            return None
+        cells = cells_of(mend, self._full.whole, self._step, self._origin)
+        if cells is None:
+            return None
+        (x, y), difference = cells
+        rect = Rect(x, y, difference.shape[2], difference.shape[1]).within(self.whole)
+        difference = difference[:, : rect.h, : rect.w]
+        after = self.plain(rect, hot_pixels, None)
+        self.over(after, rect, hot_pixels, None, number)
+        after += difference
+        return Mend(rect, after, np.asarray(difference.any(0), np.bool_), difference, mend.highest)
+
+
+def as_seen(mended: Mended, step: int, hot_pixels: bool) -> Mended:
+    """The repairs as they are worked out for a plate that averages ``step`` pixels: on it while they move."""
+    if step < 2 or not mended.moving or mended.reduced is None:
+        return mended
+    return MendedSmaller(mended, mended.reduced(step, hot_pixels))
+
+
+def _on_plate(repair: RepairPlan, plate: Plate, long_edge_px: float) -> RepairPlan:
+    """The same repair where places are counted from a plate's first sample on."""
+    # grain is what averages lose
+    out = replace(repair, soften_px=repair.soften_px / plate.step, grain=False)
+    dx, dy = -plate.origin_x / long_edge_px, -plate.origin_y / long_edge_px
+    if not dx and not dy:
+        return out
+    strokes = tuple(replace(s, places=tuple((x + dx, y + dy) for x, y in s.places)) for s in repair.strokes)
+    outline = tuple((x + dx, y + dy) for x, y in repair.outline)
+    taken = tuple((x + dx, y + dy) for x, y in repair.source_outline)
+    return replace(out, strokes=strokes, outline=outline, source_outline=taken)
