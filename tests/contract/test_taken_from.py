@@ -33,7 +33,7 @@ def read(rect: Rect) -> np.ndarray:
 @pytest.mark.parametrize("mirrored", [False, True])
 def test_every_place_shows_what_stands_where_it_is_taken_from(angle: float, mirrored: bool) -> None:
     repair = clone(angle, mirrored)
-    planes, there = source_of(repair, TARGET, WHOLE, read)
+    planes, there = source_of(repair, TARGET, WHOLE, max(WHOLE.w, WHOLE.h), read)
     assert there.all()
     ys, xs = np.mgrid[TARGET.y : TARGET.bottom, TARGET.x : TARGET.right] + 0.5
     m = matrix_of(repair, W)
@@ -57,7 +57,7 @@ def test_turns_add_up_and_keep_sizes() -> None:
 
 def test_beside_the_picture_nothing_is_taken() -> None:
     repair = clone(35.0, away=(245.0, 0.0))
-    planes, there = source_of(repair, TARGET, WHOLE, read)
+    planes, there = source_of(repair, TARGET, WHOLE, max(WHOLE.w, WHOLE.h), read)
     ys, xs = np.mgrid[TARGET.y : TARGET.bottom, TARGET.x : TARGET.right] + 0.5
     m = matrix_of(repair, W)
     x, y = m[0, 0] * xs + m[0, 1] * ys + m[0, 2], m[1, 0] * xs + m[1, 1] * ys + m[1, 2]

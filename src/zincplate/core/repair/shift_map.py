@@ -170,51 +170,67 @@ def chosen(problem: Problem, offsets: Int, prior: NDArray[np.float64], seed: int
 
 
 @njit(**KERNEL)
-def _label_cost(features, hole, source, labels, offsets, boxes, one, deltas, out):
-    """Cost of one translation moved by each of ``deltas`` along its border."""
+def _label_cost(features, hole, source, labels, offsets, ys, xs, edges, one, deltas, out):
+    """Cost of one translation moved by each of ``deltas``: along its border (``edges`` of its places), and where it leads
+    nowhere."""
     h, w = hole.shape
-    top, left, bottom, right = boxes[one]
     oy, ox = offsets[one, 0], offsets[one, 1]
     for n in prange(len(deltas)):
         ay, ax = oy + deltas[n, 0], ox + deltas[n, 1]
         total = np.float32(0)
-        for y in range(top, bottom):
-            for x in range(left, right):
-                if not hole[y, x] or labels[y, x] != one:
+        for k in range(len(ys)):
+            y, x = ys[k], xs[k]
+            if not _takes(source, y + ay, x + ax):
+                total += np.float32(2) * _BLIND
+                continue
+            if not edges[k]:
+                continue
+            for d in range(4):
+                v = y + (1 if d == 2 else -1 if d == 3 else 0)
+                u = x + (1 if d == 0 else -1 if d == 1 else 0)
+                if v < 0 or v >= h or u < 0 or u >= w:
                     continue
-                if not _takes(source, y + ay, x + ax):
-                    total += np.float32(2) * _BLIND
-                    continue
-                for d in range(4):
-                    v = y + (1 if d == 2 else -1 if d == 3 else 0)
-                    u = x + (1 if d == 0 else -1 if d == 1 else 0)
-                    if v < 0 or v >= h or u < 0 or u >= w:
+                if not hole[v, u]:
+                    if features[0, v, u] > UNKNOWN / 2:
                         continue
-                    if not hole[v, u]:
-                        if features[0, v, u] > UNKNOWN / 2:
-                            continue
-                        if _takes(source, v + ay, u + ax):
-                            total += np.float32(2) * _apart(features, v, u, v + ay, u + ax)
-                        else:
-                            total += _BLIND
-                    elif labels[v, u] != one:
-                        b = labels[v, u]
-                        total += _seam(features, source, y, x, v, u, ay, ax, offsets[b, 0], offsets[b, 1])
+                    if _takes(source, v + ay, u + ax):
+                        total += np.float32(2) * _apart(features, v, u, v + ay, u + ax)
+                    else:
+                        total += _BLIND
+                elif labels[v, u] != one:
+                    b = labels[v, u]
+                    total += _seam(features, source, y, x, v, u, ay, ax, offsets[b, 0], offsets[b, 1])
         out[n] = total
 
 
 @njit(nogil=True, cache=True)
-def _boxes(labels, hole, count):
+def _places(labels, hole, count):
+    """Rows and columns of the hole, those of each label together, whether a neighbour is something else, and where each label
+    begins."""
     h, w = hole.shape
-    boxes = np.zeros((count, 4), np.int64)
-    boxes[:, 0], boxes[:, 1] = h, w
+    firsts = np.zeros(count + 1, np.int64)
+    for y in range(h):
+        for x in range(w):
+            if hole[y, x]:
+                firsts[labels[y, x] + 1] += 1
+    for k in range(count):
+        firsts[k + 1] += firsts[k]
+    at = firsts[:-1].copy()
+    ys, xs = np.empty(firsts[-1], np.int32), np.empty(firsts[-1], np.int32)
+    edges = np.empty(firsts[-1], np.bool_)
     for y in range(h):
         for x in range(w):
             if hole[y, x]:
                 k = labels[y, x]
-                boxes[k, 0], boxes[k, 1] = min(boxes[k, 0], y), min(boxes[k, 1], x)
-                boxes[k, 2], boxes[k, 3] = max(boxes[k, 2], y + 1), max(boxes[k, 3], x + 1)
-    return boxes
+                edge = False
+                for d in range(4):
+                    v = y + (1 if d == 2 else -1 if d == 3 else 0)
+                    u = x + (1 if d == 0 else -1 if d == 1 else 0)
+                    if 0 <= v < h and 0 <= u < w:
+                        edge = edge or not hole[v, u] or labels[v, u] != k
+                ys[at[k]], xs[at[k]], edges[at[k]] = y, x, edge
+                at[k] += 1
+    return ys, xs, edges, firsts
 
 
 @njit(nogil=True, cache=True)
@@ -286,11 +302,12 @@ def finer(problem: Problem, labels: NDArray[np.int32], offsets: Int, reach_px: i
     deltas = np.stack(np.meshgrid(span, span, indexing="ij"), -1).reshape(-1, 2)
     # staying is best where all cost the same
     deltas = deltas[np.argsort(np.abs(deltas).sum(1), kind="stable")]
-    boxes = _boxes(grown, hole, len(offsets))
+    ys, xs, edges, firsts = _places(grown, hole, len(offsets))
     costs = np.empty(len(deltas))
     for _ in range(2):
         for one in range(len(offsets)):
-            _label_cost(features, hole, source, grown, offsets, boxes, one, deltas, costs)
+            its = slice(firsts[one], firsts[one + 1])
+            _label_cost(features, hole, source, grown, offsets, ys[its], xs[its], edges[its], one, deltas, costs)
             offsets[one] += deltas[int(costs.argmin())]
     _settle(features, hole, source, grown, offsets, 4)
     return grown, offsets

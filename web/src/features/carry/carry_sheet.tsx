@@ -71,9 +71,11 @@ export function CarrySheet({ shoot, frames, source, version, onClose }: Props) {
   const fit = useComparison<FitRow>("fit", from, versions);
 
   const row = (f: Frame) => fit.rows?.get(f.version);
+  /** Dust lies on the sensor: where it is looked for on each frame, neither light nor subject matters. */
+  const dustOnly = areas === "found_again" && taken.size === 1 && taken.has("repairs");
   const doubt = (f: Frame) => {
     const r = row(f);
-    return fit.refused.get(f.version) ?? (r && !r.fits ? r.reasons.join("; ") : "");
+    return fit.refused.get(f.version) ?? (r && !r.fits && !dustOnly ? r.reasons.join("; ") : "");
   };
   const relative = [...EXPOSED].filter((id) => taken.has(id));
   /** What cannot be compared is left out until it is decided otherwise; what jumps gets its own correction where it can. */
@@ -104,9 +106,11 @@ export function CarrySheet({ shoot, frames, source, version, onClose }: Props) {
 
   const about = done
     ? `${done.changed.size} frames changed. The doubtful ones come first.`
-    : fit.rows
-      ? `${odd.length ? `${odd.length} of ${reached.length} do not fit` : `All ${reached.length} fit`}.`
-      : fit.failed || (reached.length ? `Comparing the light: ${Math.round(fit.progress * 100)} %` : "");
+    : dustOnly
+      ? "Every frame is looked at for its own dust, whatever its light and subject."
+      : fit.rows
+        ? `${odd.length ? `${odd.length} of ${reached.length} do not fit` : `All ${reached.length} fit`}.`
+        : fit.failed || (reached.length ? `Comparing the light: ${Math.round(fit.progress * 100)} %` : "");
   const nothing = adjustments.length > 0 && !adjustments.some((a) => a.touched);
   return (
     <SheetDialog
