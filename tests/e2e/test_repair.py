@@ -3,12 +3,13 @@ delivered."""
 
 import json
 import re
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 import pytest
 import tifffile
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Dialog, Page, Route, expect
 
 from tests.e2e.conftest import accessible, drawn, saved
 from tests.services.test_use_cases import run_jobs
@@ -53,6 +54,13 @@ def paint(page: Page, *places: tuple[float, float]) -> None:
     for place in places[1:]:
         page.mouse.move(*place, steps=6)
     page.mouse.up()
+
+
+def until(page: Page, holds: Callable[[], bool], tries: int = 100) -> None:
+    while not holds():
+        tries -= 1
+        assert tries, "it never came"
+        page.wait_for_timeout(100)
 
 
 def bench(page: Page, version: Version) -> None:
@@ -221,6 +229,29 @@ def test_the_sheet_cleaned(page: Page, yard: dict[str, Version]) -> None:
     expect(page.get_by_role("button", name="Dust light")).to_have_attribute("aria-pressed", "true")
     page.keyboard.press("Escape")
     expect(tools.get_by_role("button", name="Cover")).to_have_attribute("aria-pressed", "false")
+    # a reload while a spot's place is being looked for is asked about; who stays has the spot
+    before = len(repairs(version))
+    tool(page, "Spot", "2")
+    held: list[Route] = []
+    page.route("**/repairs/sources", lambda route: held.append(route))
+    asked: list[str] = []
+
+    def stay(dialog: Dialog) -> None:
+        asked.append(dialog.type)
+        dialog.dismiss()
+
+    page.on("dialog", stay)
+    page.mouse.click(*at(0.4, 0.4))
+    until(page, lambda: len(held) == 1)
+    page.evaluate("void setTimeout(() => location.reload())")
+    until(page, lambda: asked == ["beforeunload"])
+    held[0].continue_()
+    page.unroute("**/repairs/sources")
+    saved(version, lambda v: len(v.recipe["repair"]["repairs"]) == before + 1)
+    # nothing is asked when nothing is being worked out
+    page.reload()
+    drawn(page)
+    assert asked == ["beforeunload"]
 
 
 def test_the_front_straightened_and_its_corners_filled(page: Page, context: Context, tmp_path: Path) -> None:

@@ -48,6 +48,14 @@ export function whenAnswered<T>(answer: Promise<T>, use: (answer: T) => unknown)
   });
 }
 
+/** Asks before the page goes while something that a hand did is still being worked out: it is not among what waits to be saved
+ * yet, so nothing else would bring it back. */
+export function askBeforeLeaving(page: Pick<Window, "addEventListener">): void {
+  page.addEventListener("beforeunload", (e: BeforeUnloadEvent) => {
+    if (running || resting) e.preventDefault();
+  });
+}
+
 /** Runs when what is being worked out has ended: at once when that is nothing. */
 export function afterTurns(run: () => void): void {
   if (running) void last.then(run);
