@@ -10,13 +10,18 @@ from typing import Any
 
 import cv2
 import numpy as np
+from numba import njit, prange
 from numpy.typing import NDArray
+
+from zincplate.core.kernels.kernel_math import KERNEL
 
 Float32 = NDArray[np.float32]
 Bool = NDArray[np.bool_]
 
 COMPARED_PX = 36
 """A larger spot is compared on a smaller picture."""
+MEETS_PX = 7
+"""Within this square about its pixels a spot has to meet what it is taken from."""
 LIGHT_COUNTS = 0.12
 NEARER = 0.02
 """Cost, in the ring's own variance, of a way as long as the spot."""
@@ -35,7 +40,9 @@ def candidates(roots: Float32, spot: Bool, usable: Bool, most: int = 12) -> list
     factor = max(int(np.ceil(size / COMPARED_PX)), 1)
     planes, small, free = _reduced(roots, spot, usable, factor)
     found = _scored(planes, small, free, most)
-    return [(*_refined(roots, spot, usable, dy * factor, dx * factor, factor), cost) for dy, dx, cost in found]
+    ring = (cv2.dilate(spot.astype(np.uint8), np.ones((MEETS_PX, MEETS_PX), np.uint8)) > 0) & ~spot
+    where = (np.ascontiguousarray(roots, np.float32), usable & ~spot, *np.nonzero(ring), ys, xs)
+    return [(*_refined(where, dy * factor, dx * factor, factor), cost) for dy, dx, cost in found]
 
 
 def _reduced(roots: Float32, spot: Bool, usable: Bool, factor: int) -> tuple[Float32, Bool, Bool]:
@@ -113,33 +120,53 @@ def _scored(roots: Float32, spot: Bool, free: Bool, most: int) -> list[tuple[int
     return found
 
 
-def _refined(roots: Float32, spot: Bool, usable: Bool, dy: int, dx: int, factor: int) -> tuple[int, int]:
-    """The same way to the pixel: edges on both sides of a border have to meet."""
-    size = 7
-    ring = (cv2.dilate(spot.astype(np.uint8), np.ones((size, size), np.uint8)) > 0) & ~spot
-    ys, xs = np.nonzero(ring)
-    sy, sx = np.nonzero(spot)
-    h, w = spot.shape
+@njit(**KERNEL)
+def _costs_about(roots, free, ys, xs, sy, sx, dy, dx, step, out):
+    """(9,) how badly the ring about a spot meets what a translation leads it to, for a way and those ``step`` beside it; infinite
+    where the spot cannot be taken from there."""
+    h, w = free.shape
+    for n in prange(9):
+        oy, ox = dy + step * (n // 3 - 1), dx + step * (n % 3 - 1)
+        out[n] = np.inf
+        good = True
+        for k in range(len(sy)):
+            y, x = sy[k] + oy, sx[k] + ox
+            if y < 0 or y >= h or x < 0 or x >= w or not free[y, x]:
+                good = False
+                break
+        if not good:
+            continue
+        count = 0
+        means = np.zeros(3)
+        squares = np.zeros(3)
+        for k in range(len(ys)):
+            y, x = ys[k] + oy, xs[k] + ox
+            if y < 0 or y >= h or x < 0 or x >= w:
+                continue
+            count += 1
+            for c in range(3):
+                d = np.float64(roots[c, ys[k], xs[k]] - roots[c, y, x])
+                means[c] += d
+                squares[c] += d * d
+        if count < 4:
+            continue
+        total = 0.0
+        for c in range(3):
+            total += squares[c] / count - (means[c] / count) ** 2
+        # staying where it is wins when all are alike
+        out[n] = max(total, 0.0) / 3 * (0.98 if n == 4 else 1.0)
+
+
+def _refined(where: tuple[Any, ...], dy: int, dx: int, factor: int) -> tuple[int, int]:
+    """The same way to the pixel: edges on both sides of a border have to meet. ``where`` begins :func:`_costs_about`."""
     step = factor
+    costs = np.empty(9)
     while True:
-        best, where = np.inf, (dy, dx)
-        for j in (-step, 0, step):
-            for i in (-step, 0, step):
-                oy, ox = dy + j, dx + i
-                inside = (ys + oy >= 0) & (ys + oy < h) & (xs + ox >= 0) & (xs + ox < w)
-                if not (sy.min() + oy >= 0 and sy.max() + oy < h and sx.min() + ox >= 0 and sx.max() + ox < w):
-                    continue
-                if inside.sum() < 4 or not usable[sy + oy, sx + ox].all() or spot[sy + oy, sx + ox].any():
-                    continue
-                a, b = roots[:, ys[inside], xs[inside]], roots[:, ys[inside] + oy, xs[inside] + ox]
-                difference = a - b
-                # staying where it is wins when all are alike
-                cost = float(np.square(difference - difference.mean(1, keepdims=True)).mean()) * (1 if j or i else 0.98)
-                if cost < best:
-                    best, where = cost, (oy, ox)
-        if where == (dy, dx):
+        _costs_about(*where, dy, dx, step, costs)
+        best = int(costs.argmin()) if np.isfinite(costs).any() else 4
+        if best == 4 or costs[best] >= costs[4]:
             if step == 1:
                 return dy, dx
             step = max(step // 2, 1)
         else:
-            dy, dx = where
+            dy, dx = dy + step * (best // 3 - 1), dx + step * (best % 3 - 1)
