@@ -30,10 +30,23 @@ ROUGH = 1e-3
 MOST_CELLS = 6000
 
 
+@njit(**INLINE)
+def _root(raised):
+    root = np.sqrt(abs(raised))
+    return root if raised >= 0 else -root
+
+
+@njit(**KERNEL)
+def _roots(values, shift, out):
+    for k in prange(values.size):
+        out[k] = _root(values[k] + shift)
+
+
 def to_roots(planes: Float32, shift: float) -> Float32:
     """Signed roots of plate values after ``shift`` was added."""
-    raised = planes + np.float32(shift)
-    return np.asarray(np.copysign(np.sqrt(np.abs(raised)), raised), np.float32)
+    out = np.empty(planes.shape, np.float32)
+    _roots(np.ascontiguousarray(planes).ravel(), np.float32(shift), out.reshape(-1))
+    return out
 
 
 def from_roots(roots: Float32, shift: float) -> Float32:
@@ -118,12 +131,6 @@ def _roughly(difference: Float32, border: Bool, inside: Bool) -> Float32:
     light = poisson(given, unknown, None, CLOSE_WHILE_MOVING)
     size = (columns * factor, rows * factor)
     return np.stack([cv2.resize(p, size, interpolation=cv2.INTER_LINEAR)[:h, :w] for p in light])
-
-
-@njit(**INLINE)
-def _root(raised):
-    root = np.sqrt(abs(raised))
-    return root if raised >= 0 else -root
 
 
 @njit(**KERNEL)

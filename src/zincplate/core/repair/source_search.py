@@ -41,7 +41,13 @@ def candidates(roots: Float32, spot: Bool, usable: Bool, most: int = 12) -> list
     planes, small, free = _reduced(roots, spot, usable, factor)
     found = _scored(planes, small, free, most)
     ring = (cv2.dilate(spot.astype(np.uint8), np.ones((MEETS_PX, MEETS_PX), np.uint8)) > 0) & ~spot
-    where = (np.ascontiguousarray(roots, np.float32), usable & ~spot, *np.nonzero(ring), ys, xs)
+    # how many before each column of a row cannot be taken, and the spot as runs of columns
+    blocked = np.zeros((spot.shape[0], spot.shape[1] + 1), np.int32)
+    np.cumsum(~usable | spot, axis=1, out=blocked[:, 1:])
+    edges = np.diff(np.pad(spot, ((0, 0), (1, 1))).astype(np.int8), axis=1)
+    (rows, firsts), (_, ends) = np.nonzero(edges > 0), np.nonzero(edges < 0)
+    runs = np.stack([rows, firsts, ends], 1)
+    where = (np.ascontiguousarray(roots, np.float32), blocked, *np.nonzero(ring), runs)
     return [(*_refined(where, dy * factor, dx * factor, factor), cost) for dy, dx, cost in found]
 
 
@@ -121,17 +127,17 @@ def _scored(roots: Float32, spot: Bool, free: Bool, most: int) -> list[tuple[int
 
 
 @njit(**KERNEL)
-def _costs_about(roots, free, ys, xs, sy, sx, dy, dx, step, out):
+def _costs_about(roots, blocked, ys, xs, runs, dy, dx, step, out):
     """(9,) how badly the ring about a spot meets what a translation leads it to, for a way and those ``step`` beside it; infinite
     where the spot cannot be taken from there."""
-    h, w = free.shape
+    _, h, w = roots.shape
     for n in prange(9):
         oy, ox = dy + step * (n // 3 - 1), dx + step * (n % 3 - 1)
         out[n] = np.inf
         good = True
-        for k in range(len(sy)):
-            y, x = sy[k] + oy, sx[k] + ox
-            if y < 0 or y >= h or x < 0 or x >= w or not free[y, x]:
+        for k in range(len(runs)):
+            y, first, end = runs[k, 0] + oy, runs[k, 1] + ox, runs[k, 2] + ox
+            if y < 0 or y >= h or first < 0 or end > w or blocked[y, end] != blocked[y, first]:
                 good = False
                 break
         if not good:
