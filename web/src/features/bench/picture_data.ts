@@ -23,6 +23,8 @@ export interface Ask {
   moving: boolean;
   /** Of the full size of each side. */
   share: number;
+  /** Smaller or less exact, since a hand moves. */
+  quick: boolean;
 }
 
 /** Number of the key or of the pass that is shown; 0 where none is, -1 where the one that should be is not there. */

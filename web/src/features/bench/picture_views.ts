@@ -5,15 +5,21 @@ import type { Pace } from "../../canvas/pace";
 import type { Layer } from "../../canvas/painter";
 import { fitBox, pixelsOf, type RequestWindow, reduced, type Size, windowInSight } from "../../canvas/viewport";
 import { useBench } from "../../state/bench";
+import { equal } from "../../state/equal";
 import { complain } from "../../state/notices";
 import { type Ask, adjustedOptions, loupeWindow, previewOf, unadjusted } from "./picture_data";
 import { density, roomOf } from "./picture_zoom";
 
 type Which = "adjusted" | "original";
 
-/** How long a hand rests before the sharp picture is asked for. */
+/** How long a hand rests before the sharp picture is asked for; longer while it holds a repair, which takes as long to be exact. */
 const REST_MS = 60;
+const REST_ON_REPAIR_MS = 350;
 const EMPTY = (): Layer => ({ whole: null, part: null });
+
+/** Whether a hand is on a repair: those are worked out less exactly meanwhile. */
+const repairMoves = (s: ReturnType<typeof useBench.getState>): boolean =>
+  s.moving && s.draft !== null && s.version !== null && !equal(s.draft.repair, s.version.recipe.repair);
 
 /** What stands beside the adjusted picture: another version in this one's frame, else the frame as it came in. */
 const otherSide = (draft: Recipe | null, against: Recipe | undefined, raw: boolean): Recipe | null =>
@@ -28,8 +34,8 @@ export class PictureViews {
   loupe: View | null = null;
   private readonly latest: Record<Which | "loupe", Latest<Ask, View>>;
   private sharpen: ReturnType<typeof setTimeout> | undefined;
-  /** Of its full size, what was asked for last. */
-  private share: Record<Which, number> = { adjusted: 1, original: 1 };
+  /** What was asked for last is smaller or less exact than what follows when the hand rests. */
+  private quick: Record<Which, boolean> = { adjusted: false, original: false };
   private closed = false;
 
   constructor(
@@ -71,7 +77,8 @@ export class PictureViews {
     const inSight = fit ? box : windowInSight(s.viewport, room, this.picture, density());
     const pixels = fit ? pixelsOf(box, this.picture) : inSight.width * inSight.height;
     const share = moving ? this.pace.shareFor(pixels) : 1;
-    this.share[which] = share;
+    const rough = moving && repairMoves(s);
+    this.quick[which] = share < 1 || rough;
     const ask = (window: RequestWindow, whole: boolean, at: number): Ask => ({
       frame: this.frame.id,
       recipe: which === "original" ? otherSide(s.draft, s.against?.recipe, this.frame.raw) : s.draft,
@@ -79,7 +86,7 @@ export class PictureViews {
       options: {
         ...(which === "adjusted" ? adjustedOptions(whole, this.frame.raw) : {}),
         box: whole,
-        quick: at < 1,
+        quick: at < 1 || rough,
         urgency: moving ? "hand" : "seen",
         place: which,
       },
@@ -88,16 +95,17 @@ export class PictureViews {
       since: performance.now(),
       moving,
       share: at,
+      quick: at < 1 || rough,
     });
     // a sharp picture is not waited for when the hand moves on, nor a reduced one when it has let go
-    const stale = (sent: Ask) => share < 1 !== sent.share < 1 && (fit || layer.whole !== null);
+    const stale = (sent: Ask) => this.quick[which] !== sent.quick && (fit || layer.whole !== null);
     if (fit || !layer.whole) this.latest[which].ask(ask(box, true, fit ? share : 1), stale);
     if (!fit) this.latest[which].ask(ask(inSight, false, share), stale);
   }
 
   /** The hand has let go: the sharp picture, unless it is there or on its way. */
   rested(): void {
-    if (this.share.adjusted < 1) this.request("adjusted");
+    if (this.quick.adjusted) this.request("adjusted");
   }
 
   askLoupe(at: { x: number; y: number } | null): void {
@@ -113,6 +121,7 @@ export class PictureViews {
       since: performance.now(),
       moving: false,
       share: 1,
+      quick: false,
     });
   }
 
@@ -161,9 +170,10 @@ export class PictureViews {
       layer.whole = view;
       layer.part = null;
     } else layer.part = view;
-    if (ask.share < 1) {
+    if (ask.quick) {
       clearTimeout(this.sharpen);
-      this.sharpen = setTimeout(() => this.request(ask.which), REST_MS);
+      const rest = repairMoves(useBench.getState()) ? REST_ON_REPAIR_MS : REST_MS;
+      this.sharpen = setTimeout(() => this.request(ask.which), rest);
     }
     if (resized && useBench.getState().viewport.zoom !== "fit") this.request("adjusted");
     if (ask.which === "adjusted") {
