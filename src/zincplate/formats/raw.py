@@ -12,7 +12,7 @@ from zincplate.formats.capture import CaptureData, facts_of
 from zincplate.formats.decoded import Decoded
 from zincplate.formats.description import merged
 from zincplate.formats.dng import levels, read
-from zincplate.formats.dng.depth import depth_image, read_depth
+from zincplate.formats.dng.depth import read_depth
 from zincplate.formats.dng.lens import own_lens
 from zincplate.formats.dng.samples import JPEG, UnknownLayout, layout_of
 from zincplate.formats.errors import FileError
@@ -140,7 +140,7 @@ def _capture(path: Path, main: tags.Directory, image: tags.Directory) -> Capture
         channels=image.integer(277, 1),
         raw=True,
         own_lens=lens,
-        depth_map=depth_image(main) is not None,
+        depth_map=read_depth(path, main)[0] is not None,
         **found,
     )
 

@@ -97,7 +97,9 @@ def test_the_largest_grey_one_counts_and_files_without_have_none(tmp_path: Path)
     ],
 )
 def test_a_map_that_cannot_be_read_is_told_and_costs_nothing_else(tmp_path: Path, wrong: dict[str, Any], words: str) -> None:
-    found = decode(with_maps(tmp_path / "wrong.dng", beside(KINDS["8 bit"]()[0], **wrong)))
+    path = with_maps(tmp_path / "wrong.dng", beside(KINDS["8 bit"]()[0], **wrong))
+    found = decode(path)
+    assert not facts(path)[0].depth_map  # so that no pass offers it
     assert found.depth is None and [note for note in found.notes if words in note]
     assert np.array_equal(found.pixels, decode(with_maps(tmp_path / "none.dng")).pixels)
 
