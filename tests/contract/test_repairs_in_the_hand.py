@@ -11,7 +11,7 @@ from tests.reference.test_highlights_and_light import camera_source, glowing
 from zincplate.formats import icc
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import Decoded
-from zincplate.recipe.document import Recipe
+from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.render.view import ViewRequest
 from zincplate.sources.file import Source
 
@@ -95,6 +95,29 @@ def test_what_does_not_move_stays_exact_meanwhile() -> None:
     # and again where the one that moves lies on it
     over = {"kind": "clone", "strokes": [stroke((320, 60), size=20)], **away(60, 0)}
     assert np.abs(codes(with_repairs(*still, over), size, True) - codes(with_repairs(*still, over), size, False)).max() <= 2
+
+
+def test_a_pens_stroke_is_as_wide_as_it_was_pressed() -> None:
+    """In repairs and in passes; as many widths as places, each a percent from 1 on."""
+    drawn = {**stroke((60, 120), (340, 120), size=80, hardness=100), "widths": [20, 100]}
+    cover = with_repairs({"kind": "cover", "strokes": [drawn], "colour": [0.9, 0, 0], "grain": False})
+    passes = NEUTRAL.with_values(
+        {
+            "passes": {
+                "passes": [
+                    {"name": "p", "controls": {"exposure_ev": 2}, "area": {"terms": [{"kind": "brush", "strokes": [drawn]}]}}
+                ]
+            }
+        }
+    )
+    plain = codes(NEUTRAL, (W, H), False)
+    for recipe in (cover, passes):
+        across = (np.abs(codes(recipe, (W, H), False) - plain).max(2) > 8).sum(0)
+        assert abs(across[80] - 20.6) < 3 and abs(across[200] - 48) < 3 and abs(across[320] - 75.4) < 3
+        assert Recipe.from_document(recipe.to_document()) == recipe
+    for wrong in ([20], [20, 100, 30], [0, 100], [20, 101], [20.5, 100]):
+        with pytest.raises(RecipeError, match="widths"):
+            with_repairs({"kind": "cover", "strokes": [{**drawn, "widths": wrong}], "colour": [0.9, 0, 0]})
 
 
 @pytest.mark.parametrize("size", ["fit", "full"])

@@ -207,3 +207,16 @@ def test_smoothing_takes_teeth_and_crumbs_and_leaves_a_straight_edge_where_it_is
     # weaker than before: whole teeth of one sample are gone, of the tooth's length some is left
     assert found[145:157, 145:157].max() < 0.05 and found[50:52, 103:].max() < 0.6
     assert np.array_equal(shaping.shaped(area, 0, 0, 0), area)
+
+
+def test_a_pen_makes_a_stroke_wider_along_its_way() -> None:
+    """From a quarter of the width to all of it: as far as it covers grows evenly, as a cone's outline does."""
+    path = np.array([[60.0, 100.0], [240.0, 100.0]])
+    radii = shapes.radii_of(2, 40.0, (0.25, 1.0))
+    assert radii.tolist() == [10.0, 40.0] and shapes.radii_of(3, 40.0, ()).tolist() == [40.0] * 3
+    for draw in (lambda r: shapes.stroke(WHOLE, path, r, 1.0), lambda r: shapes.building_stroke(WHOLE, path, r, 1.0, 0.999)):
+        across = (draw(radii) > 0.5).sum(0)
+        assert abs(across[90] - 2 * 15) <= 2 and abs(across[150] - 2 * 25) <= 2 and abs(across[210] - 2 * 35) <= 2
+    # one pass of a brush that builds up lays on as much where it is narrow as where it is wide
+    middle = shapes.building_stroke(WHOLE, path, radii, 0.9, 0.4)[100]
+    assert np.abs(middle[75:190] - 0.4).max() < 0.06

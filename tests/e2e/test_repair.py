@@ -229,6 +229,21 @@ def test_the_sheet_cleaned(page: Page, yard: dict[str, Version]) -> None:
     expect(page.get_by_role("button", name="Dust light")).to_have_attribute("aria-pressed", "true")
     page.keyboard.press("Escape")
     expect(tools.get_by_role("button", name="Cover")).to_have_attribute("aria-pressed", "false")
+    # a pen's stroke is as wide as it was pressed; what pressure does is asked from then on
+    count = len(repairs(version))
+    tool(page, "Removal", "3")
+    assert not page.get_by_label("What a pen's pressure does").is_visible()
+    hand = page.context.new_cdp_session(page)
+    moves = [("mousePressed", 0.25, 0.2)] + [("mouseMoved", 0.25 + 0.01 * i, 0.2 + 0.1 * i) for i in range(1, 8)]
+    for kind, x, force in [*moves, ("mouseReleased", 0.32, 0.0)]:
+        px, py = at(x, 0.6)
+        more = {"button": "left", "buttons": 1, "clickCount": 1, "pointerType": "pen", "force": force}
+        hand.send("Input.dispatchMouseEvent", {"type": kind, "x": px, "y": py, **more})
+        page.wait_for_timeout(40)
+    pressed = saved(version, lambda v: len(v.recipe["repair"]["repairs"]) == count + 1)
+    widths = pressed.recipe["repair"]["repairs"][-1]["strokes"][0]["widths"]
+    assert widths[0] <= 30 and widths[-1] >= 80 and pressed.recipe["repair"]["repairs"][-1]["strokes"][0]["flow"] == 100
+    page.get_by_label("What a pen's pressure does").select_option("both")
     # a reload while a spot's place is being looked for is asked about; who stays has the spot
     before = len(repairs(version))
     tool(page, "Spot", "2")

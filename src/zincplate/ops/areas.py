@@ -4,9 +4,9 @@ Places are in frame coordinates (long edges of the upright, unturned, uncorrecte
 whatever framing does. What is measured on the picture is measured on the frame as it came in.
 """
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, Self
 
-from pydantic import AfterValidator, Field
+from pydantic import AfterValidator, Field, model_validator
 
 from zincplate.core.areas.raster import from_text
 from zincplate.ops.base import Parameters, gauge
@@ -21,8 +21,13 @@ FoundKind = Literal["sky", "land", "person", "faces", "skin", "subject"]
 """What can be looked for."""
 
 
+Width = Annotated[int, Field(ge=1, le=100)]
+"""Percent of a stroke's size at one of its places: a pen was pressed so hard there."""
+
+
 class Stroke(Item):
-    """One movement of the brush. ``points`` are x and y in turn, in 20,000ths of the long edge."""
+    """One movement of the brush. ``points`` are x and y in turn, in 20,000ths of the long edge; without ``widths`` it is as
+    wide everywhere."""
 
     points: Annotated[tuple[Number, ...], Field(min_length=2, max_length=MOST_NUMBERS), unless_checked(2, MOST_NUMBERS)]
     size: Annotated[float, Field(gt=0.0001, le=2, allow_inf_nan=False)]
@@ -32,6 +37,13 @@ class Stroke(Item):
     build_up: bool = False
     near_edges: bool = False
     tones: Literal["all", "shadows", "midtones", "highlights"] = "all"
+    widths: Annotated[tuple[Width, ...], Field(max_length=MOST_NUMBERS // 2)] = ()
+
+    @model_validator(mode="after")
+    def _one_width_each(self) -> Self:
+        if self.widths and len(self.widths) != len(self.points) // 2:
+            raise ValueError("a stroke has as many widths as places, or none")
+        return self
 
     def planned(self) -> plan.Stroke:
         """In the engine's units."""
@@ -44,6 +56,7 @@ class Stroke(Item):
             self.build_up,
             self.near_edges,
             self.tones,
+            tuple(w / 100 for w in self.widths),
         )
 
 

@@ -136,7 +136,7 @@ class Areas:
     def _stroke(self, framed: Framed, source: Source, key: str, stroke: Stroke, window: Window, grid: shapes.Grid) -> Float32:
         long_edge = max(source.width, source.height)
         places = framed.source_of_frame(np.array(stroke.places))
-        radii = np.full(len(places), stroke.size * long_edge / 2)
+        radii = shapes.radii_of(len(places), stroke.size * long_edge / 2, stroke.widths)
         if stroke.build_up:
             cover = shapes.building_stroke(grid, places, radii, stroke.hardness, stroke.flow)
         else:

@@ -67,6 +67,8 @@ class Stroke:
     """Only what looks like the places the brush's middle went over."""
     tones: StrokeTones = "all"
     """Only dark, middle or light places of the frame as it came in."""
+    widths: tuple[float, ...] = ()
+    """Share of the size at each place; empty: all of it everywhere."""
 
 
 @dataclass(frozen=True)

@@ -36,7 +36,7 @@ def _cover(
         out = _outlined(np.asarray(outline) * long_edge_px, 0.0, rect)
     for stroke in strokes:
         places = np.asarray(stroke.places, np.float64) * long_edge_px
-        radii = np.full(len(places), stroke.size * long_edge_px / 2)
+        radii = shapes.radii_of(len(places), stroke.size * long_edge_px / 2, stroke.widths)
         if stroke.build_up:
             one = shapes.building_stroke(grid, places, radii, stroke.hardness, stroke.flow)
         else:

@@ -7,7 +7,7 @@
 import { tab } from "../state/tab";
 
 export const UNKNOWN_PIECE = 428;
-const LONG_KEYS = new Set(["points", "outline", "source_outline", "raster", "fill"]);
+const LONG_KEYS = new Set(["points", "widths", "outline", "source_outline", "raster", "fill"]);
 const LEAST = { numbers: 60, characters: 400 };
 const MOST_TEXTS = 200;
 

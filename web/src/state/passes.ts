@@ -20,6 +20,8 @@ export interface BrushSettings {
   nearEdges: boolean;
   /** Only dark, middle or light places. */
   tones: StrokeTones;
+  /** What a pen's pressure does: along the stroke to its size, as a whole to its flow. */
+  pen: "size" | "flow" | "both";
 }
 
 export type StrokeTones = TermOf<"brush">["strokes"][number]["tones"];
@@ -40,7 +42,16 @@ interface Passes {
 export const usePasses = create<Passes>((set, get) => ({
   tool: "none",
   term: null,
-  brush: { size: 6, hardness: 40, flow: 100, erase: false, buildUp: false, nearEdges: false, tones: "all" },
+  brush: {
+    size: 6,
+    hardness: 40,
+    flow: 100,
+    erase: false,
+    buildUp: false,
+    nearEdges: false,
+    tones: "all",
+    pen: "size",
+  },
   taken: {},
   open: (pass) => {
     set({ tool: "none", term: null });

@@ -25,6 +25,7 @@ const stroke = (id: string, at: [number, number], to = at) => ({
   build_up: false,
   near_edges: false,
   tones: "all" as const,
+  widths: [],
 });
 const spot = (id: string, at: [number, number] = [0.5, 0.3]) => ({
   ...newRepair("spot", id),

@@ -53,7 +53,16 @@ interface Repairs {
 export const useRepairs = create<Repairs>((set, get) => ({
   tool: "none",
   open: null,
-  brush: { size: 1.5, hardness: 70, flow: 100, erase: false, buildUp: false, nearEdges: false, tones: "all" },
+  brush: {
+    size: 1.5,
+    hardness: 70,
+    flow: 100,
+    erase: false,
+    buildUp: false,
+    nearEdges: false,
+    tones: "all",
+    pen: "size",
+  },
   anchor: null,
   aligned: true,
   mirrored: false,

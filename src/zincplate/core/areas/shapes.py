@@ -141,6 +141,11 @@ def _stamps(x0, y0, step_x, step_y, marks, hardness, share, out):
                 out[j, i] += (np.float32(1) - out[j, i]) * np.float32(c)
 
 
+def radii_of(count: int, radius_px: float, widths: tuple[float, ...]) -> Float64:
+    """(n,) the radius at each place of a stroke: ``widths`` are shares of it, none of them the whole everywhere."""
+    return radius_px * (np.asarray(widths, np.float64) if widths else np.ones(count))
+
+
 def stroke(grid: Grid, places: Float64, radii: Float64, hardness: float) -> Float32:
     """Coverage 0..1 of one stroke through ``places`` (n, 2) with a radius at each (n,)."""
     both = np.column_stack([places, radii])
@@ -165,6 +170,13 @@ def _along(places: Float64, radii: Float64) -> Float64:
     far = np.concatenate([[0.0], np.cumsum(lengths)])
     if far[-1] <= 0:
         return np.array([[places[0, 0], places[0, 1], radii[0]]])
-    step = max(2 * float(radii.mean()) / STAMPS, 1e-3)
-    at = np.linspace(0, far[-1], max(int(far[-1] / step), 1) + 1)
+    if np.ptp(radii) > 0:
+        # closer to each other where it is narrower: as many lie over every place of its middle
+        fine = np.union1d(far, np.linspace(0, far[-1], 200))
+        close = STAMPS / (2 * np.maximum(np.interp(fine, far, radii), 0.25))
+        number = np.concatenate([[0.0], np.cumsum(np.diff(fine) * (close[:-1] + close[1:]) / 2)])
+        at = np.interp(np.linspace(0, number[-1], max(int(number[-1]), 1) + 1), number, fine)
+    else:
+        step = max(2 * float(radii.mean()) / STAMPS, 1e-3)
+        at = np.linspace(0, far[-1], max(int(far[-1] / step), 1) + 1)
     return np.column_stack([np.interp(at, far, places[:, 0]), np.interp(at, far, places[:, 1]), np.interp(at, far, radii)])

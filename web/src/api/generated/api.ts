@@ -4496,7 +4496,8 @@ export interface components {
         };
         /**
          * Stroke
-         * @description One movement of the brush. ``points`` are x and y in turn, in 20,000ths of the long edge.
+         * @description One movement of the brush. ``points`` are x and y in turn, in 20,000ths of the long edge; without ``widths`` it is as
+         *     wide everywhere.
          */
         RecipeStroke: {
             /** Id */
@@ -4536,6 +4537,11 @@ export interface components {
              * @enum {string}
              */
             tones: "all" | "shadows" | "midtones" | "highlights";
+            /**
+             * Widths
+             * @default []
+             */
+            widths: number[];
         };
         /**
          * DrawnLine

@@ -1,6 +1,6 @@
 import { type PointerEvent, type ReactNode, useEffect, useMemo, useRef, useState } from "react";
 import type { Recipe } from "../../../api/generated/recipe";
-import { type Place, packed, simplified } from "../../../canvas/strokes";
+import { type Place, packed } from "../../../canvas/strokes";
 import { useBench } from "../../../state/bench";
 import { newItemId } from "../../../state/items";
 import { complain } from "../../../state/notices";
@@ -9,6 +9,7 @@ import { whenAnswered } from "../../../state/turns";
 import { ARROWS } from "../../../ui/arrows";
 import { useEscape } from "../../../ui/use_escape";
 import type { OnScreen } from "./on_screen";
+import { flowOf, pressed, usePen, widthOf } from "./pen";
 import { converted, newestOnly } from "./places";
 
 export type Stroke = TermOf<"brush">["strokes"][number];
@@ -20,7 +21,8 @@ interface Running {
   id: string;
   /** In full-size pixels of the finished picture. */
   points: Place[];
-  pressure: number[];
+  /** How hard a pen was pressed at each of them, 0 to 1; empty for a mouse or a finger. */
+  pressures: number[];
   erase: boolean;
 }
 
@@ -59,21 +61,21 @@ export function BrushLayer({ screen, brush, settings, ended, label, follow, done
   /** The stroke as the recipe holds it. */
   const strokeOf = async (r: Running, recipe: Recipe | null, now: BrushSettings): Promise<Stroke | null> => {
     if (!recipe) return null;
-    const points = simplified(r.points, TOLERANCE / at.scale);
+    const { points, widths } = pressed(r.points, r.pressures, now, (now.size / 200) * long, TOLERANCE / at.scale);
     const told = await converted(frame.id, recipe, points, "frame");
     const places = told.points.filter((p): p is Place => p !== null);
     if (!places.length) return null;
-    const pressure = r.pressure.length ? r.pressure.reduce((a, b) => a + b, 0) / r.pressure.length : 1;
     return {
       id: r.id,
       points: packed(places),
       size: now.size / 100,
       hardness: now.hardness,
-      flow: Math.max(now.flow * pressure, 1),
+      flow: flowOf(r.pressures, now),
       erase: r.erase,
       build_up: now.buildUp,
       near_edges: now.nearEdges,
       tones: now.tones,
+      widths: widths.filter((_, i) => told.points[i] !== null),
     };
   };
   // the effect follows the hand as fast as answers come
@@ -92,7 +94,8 @@ export function BrushLayer({ screen, brush, settings, ended, label, follow, done
   newest.current = { follow };
 
   const begin = (from: Place[], pen: number | null, erase: boolean) => {
-    const fresh = { id: newItemId(), points: from, pressure: pen === null ? [] : [pen], erase };
+    const fresh = { id: newItemId(), points: from, pressures: pen === null ? [] : [pen], erase };
+    if (pen !== null) usePen.getState().saw();
     held.current = fresh;
     setRunning(fresh);
     following.ask(fresh);
@@ -149,13 +152,11 @@ export function BrushLayer({ screen, brush, settings, ended, label, follow, done
     const r = held.current;
     if (!r) return;
     const coalesced = e.nativeEvent.getCoalescedEvents?.() ?? [];
-    const fresh = (coalesced.length ? coalesced : [e.nativeEvent]).map((c) =>
-      toPicture(c.clientX - box.left, c.clientY - box.top),
-    );
+    const fresh = coalesced.length ? coalesced : [e.nativeEvent];
     const next = {
       ...r,
-      points: [...r.points, ...fresh],
-      pressure: e.pointerType === "pen" ? [...r.pressure, e.pressure] : r.pressure,
+      points: [...r.points, ...fresh.map((c) => toPicture(c.clientX - box.left, c.clientY - box.top))],
+      pressures: r.pressures.length ? [...r.pressures, ...fresh.map((c) => c.pressure)] : [],
     };
     held.current = next;
     setRunning(next);
@@ -206,7 +207,7 @@ export function BrushLayer({ screen, brush, settings, ended, label, follow, done
             fill="none"
             stroke={running.erase ? "#ffffff" : "#d69616"}
             strokeOpacity={0.28}
-            strokeWidth={2 * radius}
+            strokeWidth={2 * radius * widthOf(running.pressures, brush)}
             strokeLinecap="round"
             strokeLinejoin="round"
           />

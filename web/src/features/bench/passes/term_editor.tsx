@@ -4,6 +4,7 @@ import { useBench } from "../../../state/bench";
 import { type StrokeTones, saveAs, usePasses, withTerm } from "../../../state/passes";
 import { Gauge } from "../../../ui/gauge";
 import { BRUSH } from "../drawing/brush_facts";
+import { PenChoice } from "../drawing/pen";
 
 /** Gauges and numbers of one part of an area. */
 export function TermEditor({ frame, pass, term }: { frame: Frame; pass: Pass; term: Term }) {
@@ -124,6 +125,7 @@ function BrushEditor({ pass, term }: { pass: Pass; term: Extract<Term, { kind: "
             <option value="highlights">highlights</option>
           </select>
         </label>
+        <PenChoice value={brush.pen} onChange={(pen) => setBrush({ pen })} />
         {box("nearEdges", "keep to what it touches", "Only what looks like the places its middle goes over")}
         {last && (
           <button

@@ -184,6 +184,7 @@ const spotRepair = (spot: FoundSpot): Repair => ({
       build_up: false,
       near_edges: false,
       tones: "all",
+      widths: [],
     },
   ],
 });

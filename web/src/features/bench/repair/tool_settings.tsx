@@ -3,6 +3,7 @@ import { useRepairs } from "../../../state/repairs";
 import { Hint } from "../../../ui/controls";
 import { Gauge } from "../../../ui/gauge";
 import { BRUSH, toolFacts } from "../drawing/brush_facts";
+import { PenChoice } from "../drawing/pen";
 
 const BRUSH_START = { size: 1.5, hardness: 70, flow: 100 } as const;
 const REACH = toolFacts(
@@ -82,6 +83,7 @@ export function ToolSettings({ frame }: { frame: Frame }) {
       <div className="flex flex-wrap items-center gap-x-3 px-3.5 text-xs">
         {painted &&
           check("rub out", "Takes away from the open repair (E)", brush.erase, (erase) => setBrush({ erase }))}
+        {painted && <PenChoice value={brush.pen} onChange={(pen) => setBrush({ pen })} />}
         {takes &&
           check(
             "go on",
