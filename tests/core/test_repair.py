@@ -385,3 +385,13 @@ def test_a_hurried_fill_goes_on_as_well_and_takes_only_what_it_may(side: int) ->
     assert np.abs(result - hurried(spoiled, hole, x < 700, 0)).max() == 0
     with pytest.raises(ValueError, match="nothing around"):
         hurried(spoiled, hole, np.zeros_like(hole), 0)
+
+
+def test_two_spots_side_by_side_are_two() -> None:
+    """Of one that is found at several sizes one is told; another close by stays another."""
+    rng, (y, x) = np.random.default_rng(14), np.mgrid[:200, :260]
+    for places in ((120,), (120, 129), (120, 131)):
+        roots = (0.6 + 0.004 * rng.normal(size=(200, 260))).astype(np.float32)
+        for cx in places:
+            roots[np.hypot(x - cx, y - 90) < 3.2] -= 0.08
+        assert sorted(round(s.x - 0.5) for s in spots(roots)) == list(places)
