@@ -142,7 +142,7 @@ class Areas:
         else:
             cover = shapes.stroke(grid, places, radii, stroke.hardness) * np.float32(stroke.flow)
         if stroke.near_edges and cover.any():
-            like = replace(stroke, size=0.1, hardness=0.0, flow=1.0, erase=False, build_up=False)
+            like = replace(stroke, size=0.1, hardness=0.0, flow=1.0, erase=False, build_up=False, widths=())
             a, b = self._small.get((key, "like", like), lambda: self._like(source, key, places), _bytes)
             cover = cover * self._carried(source, key, a, b, window)
         if stroke.tones != "all" and cover.any():
