@@ -66,7 +66,7 @@ export function PenChoice({ value, onChange }: Props) {
   if (!seen) return null;
   return (
     <label className="flex h-6 items-center gap-1" title="What pressing a pen harder does to the stroke">
-      a pen presses
+      a pen sets
       <select
         value={value}
         aria-label="What a pen's pressure does"
