@@ -267,6 +267,20 @@ def test_the_sheet_cleaned(page: Page, yard: dict[str, Version]) -> None:
     page.reload()
     drawn(page)
     assert asked == ["beforeunload"]
+    # dust that is looked for on each frame goes to another subject, too; at the same places it does not by itself
+    page.get_by_role("button", name="Carry", exact=True).click()
+    sheet = page.get_by_role("dialog", name="Carry")
+    for box in sheet.get_by_role("checkbox").all():
+        if box.is_checked():
+            box.uncheck()
+    sheet.get_by_role("checkbox", name=re.compile("epair")).check()
+    sheet.get_by_role("radio", name=re.compile("^all ")).click()
+    expect(sheet.get_by_role("status")).to_have_text("1 of 1 do not fit.", timeout=20_000)
+    expect(sheet.get_by_role("button", name=re.compile("^Carry to"))).to_be_disabled()
+    sheet.get_by_role("radio", name="where dust is seen").click()
+    expect(sheet.get_by_role("status")).to_have_text("Every frame is looked at for its own dust, whatever its light and subject.")
+    expect(sheet.get_by_role("button", name="Carry to 1 frame")).to_be_enabled()
+    accessible(page)
 
 
 def test_the_front_straightened_and_its_corners_filled(page: Page, context: Context, tmp_path: Path) -> None:
