@@ -6,6 +6,7 @@ import pytest
 from zincplate.plan.passes import Stroke
 from zincplate.plan.repairs import RepairPlan
 from zincplate.sources.rect import Rect
+from zincplate.sources.repair_cover import cover_of
 from zincplate.sources.taken_from import matrix_of, source_of, taken_from
 
 W, H = 400, 260
@@ -64,3 +65,28 @@ def test_beside_the_picture_nothing_is_taken() -> None:
     inside = (x >= 0.5) & (x <= W - 0.5) & (y >= 0.5) & (y <= H - 0.5)
     assert 0.3 < inside.mean() < 0.95 and (there == inside).mean() > 0.999
     assert np.abs(planes - light(x, y))[:, there].max() < 0.02
+
+
+@pytest.mark.parametrize("soften_px", [0.0, 20.0])
+def test_a_patch_covers_what_its_outline_encloses(soften_px: float) -> None:
+    """Area and middle by the outline's own corners (the shoelace formula), read from whatever rectangle; softened, the border
+    runs out inwards by a smooth step of the distance to it."""
+    corners = np.array([[0.2, 0.1], [0.7, 0.15], [0.6, 0.5], [0.25, 0.45]])
+    repair = RepairPlan("patch", outline=tuple(map(tuple, corners)), soften_px=soften_px)
+    x, y = (corners * 400).T
+    cross = x * np.roll(y, -1) - y * np.roll(x, -1)
+    area = cross.sum() / 2
+    middle = ((x + np.roll(x, -1)) @ cross / (6 * area), (y + np.roll(y, -1)) @ cross / (6 * area))
+    for rect in (Rect(0, 0, 400, 300), Rect(40, 20, 330, 240)):
+        cover = cover_of(repair, rect, 400)
+        rows, columns = np.nonzero(cover > 0.5) if not soften_px else np.nonzero(cover > 0)
+        assert abs(len(rows) / area - 1) < 0.02
+        assert abs(columns.mean() + 0.5 + rect.x - middle[0]) < 0.5 and abs(rows.mean() + 0.5 + rect.y - middle[1]) < 0.5
+        if soften_px:
+            # straight down from the upper edge, whose slope is a tenth
+            column = cover[:, 160 - rect.x]
+            edge = 0.1 * 400 + 0.1 * (160.5 - 80) - rect.y
+            for down in (4, 10, 16):
+                t = (down + 0.5) / np.hypot(1, 0.1) / soften_px
+                assert abs(column[int(edge) + down] - t * t * (3 - 2 * t)) < 0.06
+            assert cover.max() == 1.0
