@@ -5,6 +5,7 @@ what they add at full size.
 """
 
 import math
+from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,7 +20,9 @@ from zincplate.sources.rect import Rect
 Float32 = NDArray[np.float32]
 
 
-def laid_over(source: Source, plain: Float32, window: Window, hot_pixels: bool, shift: ColourShift | None) -> Float32 | None:
+def laid_over(
+    source: Source, plain: Callable[[], Float32], window: Window, hot_pixels: bool, shift: ColourShift | None
+) -> Float32 | None:
     """``plain`` planes of a window with the source's repairs in them; None for windows that have to be read anew: of frames
     that the recipe turns, and of sizes between the whole and a half."""
     mended = source.mended
@@ -30,13 +33,13 @@ def laid_over(source: Source, plain: Float32, window: Window, hot_pixels: bool, 
     step_x, step_y = span_x / window.full_width, span_y / window.full_height
     if step_x == 1 and step_y == 1:
         rect = Rect(int(window.left + window.x), int(window.top + window.y), window.width, window.height)
-        planes = np.array(plain, np.float32, order="C")
+        planes = np.array(plain(), np.float32, order="C")
         mended.over(planes, rect, hot_pixels, shift)
         return planes
     level = level_of(source, window)
     if level < 2:
         return None
-    planes = np.array(plain, np.float32, order="C")
+    planes = np.array(plain(), np.float32, order="C")
     origin = source.plate_origin(level)
     for (first_column, first_row), cells in as_seen(mended, level, hot_pixels).all_cells(level, origin, hot_pixels):
         _add(planes, window, step_x, step_y, cells, origin[0] + first_column * level, origin[1] + first_row * level, level)

@@ -234,10 +234,10 @@ class Stages:
         rebuilding, level = plan.recovery == "rebuild" and source.raw, level_of(source, window)
         if rebuilding and not mended.moving and _mends_blown(source, level, plan.hot_pixels):
             return None
-        plain, plainly = source.plain, plain_key(key)
 
         def make() -> Float32 | None:
-            return laid_over(source, self.plate(plain, plainly, plan, window, True, shift), window, plan.hot_pixels, shift)
+            kept = lambda: self.plate(source.plain, plain_key(key), plan, window, True, shift)  # noqa: E731
+            return laid_over(source, kept, window, plan.hot_pixels, shift)
 
         stage = (key, "over plain", window, plan, shift and shift.key)
         over = self._cache.get(stage, make, lambda a: a.nbytes if a is not None else 64)
@@ -250,7 +250,8 @@ class Stages:
         """What is read of a window, the repairs laid over it; None where there are none, or that is not the same."""
         if source.mended is None or not _within_picture(window):
             return None
-        return laid_over(source, self._read(source.plain, plain_key(key), window, hot_pixels, shift), window, hot_pixels, shift)
+        plain = lambda: self._read(source.plain, plain_key(key), window, hot_pixels, shift)  # noqa: E731
+        return laid_over(source, plain, window, hot_pixels, shift)
 
     def _blown(self, source: Source, key: str, hot_pixels: bool, width_px: int) -> Surroundings:
         """What stands around blown areas, for windows at a size of the whole."""

@@ -4,6 +4,7 @@ What was worked out at full size already is taken from there, so only what moves
 """
 
 from dataclasses import replace
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -38,7 +39,7 @@ class MendedSmaller(Mended):
         self._full, self._step = full, plate.step
         self._origin = plate.origin_x, plate.origin_y
         long_edge = full.long_edge_px
-        plans = tuple(_on_plate(r, plate, long_edge) for r in full.repairs)
+        plans = tuple(_on_plate(r, plate.step, *self._origin, long_edge) for r in full.repairs)
         reduced = _Reduced(plate, full.root_shift)
         super().__init__(reduced, f"{full.key}\0by {plate.step}", plans, full.cache, full.quick, True, full.mirrored)
         self.long_edge_px = long_edge / plate.step
@@ -84,11 +85,12 @@ def as_seen(mended: Mended, step: int, hot_pixels: bool) -> Mended:
     return MendedSmaller(mended, mended.reduced(step, hot_pixels))
 
 
-def _on_plate(repair: RepairPlan, plate: Plate, long_edge_px: float) -> RepairPlan:
+@lru_cache(maxsize=256)
+def _on_plate(repair: RepairPlan, step: int, origin_x: int, origin_y: int, long_edge_px: float) -> RepairPlan:
     """The same repair where places are counted from a plate's first sample on."""
     # grain is what averages lose
-    out = replace(repair, soften_px=repair.soften_px / plate.step, grain=False)
-    dx, dy = -plate.origin_x / long_edge_px, -plate.origin_y / long_edge_px
+    out = replace(repair, soften_px=repair.soften_px / step, grain=False)
+    dx, dy = -origin_x / long_edge_px, -origin_y / long_edge_px
     if not dx and not dy:
         return out
     strokes = tuple(replace(s, places=tuple((x + dx, y + dy) for x, y in s.places)) for s in repair.strokes)
