@@ -174,7 +174,8 @@ def compared(before: Float32, after: Float32) -> tuple[Float32, Bool, Float32]:
     """How far ``after`` is from ``before`` (3, h, w), where that is anything (h, w), and the highest value of each plane that
     either has there (3,)."""
     difference, changed = np.empty(before.shape, np.float32), np.empty(before.shape[1:], np.bool_)
-    highest = np.full((before.shape[1], 3), -np.inf, np.float32)
+    # kernels take it that nothing is infinite
+    highest = np.full((before.shape[1], 3), -3e38, np.float32)
     _compared(before, after, difference, changed, highest)
     return difference, changed, np.asarray(highest.max(0), np.float32)
 

@@ -224,7 +224,7 @@ def _rows_told(u, inside, told):
     for job in prange(channels * h):
         c, y = job // h, job % h
         line, mask = u[c, y], inside[y]
-        low, high, total, count = np.float32(np.inf), np.float32(-np.inf), 0.0, 0
+        low, high, total, count = np.float32(3e38), np.float32(-3e38), 0.0, 0
         for x in range(w):
             if not mask[x]:
                 low, high = min(low, line[x]), max(high, line[x])

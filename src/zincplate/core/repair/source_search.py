@@ -20,6 +20,7 @@ Bool = NDArray[np.bool_]
 
 COMPARED_PX = 36
 """A larger spot is compared on a smaller picture."""
+NEVER = 1e30
 MEETS_PX = 7
 """Within this square about its pixels a spot has to meet what it is taken from."""
 LIGHT_COUNTS = 0.12
@@ -128,12 +129,12 @@ def _scored(roots: Float32, spot: Bool, free: Bool, most: int) -> list[tuple[int
 
 @njit(**KERNEL)
 def _costs_about(roots, blocked, ys, xs, runs, dy, dx, step, out):
-    """(9,) how badly the ring about a spot meets what a translation leads it to, for a way and those ``step`` beside it; infinite
+    """(9,) how badly the ring about a spot meets what a translation leads it to, for a way and those ``step`` beside it; NEVER
     where the spot cannot be taken from there."""
     _, h, w = roots.shape
     for n in prange(9):
         oy, ox = dy + step * (n // 3 - 1), dx + step * (n % 3 - 1)
-        out[n] = np.inf
+        out[n] = NEVER
         good = True
         for k in range(len(runs)):
             y, first, end = runs[k, 0] + oy, runs[k, 1] + ox, runs[k, 2] + ox
@@ -169,7 +170,7 @@ def _refined(where: tuple[Any, ...], dy: int, dx: int, factor: int) -> tuple[int
     costs = np.empty(9)
     while True:
         _costs_about(*where, dy, dx, step, costs)
-        best = int(costs.argmin()) if np.isfinite(costs).any() else 4
+        best = int(costs.argmin()) if costs.min() < NEVER else 4
         if best == 4 or costs[best] >= costs[4]:
             if step == 1:
                 return dy, dx
