@@ -1,5 +1,5 @@
 import { expect, it, vi } from "vitest";
-import { afterTurns, dropRested, inTurn, runRested, whenAnswered, whenRested } from "./turns";
+import { afterTurns, askBeforeLeaving, dropRested, inTurn, runRested, whenAnswered, whenRested } from "./turns";
 
 it("what waits for the hand to rest runs once, with the newest", async () => {
   vi.useFakeTimers();
@@ -72,4 +72,26 @@ it("a question is asked at once, its answer used in its turn, and what is presse
   expect(order).toEqual(["slow", "answer", "undo"]);
   afterTurns(() => order.push("at once"));
   expect(order.at(-1)).toBe("at once");
+});
+
+it("leaving the page does what the hand has rested on, and asks while an answer is being worked out", async () => {
+  const heard: ((e: BeforeUnloadEvent) => void)[] = [];
+  askBeforeLeaving({ addEventListener: (_: string, f: never) => void heard.push(f) } as unknown as Window);
+  const leave = () => {
+    const e = { preventDefault: vi.fn() };
+    heard[0]?.(e as unknown as BeforeUnloadEvent);
+    return e.preventDefault.mock.calls.length;
+  };
+  expect(leave()).toBe(0);
+  const size = vi.fn();
+  whenRested("size", size);
+  expect(leave()).toBe(0);
+  expect(size).toHaveBeenCalledOnce();
+  let answer = (): void => {};
+  const slow = inTurn(() => new Promise<void>((done) => (answer = done)));
+  await Promise.resolve();
+  expect(leave()).toBe(1);
+  answer();
+  await slow;
+  expect(leave()).toBe(0);
 });

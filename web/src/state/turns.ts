@@ -48,11 +48,12 @@ export function whenAnswered<T>(answer: Promise<T>, use: (answer: T) => unknown)
   });
 }
 
-/** Asks before the page goes while something that a hand did is still being worked out: it is not among what waits to be saved
- * yet, so nothing else would bring it back. */
+/** What the hand has just rested on is done before the page goes; and while something that it did is still being worked out that is
+ * asked about: it is not among what waits to be saved yet, so nothing else would bring it back. */
 export function askBeforeLeaving(page: Pick<Window, "addEventListener">): void {
   page.addEventListener("beforeunload", (e: BeforeUnloadEvent) => {
-    if (running || resting) e.preventDefault();
+    runRested();
+    if (running) e.preventDefault();
   });
 }
 
