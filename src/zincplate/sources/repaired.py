@@ -25,7 +25,6 @@ from zincplate.core.repair.healing import (
     grain_of,
     laid,
     light_of,
-    mixed,
     root_differences,
     to_roots,
 )
@@ -291,14 +290,13 @@ class Mended:
     def _covered(
         self, repair: RepairPlan, rect: Rect, before: Float32, cover: Float32, read: Callable[[Rect], Float32]
     ) -> Float32:
-        result = np.empty_like(before)
+        result, shift = np.empty_like(before), self._source.root_shift
         result[:] = np.asarray(repair.colour, np.float32)[:, None, None]
         if repair.grain:
-            shift = self._source.root_shift
             light, there = source_of(repair, rect, self.whole, self.long_edge_px, read)
             grain = grain_of(to_roots(light, shift))
             result = from_roots(to_roots(result, shift) + np.where(there, grain, 0), shift)
-        return _where_covered(before, mixed(before, result, cover * np.float32(repair.strength)), cover)
+        return laid(before, result, cover, repair.strength, None, shift)
 
     # ----- removals
 
@@ -392,9 +390,4 @@ class Mended:
         inside = removed[rect.of(region)]
         light = from_roots(result, shift)[(slice(None), *rect.of(region))]
         # what brightens by less than the hole itself is left as it was
-        weight = inside.astype(np.float32) * np.float32(repair.strength)
-        return _where_covered(before, mixed(before, light, weight), weight)
-
-
-def _where_covered(before: Float32, after: Float32, cover: Float32) -> Float32:
-    return np.where(cover > 0, after, before)
+        return laid(before, light, inside.astype(np.float32), repair.strength, None, shift)

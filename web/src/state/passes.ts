@@ -24,6 +24,18 @@ export interface BrushSettings {
   pen: "size" | "flow" | "both";
 }
 
+/** A brush as it is taken up first. */
+export const plainBrush = (size: number, hardness: number): BrushSettings => ({
+  size,
+  hardness,
+  flow: 100,
+  erase: false,
+  buildUp: false,
+  nearEdges: false,
+  tones: "all",
+  pen: "size",
+});
+
 export type StrokeTones = TermOf<"brush">["strokes"][number]["tones"];
 
 interface Passes {
@@ -42,16 +54,7 @@ interface Passes {
 export const usePasses = create<Passes>((set, get) => ({
   tool: "none",
   term: null,
-  brush: {
-    size: 6,
-    hardness: 40,
-    flow: 100,
-    erase: false,
-    buildUp: false,
-    nearEdges: false,
-    tones: "all",
-    pen: "size",
-  },
+  brush: plainBrush(6, 40),
   taken: {},
   open: (pass) => {
     set({ tool: "none", term: null });

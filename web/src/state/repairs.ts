@@ -2,7 +2,7 @@ import { create } from "zustand";
 import type { Recipe, Repair } from "../api/generated/recipe";
 import { type Place, packed, unpacked } from "../canvas/strokes";
 import { useBench } from "./bench";
-import type { BrushSettings } from "./passes";
+import { type BrushSettings, plainBrush } from "./passes";
 
 export type RepairKind = Repair["kind"];
 export type RepairTool = "none" | RepairKind;
@@ -53,16 +53,7 @@ interface Repairs {
 export const useRepairs = create<Repairs>((set, get) => ({
   tool: "none",
   open: null,
-  brush: {
-    size: 1.5,
-    hardness: 70,
-    flow: 100,
-    erase: false,
-    buildUp: false,
-    nearEdges: false,
-    tones: "all",
-    pen: "size",
-  },
+  brush: plainBrush(1.5, 70),
   anchor: null,
   aligned: true,
   mirrored: false,

@@ -211,8 +211,3 @@ def laid(target: Float32, source: Float32, cover: Float32, strength: float, ligh
 def grain_of(roots: Float32, radius_px: float = 2.5) -> Float32:
     """What of roots of light is finer than forms."""
     return np.stack([p - cv2.GaussianBlur(p, (0, 0), radius_px, borderType=cv2.BORDER_REFLECT) for p in roots])
-
-
-def mixed(target: Float32, result: Float32, cover: Float32) -> Float32:
-    """``result`` over ``target`` by a cover (h, w) 0..1, in linear light."""
-    return np.asarray(target + cover * (result - target), np.float32)

@@ -1,7 +1,5 @@
 """A hole filled in a hurry: a large one at a smaller size, with the grain of what is copied at full size."""
 
-from collections.abc import Callable
-
 import cv2
 import numpy as np
 from numba import njit, prange
@@ -37,9 +35,7 @@ def _copied(roots, hole, usable, labels, offsets, top, left, factor, rough, deta
                     out[c, y, x] += roots[c, ty, tx] - detail[c, y, x]
 
 
-def hurried(
-    roots: Float32, hole: Bool, usable: Bool, seed: int, void: Bool | None = None, breathe: Callable[[], None] = lambda: None
-) -> Float32:
+def hurried(roots: Float32, hole: Bool, usable: Bool, seed: int, void: Bool | None = None) -> Float32:
     """``roots`` (3, h, w) with the hole (h, w) filled from what is ``usable``. Raises ``ValueError`` with a sentence when there
     is nothing to take."""
     h, w = hole.shape
@@ -50,7 +46,7 @@ def hurried(
         if not half[2].any():  # a rim so thin that nothing of it would be left
             break
         (small, holes, takes, voids), factor = half, 2 * factor
-    fill = found(small, holes, takes, seed, True, breathe, voids)
+    fill = found(small, holes, takes, seed, True, void=voids)
     filled = blended(small, holes, fill, CLOSE_WHILE_MOVING, voids if voids.any() else None)
     if factor == 1:
         return filled
