@@ -216,7 +216,7 @@ export function CarrySheet({ shoot, frames, source, version, onClose }: Props) {
                 Correct those that differ
               </Button>
             )}
-            {!done && fit.rows && (
+            {!done && fit.rows && !dustOnly && (
               <Button
                 onClick={() =>
                   setWays(new Map(reached.filter((f) => row(f)?.measured).map((f) => [f.id, "own"] as [number, Way])))
