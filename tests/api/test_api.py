@@ -76,6 +76,22 @@ def test_view_is_picture_histogram_and_clipping_in_one_answer(stack: Stack, fram
     assert header["as_shot"] == {"temperature_kelvin": pytest.approx(6504, abs=40), "tint": pytest.approx(0, abs=1)}
 
 
+def test_a_view_that_was_called_off_and_arrives_late_does_not_stop_the_one_in_its_place(
+    stack: Stack, frame: dict[str, Any]
+) -> None:
+    def asked(number: int, width: int) -> int:
+        window = {
+            "recipe": None,
+            "scaled_width": width,
+            "scaled_height": 2 * width // 3,
+            "line": "page:adjusted",
+            "number": number,
+        }
+        return int(call(stack, "POST", f"/api/frames/{frame['id']}/view", window)[0])
+
+    assert [asked(*view) for view in ((12, 150), (11, 153), (12, 156), (13, 159), (12, 162))] == [200, 204, 200, 200, 204]
+
+
 def test_a_stale_change_gets_the_current_state_and_one_sent_twice_is_made_once(stack: Stack, frame: dict[str, Any]) -> None:
     path = f"/api/versions/{frame['version']}"
     exposure = {"id": "one", "revision": 0, "do": "set", "values": {"tone": {"exposure_ev": 0.5}}}

@@ -123,6 +123,20 @@ def test_a_lock_goes_to_the_most_urgent_and_skips_what_is_not_wanted() -> None:
     assert order == ["not skipped", "seen", "rest"]
 
 
+def test_a_request_that_arrives_late_takes_nothing_from_the_newer_one() -> None:
+    lines = Lines()
+    newer = lines.turn("a", Urgency.SEEN, 8)
+    late = lines.turn("a", Urgency.SEEN, 7)
+    assert newer.wanted() and not late.wanted()
+    again = lines.turn("a", Urgency.SEEN, 8)  # the same one, sent anew with all its parts
+    assert newer.wanted() and again.wanted()
+    newest = lines.turn("a", Urgency.SEEN, 9)
+    assert newest.wanted() and not newer.wanted() and not again.wanted() and not late.wanted()
+    assert lines.turn("b", Urgency.SEEN, 1).wanted()
+    by_arrival = lines.turn("a", Urgency.SEEN)
+    assert by_arrival.wanted() and not newest.wanted()
+
+
 def test_lines_forget_the_oldest_and_never_call_a_forgotten_one_unwanted() -> None:
     lines = Lines(kept=2)
     first = lines.turn("a", Urgency.SEEN)

@@ -43,7 +43,7 @@ def post_change(path: m.Id, body: Change) -> Any:
 @api.post("/frames/<int:id>/view")
 def view(path: m.Id, body: m.ViewIn) -> Any:
     """A rendered window: header, JPEG and clipping map in one binary answer."""
-    turn = context().lines.turn(body.line, Urgency[body.urgency.upper()])
+    turn = context().lines.turn(body.line, Urgency[body.urgency.upper()], body.number)
     answer = views.render(context(), path.id, body.recipe, body.request(), turn)
     return Response(answer, mimetype="application/octet-stream")
 

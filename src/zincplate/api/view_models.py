@@ -21,6 +21,8 @@ class ViewIn(_Request):
     urgency: Literal["hand", "seen", "rest"] = "seen"
     line: str = Field(default="", max_length=60)
     """The place on the page that the answer is for: a newer request of the same place makes this one unwanted (204)."""
+    number: int = Field(default=0, ge=0)
+    """Which request of its place this is, counted by the page: they may arrive in another order. 0: as they arrive."""
 
     def request(self) -> ViewRequest:
         """As the renderer has it."""

@@ -49,21 +49,24 @@ class Lines:
 
     def __init__(self, kept: int = 512) -> None:
         self._newest: dict[str, int] = {}
-        self._count = itertools.count(1)
         self._kept = kept
         self._lock = threading.Lock()
 
-    def turn(self, line: str, urgency: Urgency) -> Turn:
-        """The turn of a new request; the older ones of its line are unwanted from now on. An empty line is nobody's."""
+    def turn(self, line: str, urgency: Urgency, number: int = 0) -> Turn:
+        """The turn of a new request; the older ones of its line are unwanted from now on. An empty line is nobody's.
+
+        ``number`` is the request's place in its line as the asker counts: one that was called off may arrive after the one that
+        took its place, on another connection. Without it (0) they are as old as they arrive.
+        """
         if not line:
             return Turn(urgency)
         with self._lock:
-            number = next(self._count)
-            self._newest.pop(line, None)
-            self._newest[line] = number
+            newest = self._newest.pop(line, 0)
+            own = number or newest + 1
+            self._newest[line] = max(newest, own)
             while len(self._newest) > self._kept:
                 self._newest.pop(next(iter(self._newest)))
-        return Turn(urgency, lambda: self._newest.get(line, number) == number)
+        return Turn(urgency, lambda: self._newest.get(line, own) <= own)
 
 
 class TurnLock:

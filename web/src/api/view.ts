@@ -55,6 +55,9 @@ export function closeView(view: View | null): void {
   view?.clipping?.close();
 }
 
+/** Requests of this page, counted as they are asked: on their ways to the server one may overtake another. */
+let asked = 0;
+
 /** Renders a window of a frame; recipe null shows it as it came in. `received` is called when only decoding is left. */
 export async function fetchView(
   frame: number,
@@ -64,14 +67,15 @@ export async function fetchView(
   signal?: AbortSignal,
   received?: () => void,
 ): Promise<View> {
-  const { place, ...asked } = options;
+  const { place, ...others } = options;
   const { scaledWidth, scaledHeight, x, y, width, height } = window;
   const part: Window = { scaled_width: scaledWidth, scaled_height: scaledHeight, x, y, width, height };
   const body: Partial<Omit<Asked, "plane">> & Pick<ViewOptions, "plane"> & Window = {
     recipe,
     ...part,
-    ...asked,
+    ...others,
     line: place ? `${tab}:${place}` : "",
+    number: ++asked,
   };
   const ask = (text: string) =>
     fetch(`/api/frames/${frame}/view`, {

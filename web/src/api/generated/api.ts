@@ -2335,6 +2335,11 @@ export interface components {
              * @default
              */
             line: string;
+            /**
+             * Number
+             * @default 0
+             */
+            number: number;
         };
         /** PixelOut */
         PixelOut: {
