@@ -7,7 +7,9 @@ import cv2
 import numpy as np
 import pytest
 
-from tests.contract.test_passes import HEIGHT, LEFT, NEUTRAL, WIDTH, lab_of, large, renderer, scene, shown, view, with_passes
+from tests.contract.test_operations import rendered
+from tests.contract.test_passes import HEIGHT, LEFT, NEUTRAL, WIDTH, key, lab_of, large, renderer, scene, shown, view, with_passes
+from zincplate.core.colour.colour_spaces import SRGB
 from zincplate.ops.base import ui_of
 from zincplate.ops.passes.passes import Controls
 from zincplate.recipe.document import Recipe
@@ -61,6 +63,7 @@ DIRECTIONS: dict[str, tuple[float, float, Any, dict[str, Any]]] = {
     "sharper": (-90, 90, lambda p: 50 * fine(p[60:180]), {}),
     "even_light": (-80, 80, lambda p: -forms(p[60:180]), {}),
     "shine": (0, 100, lambda p: -float(np.quantile(p[60:180], 0.98)), {"forms_percent": 4}),
+    "shine_tone": ((0.4,) * 3, (0.03,) * 3, lambda p: -float(np.quantile(p[60:180], 0.9)), {"shine": 100}),
     "forms_percent": (0.6, 8, lambda p: -forms(p[60:180], 4, 14), {"even_light": 100}),
     "glow": (0, 100, lambda p: float(p[185:212].mean()), {}),
     "glow_percent": (1, 12, lambda p: float(p[20:80].mean()), {"glow": 100}),
@@ -105,6 +108,7 @@ FORMS = [
     {"even_light": 80, "even_colour": 60, "forms_percent": 3},
     {"even_light": -80, "forms_percent": 12},
     {"shine": 100, "forms_percent": 1},
+    {"shine": 80, "shine_tone": (0.05, 0.04, 0.03)},
     {"glow": 100, "exposure_ev": 1},
     {"noise": 100},
     {"sharper": 100},
@@ -121,7 +125,7 @@ def test_what_looks_at_forms_is_the_same_in_a_window_as_in_the_whole(controls: d
     assert apart.max() <= 1 and (apart > 0).mean() < 0.01
 
 
-@pytest.mark.parametrize("controls", FORMS[:5], ids=str)
+@pytest.mark.parametrize("controls", FORMS[:6], ids=str)
 def test_what_looks_at_forms_agrees_at_half_the_size(controls: dict[str, float]) -> None:
     recipe = with_passes({"controls": controls})
     whole = renderer().deliver(large(), recipe, space="srgb", bits=16) / 65535
@@ -161,6 +165,34 @@ def test_passes_of_one_size_add_and_of_two_sizes_follow_each_other() -> None:
     assert np.abs(once - twice).max() < 2e-4
     others = shown(with_passes({"controls": {"even_light": 60}}, {"controls": {"even_light": -60, "forms_percent": 15}}))
     assert np.abs(others - once).mean() > 0.002
+
+
+def test_shine_goes_to_a_picked_tone_however_large_it_is_and_what_is_darker_stays() -> None:
+    """Under another exposure and balance as well: the tone is one of the frame's own."""
+    levels = np.repeat(np.array([0.02, 0.1, 0.5, 0.9]), 75)
+    linear = np.repeat(levels[None, :], 200, 0)[..., None] * (1.0, 0.9, 0.8)
+    flat = rendered(np.rint(SRGB.transfer.encode(linear) * 65535).astype(np.uint16))
+    place = {"x": 112, "y": 100}
+    for recipe in (
+        NEUTRAL,
+        NEUTRAL.with_values({"tone": {"exposure_ev": -1}, "balance": {"temperature_kelvin": 5200.0, "tint": 10.0}}),
+    ):
+        picked = renderer().plate_at(flat, key(flat), recipe, place["x"], place["y"], 4)
+        one = {"controls": {"shine": 100, "shine_tone": tuple(round(v, 6) for v in picked), "forms_percent": 0.4}}
+        before, after = (SRGB.transfer.decode(shown(r, flat))[100, 37::75] for r in (recipe, with_passes(one, recipe=recipe)))
+        assert np.abs(after[:2] - before[:2]).max() < 2e-4
+        gone = np.log2(after[2:] / before[1])
+        assert (gone >= 0).all() and (gone < 0.3).all(), gone
+        assert np.ptp(gone, axis=1).max() < 0.02  # the picked colour, not that of the lamp
+
+
+def test_nothing_brighter_than_a_picked_tone_becomes_darker_than_what_was_less_bright() -> None:
+    ramp = np.repeat(np.geomspace(0.02, 0.95, 600)[None, :], 120, 0)[..., None] * (1.0, 1.0, 1.0)
+    source = rendered(np.rint(SRGB.transfer.encode(ramp) * 65535).astype(np.uint16))
+    after = shown(with_passes({"controls": {"shine": 100, "shine_tone": (0.1, 0.1, 0.1)}}), source)[60, 2:-2].mean(-1)
+    assert np.diff(after).min() > -2e-4
+    half = int(np.searchsorted(ramp[60, 2:-2, 0], 0.1))
+    assert SRGB.transfer.decode(after)[half + 40 :].max() < 0.1 * 2**0.35
 
 
 def test_each_pass_looks_at_its_own_size() -> None:

@@ -51,6 +51,23 @@ def test_skin_is_found_and_evened_and_the_delivery_is_what_was_seen(page: Page, 
     even.fill("70")
     page.keyboard.press("Enter")
     take(page, "Cover shine", "50")
+    # to a tone picked by press, to what lies around it again, and to one picked with the keyboard
+    tone = lambda v: v.recipe["passes"]["passes"][0]["controls"].get("shine_tone")  # noqa: E731
+    pick = page.get_by_role("button", name="Pick the tone for shine from the picture")
+    pick.click()
+    box = page.get_by_role("main", name="Picture").bounding_box()
+    assert box is not None
+    page.mouse.click(box["x"] + 0.5 * box["width"], box["y"] + 0.4 * box["height"])
+    pressed = tone(saved(version, lambda v: tone(v) is not None))
+    expect(page.get_by_role("listitem", name="Pass Skin")).to_contain_text("cover shine 50, to a picked tone")
+    page.get_by_role("button", name="Take the tone for shine from around it").click()
+    saved(version, lambda v: tone(v) is None)
+    pick.click()
+    page.get_by_role("button", name="Pick a place of the picture").focus()
+    for key in ("Shift+ArrowDown", "Shift+ArrowDown", "Enter"):
+        page.keyboard.press(key)
+    assert tone(saved(version, lambda v: tone(v) is not None)) != pressed
+    expect(pick).to_have_attribute("aria-pressed", "false")
     for shown in ("outline", "film", "film"):
         page.get_by_role("button", name=shown, exact=True).click()
         drawn(page)

@@ -56,6 +56,10 @@ VAULT = NEUTRAL.with_values(with_passes(one("vault", RING, BRUSH)))
         ([one("vault", RING, BRUSH, name="hall")], "Pass vault named hall"),
         ([one("vault", RING, BRUSH, group="inside")], "Pass vault put into inside"),
         ([one("vault", RING, BRUSH, controls={"exposure_ev": 1.25})], "Pass vault, exposure +0.50 EV \u2192 +1.25 EV"),
+        (
+            [one("vault", RING, BRUSH, controls={"exposure_ev": 0.5, "shine_tone": [0.1, 0.1, 0.1]})],
+            "Pass vault, tone for shine picked",
+        ),
         ([one("vault", RING)], "Pass vault, brush struck out"),
         ([one("vault", RING, BRUSH, {**SKY, "join": "without"})], "Pass vault, without sky"),
         ([one("vault", {**RING, "x": 0.4}, BRUSH)], "Pass vault, ring changed"),
@@ -150,6 +154,10 @@ def test_looks_and_small_pictures_of_areas(context: Context, six: list[Version],
     # a colour is that of the frame as it came in: no control moves it, framing moves the place
     other = neutral.with_values({"tone": {"exposure_ev": 2}, "framing": {"mirror": True}}).to_document()
     assert areas.look(context, frame.id, other, 359, 240)["lightness"] == pytest.approx(seen["lightness"], abs=2e-3)
+    # what passes receive follows what comes before them, and no pass
+    lowered = neutral.with_values({"tone": {"highlights": -80}, **with_passes(one("light", controls={"exposure_ev": 2}))})
+    plates = [np.array(areas.look(context, frame.id, r.to_document(), 360, 240)["plate"]) for r in (neutral, lowered)]
+    assert (plates[1] > 0.3 * plates[0]).all() and (plates[1] < 0.97 * plates[0]).all()
     assert seen["depth"] is None, "a camera's file has no depth map"
     recipe = neutral.with_values(with_passes(one("all"), one("ring", RING), one("off", RING, on=False, strength=50)))
     told = areas.tiny(context, frame.id, recipe.to_document())

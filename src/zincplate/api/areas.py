@@ -69,8 +69,8 @@ class LookIn(In):
 
 
 class LookOut(BaseModel):
-    """A place in frame coordinates, the Oklab colour of the frame as it came in there, and its depth (0 nearest to 1 farthest;
-    null without a depth map)."""
+    """A place in frame coordinates, the Oklab colour of the frame as it came in there, its depth (0 nearest to 1 farthest;
+    null without a depth map), and the linear values that the recipe's passes receive there."""
 
     x: float
     y: float
@@ -78,6 +78,7 @@ class LookOut(BaseModel):
     a: float
     b: float
     depth: float | None
+    plate: tuple[float, float, float]
 
 
 @api.post("/frames/<int:id>/find", responses={200: FoundAreaOut})

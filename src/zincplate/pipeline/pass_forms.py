@@ -9,7 +9,17 @@ from numpy.typing import NDArray
 
 from zincplate.core.geometry.warp import warp_linear
 from zincplate.core.kernels.numbers import float32_numbers
-from zincplate.core.tone.evening import COLOUR, LIGHT, SHINE, EvenedNumbers, EveningPlanes, evened, evening_planes, long_edge_of
+from zincplate.core.tone.evening import (
+    COLOUR,
+    LIGHT,
+    SHINE,
+    EvenedNumbers,
+    EveningPlanes,
+    evened,
+    evening_planes,
+    long_edge_of,
+    tone_of,
+)
 from zincplate.core.tone.glow import glow_planes, glowing
 from zincplate.core.tone.low_planes import LONG_EDGE, ev
 from zincplate.pipeline.areas import Areas
@@ -29,6 +39,11 @@ class SmallPlates(Protocol):
     def __call__(self, framed: Framed, key: str, plan: PlatePlan, long_edge: int) -> Float32: ...
 
 
+def _forms_of(one: PassPlan) -> tuple[float, tuple[float, float, float] | None]:
+    """What has to be alike for passes to be worked out in one."""
+    return one.scene.forms_percent, one.scene.shine_tone
+
+
 class Forms:
     """One per renderer. Small planes are kept by what they depend on."""
 
@@ -41,18 +56,19 @@ class Forms:
         self, framed: Framed, key: str, plan: LightPlan, passes: tuple[PassPlan, ...], planes: Float32, window: Window, keep: bool
     ) -> Float32:
         """Planes of a window after what passes ask of forms and glow."""
-        for size in sorted({p.scene.forms_percent for p in passes if p.scene.of_forms}):
+        weights, exposure_ev = framed.source.luminance_weights(plan), math.log2(plan.gain)
+        for size, picked in sorted({_forms_of(p) for p in passes if p.scene.of_forms}, key=str):
             asked = np.zeros((3, window.height, window.width), np.float32)
             for one in passes:
-                if one.scene.of_forms and one.scene.forms_percent == size:
+                if one.scene.of_forms and _forms_of(one) == (size, picked):
                     area = self._areas.plane(framed, key, one.area, window, keep)
                     for k, amount in ((COLOUR, one.scene.even_colour), (LIGHT, one.scene.even_light), (SHINE, one.scene.shine)):
                         if amount:
                             asked[k] += area * np.float32(amount * one.strength)
             np.clip(asked, np.array([0, -1, 0], np.float32)[:, None, None], np.float32(1), out=asked)
             low = EveningPlanes(self._seen(framed, key, plan.plate, ("forms", size), long_edge_of(size)))
-            weights = framed.source.luminance_weights(plan)
-            numbers = float32_numbers(EvenedNumbers, window.full_width, window.full_height, weights, math.log2(plan.gain))
+            tone = (1.0, *tone_of(picked, tuple(weights), exposure_ev)) if picked else (0.0,) * 4
+            numbers = float32_numbers(EvenedNumbers, window.full_width, window.full_height, weights, exposure_ev, tone)
             planes = evened(planes, low, asked, numbers, window.x, window.y)
         for size in sorted({p.scene.glow_percent for p in passes if p.scene.glow}):
             share = np.zeros((window.height, window.width), np.float32)

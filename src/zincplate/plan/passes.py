@@ -193,6 +193,8 @@ class SceneLight:
     """-1..1: blotches of light drawn to the tone of their region, or drawn out."""
     shine: float = 0.0
     """0..1: what shines brought to the tone and colour around it."""
+    shine_tone: tuple[float, float, float] | None = None
+    """Plate values that it is brought to instead."""
     forms_percent: float = USUAL_PERCENT
     """Size of blotches and shine: radius of their region, of the long edge."""
     glow: float = 0.0

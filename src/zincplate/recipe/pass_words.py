@@ -39,6 +39,8 @@ def _controls(name: str, old: Controls, new: Controls) -> list[str]:
         label = str(ui["label"])
         if ui["kind"] == "curve":
             found.append(f"{_called(name)}, curve changed")
+        elif ui["kind"] == "picked":
+            found.append(f"{_called(name)}, {label.lower()} {'picked' if b else 'taken from around it'}")
         elif ui["kind"] == "switch":
             found.append(f"{_called(name)}, {label.lower()} {'on' if b else 'off'}")
         else:

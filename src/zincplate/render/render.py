@@ -235,6 +235,17 @@ class Renderer:
 
         return self.on_render_thread(work)
 
+    def plate_at(self, source: Source, key: str, recipe: Recipe, x: int, y: int, radius: int) -> tuple[float, float, float]:
+        """Mean plate values about a place of the full-size picture, as passes receive them."""
+
+        def work() -> tuple[float, float, float]:
+            red, green, blue = (
+                self._square(source, key, recipe.with_switch("passes", False), x, y, radius).planes.reshape(3, -1).mean(1)
+            )
+            return float(red), float(green), float(blue)
+
+        return self.on_render_thread(work)
+
     def _square(self, source: Source, key: str, recipe: Recipe, x: int, y: int, radius: int) -> "_Square":
         """Planes after the local stage of a square of the finished picture's full-size pixels."""
         source, key = self.repaired(source, key, recipe)

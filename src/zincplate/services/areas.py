@@ -20,6 +20,9 @@ from zincplate.services.views import frame_of, opened, parsed
 from zincplate.store.models import Frame
 from zincplate.tables.light_plan import plan_of
 
+PICKED_RADIUS_PX = 4
+"""Of the square that a place is looked at in, in pixels of the full picture."""
+
 
 def find(context: Context, frame_id: int, what: str) -> dict[str, Any]:
     """Looks for what an area can be made of on a frame; :class:`UserError` when it is not there."""
@@ -97,12 +100,14 @@ def _framing(context: Context, frame: Frame, recipe: Recipe) -> Framing:
     return framing(Shape(capture.width, capture.height, capture), plan.frame, context.renderer.lenses)
 
 
-def look(context: Context, frame_id: int, recipe: dict[str, Any], x: int, y: int) -> dict[str, float | None]:
-    """Oklab colour of the frame as it came in about a place of the finished picture, where that is, and its depth."""
+def look(context: Context, frame_id: int, recipe: dict[str, Any], x: int, y: int) -> dict[str, Any]:
+    """Oklab colour of the frame as it came in about a place of the finished picture, where that is, its depth, and the plate
+    values that passes receive there."""
     frame = frame_of(frame_id)
     source, asked = opened(context, frame), parsed(recipe)
     try:
         framed = context.renderer.framed(source, frame.content_hash, source.plan(asked).frame)
+        plate = context.renderer.plate_at(source, frame.content_hash, asked, x, y, PICKED_RADIUS_PX)
     except RecipeError as error:
         raise UserError(str(error)) from error
     place = framed.to_frame(np.array([[x + 0.5, y + 0.5]]))[0]
@@ -121,6 +126,7 @@ def look(context: Context, frame_id: int, recipe: dict[str, Any], x: int, y: int
         "a": round(float(a), 4),
         "b": round(float(b), 4),
         "depth": _depth_at(source.depth, *shares),
+        "plate": [round(v, 6) for v in plate],
     }
 
 

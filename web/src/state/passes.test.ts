@@ -88,7 +88,7 @@ test("a control that is set shows those that are nothing without it", () => {
     controlsShown({ ...pass, controls: { ...pass.controls, ...controls } });
   expect(controlsShown(pass)).toEqual([]);
   expect(set({ glow: 40 })).toEqual(["glow", "glow_percent"]);
-  expect(set({ shine: 40 })).toEqual(["shine", "forms_percent"]);
+  expect(set({ shine: 40 })).toEqual(["shine", "shine_tone", "forms_percent"]);
   expect(set({ even_light: -40 })).toEqual(["even_colour", "even_light", "forms_percent"]);
   expect(set({ contrast: 3, tint_hue: 90 })).toEqual(["contrast", "tint_strength", "tint_hue"]);
   takeControls(pass.id, "glow_percent");

@@ -6,7 +6,7 @@ import { newItemId } from "./items";
 
 export type TermKind = Term["kind"];
 export type TermOf<K extends TermKind> = Extract<Term, { kind: K }>;
-export type Tool = "none" | "brush" | "band" | "ring" | "tone" | "depth" | "colour" | "near";
+export type Tool = "none" | "brush" | "band" | "ring" | "tone" | "depth" | "colour" | "near" | "shine";
 /** One of the fields of a pass's controls. */
 export type ControlName = keyof PassControls;
 
@@ -196,7 +196,7 @@ const TOGETHER: readonly (readonly ControlName[])[] = [
   ["tint_strength", "tint_hue"],
   ["glow", "glow_percent"],
   ["even_colour", "even_light", "forms_percent"],
-  ["shine", "forms_percent"],
+  ["shine", "shine_tone", "forms_percent"],
 ];
 
 /** Shows the gauges of a control, and of those that go with it, on a pass. */

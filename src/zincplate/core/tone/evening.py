@@ -4,9 +4,12 @@ Three scales of light (in EV) and of colour (red and blue against green, in EV) 
 "Guided image filtering", TPAMI 2013) on a small plane of the whole picture: the region, forms of the chosen size, and what
 is finer. *Evening* takes out what the forms differ from their region, so that pores and hairs, which are finer, and the
 modelling of a face, which is coarser or has edges, stay; below nothing it makes such forms stronger. *Shine* is what is
-brighter than its surroundings and no larger than the size: it goes down to their tone and takes their colour on.
+brighter than its surroundings and no larger than the size: it goes down to their tone and takes their colour on; or what is
+brighter than a picked tone, however large, which goes down to that.
 """
 
+import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -23,6 +26,7 @@ from zincplate.core.tone.low_planes import (
     FLOOR,
     LONG_EDGE,
     MIDDLE_EPSILON_EV2,
+    MIDDLE_GREY_EV,
     guided,
 )
 
@@ -47,6 +51,8 @@ MOST_RADIUS = 14
 """Samples of the disk that shine is told from its surroundings by."""
 COVERED = 0.8
 """Of what is above: the rest stays as texture."""
+PICKED_COVERED, PICKED_BEND_EV = 0.95, 0.1
+"""The same above a picked tone, which is meant as it is; and over how much light bends into it, so that its order stays."""
 
 
 @dataclass(frozen=True)
@@ -124,6 +130,12 @@ class EvenedNumbers(NamedTuple):
     weight_blue: np.float32
     """Of luminance, on the planes."""
     exposure_ev: np.float32
+    picked: np.float32
+    """1 where shine is brought to a picked tone instead of to its surroundings."""
+    picked_ev: np.float32
+    picked_red: np.float32
+    picked_blue: np.float32
+    """Its tone and its two ratios of colour, as :class:`EveningPlanes` has them."""
 
 
 @njit(**KERNEL)
@@ -151,7 +163,7 @@ def _even(planes, low, asked, used, p, x0, y0, out):
         fv = v - np.float32(j)
         row = np.zeros(low_width + 1, np.float32)
         wide = np.empty((15, width), np.float32)
-        first, last = (0 if used[0] != 0 else 8), (15 if used[2] != 0 else 12)
+        first, last = (0 if used[0] != 0 else 8), (15 if used[2] != 0 and p.picked == z else 12)
         for n in range(first, last):
             row_of(low, n, j, k, fv, columns, shares, row, wide[n], width)
         for x in range(width):
@@ -172,18 +184,32 @@ def _even(planes, low, asked, used, p, x0, y0, out):
                 d = wide[8, x] * form + wide[9, x] - form
                 ev = light * d / (o + (d * np.float32(1 / BLOTCH_EV)) ** 2)
             if shine > z:
-                above = e + ev - wide[12, x] - np.float32(SHINE_FROM_EV)
+                tone, red_there, blue_there = p.picked_ev, p.picked_red, p.picked_blue
+                if p.picked == z:
+                    tone, red_there, blue_there = wide[12, x] + np.float32(SHINE_FROM_EV), wide[13, x], wide[14, x]
+                above = e + ev - tone
                 if above > z:
                     share = shine * smoothstep(above * np.float32(1 / SHINE_SPAN_EV))
-                    ev -= share * np.float32(COVERED) * above
+                    if p.picked == z:
+                        ev -= share * np.float32(COVERED) * above
+                    else:
+                        bent = np.float32(PICKED_BEND_EV) * (o - exp_2(above * np.float32(-1.4426950408889634 / PICKED_BEND_EV)))
+                        ev -= shine * np.float32(PICKED_COVERED) * (above - bent)
                     now_red = log_2(max(r, z) + np.float32(COLOUR_FLOOR)) - log_2(max(g, z) + np.float32(COLOUR_FLOOR)) + red
                     now_blue = log_2(max(b, z) + np.float32(COLOUR_FLOOR)) - log_2(max(g, z) + np.float32(COLOUR_FLOOR)) + blue
-                    red += share * (wide[13, x] - now_red)
-                    blue += share * (wide[14, x] - now_blue)
+                    red += share * (red_there - now_red)
+                    blue += share * (blue_there - now_blue)
             r, b = r * exp_2(red), b * exp_2(blue)
             gain = before / max(p.weight_red * r + p.weight_green * g + p.weight_blue * b, tiny) if before > tiny else o
             gain *= exp_2(ev)
             out[0, y, x], out[1, y, x], out[2, y, x] = r * gain, g * gain, b * gain
+
+
+def tone_of(plate: Sequence[float], weights: Sequence[float], exposure_ev: float) -> tuple[float, float, float]:
+    """Tone in EV against middle grey before exposure, and the two ratios of colour, of one colour of a plate."""
+    luminance = max(float(np.dot(plate, weights)), 0.0)
+    red, green, blue = (math.log2(max(v, 0.0) + COLOUR_FLOOR) for v in plate)
+    return math.log2(luminance + FLOOR) - MIDDLE_GREY_EV - exposure_ev, red - green, blue - green
 
 
 def evened(planes: Float32, low: EveningPlanes, asked: Float32, numbers: EvenedNumbers, x0: int, y0: int) -> Float32:

@@ -13,6 +13,7 @@ from zincplate.ops.areas import Area
 from zincplate.ops.base import Operation, Parameters, gauge, switch
 from zincplate.ops.curve_points import CurvePoints
 from zincplate.ops.items import WITH_IDS, Item
+from zincplate.ops.plate_values import PlateColour
 from zincplate.plan.light import LightPlan
 from zincplate.plan.passes import USUAL_PERCENT, DisplayLight, PassPlan, SceneLight
 
@@ -60,7 +61,17 @@ class Controls(Parameters):
     even_light: float = _percent(
         "Even light", "Evens blotches of light out; pores and modelling stay. Below zero such forms get stronger."
     )
-    shine: float = _percent("Cover shine", "Brings what shines down to the tone and colour around it.", 0)
+    shine: float = _percent("Cover shine", "Brings what shines down to the tone and colour around it, or to a picked one.", 0)
+    shine_tone: PlateColour | None = Field(
+        default=None,
+        json_schema_extra={
+            "x-ui": {
+                "kind": "picked",
+                "label": "Tone for shine",
+                "help": "What shines is brought to this tone and colour of the picture instead of to what lies around it.",
+            }
+        },
+    )
     forms_percent: float = gauge(
         "Size of blotches",
         neutral=USUAL_PERCENT,
@@ -122,6 +133,7 @@ class Pass(Item):
             c.even_colour / 100,
             c.even_light / 100,
             c.shine / 100,
+            c.shine_tone if c.shine else None,
             c.forms_percent if c.even_colour or c.even_light or c.shine else USUAL_PERCENT,
             c.glow / 100,
             c.glow_percent if c.glow else SceneLight.glow_percent,

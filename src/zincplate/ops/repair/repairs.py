@@ -15,13 +15,13 @@ from zincplate.ops.areas import Percent, Stroke
 from zincplate.ops.base import Operation, Parameters
 from zincplate.ops.drawn_places import Number, places_of, unless_checked
 from zincplate.ops.items import WITH_IDS, Item
+from zincplate.ops.plate_values import PlateColour
 from zincplate.plan.light import LightPlan
 from zincplate.plan.repairs import RepairPlan
 
 MOST_REPAIRS = 600
 Outline = Annotated[tuple[Number, ...], Field(max_length=4_000), unless_checked(0, 4_000)]
 Away = Annotated[float, Field(ge=-3, le=3, allow_inf_nan=False)]
-PlateValue = Annotated[float, Field(ge=-1, le=1000, allow_inf_nan=False)]
 
 
 @lru_cache(maxsize=64)
@@ -51,7 +51,7 @@ class Repair(Item):
     fill: Annotated[str, Field(max_length=1_000_000), AfterValidator(_readable)] = ""
     seed: Annotated[int, Field(ge=0, le=9_999)] = 0
     reach: Annotated[float, Field(ge=25, le=400, allow_inf_nan=False)] = 100
-    colour: tuple[PlateValue, PlateValue, PlateValue] = (0, 0, 0)
+    colour: PlateColour = (0, 0, 0)
     grain: bool = True
 
     @model_validator(mode="after")

@@ -2676,8 +2676,8 @@ export interface components {
         };
         /**
          * LookOut
-         * @description A place in frame coordinates, the Oklab colour of the frame as it came in there, and its depth (0 nearest to 1 farthest;
-         *     null without a depth map).
+         * @description A place in frame coordinates, the Oklab colour of the frame as it came in there, its depth (0 nearest to 1 farthest;
+         *     null without a depth map), and the linear values that the recipe's passes receive there.
          */
         LookOut: {
             /** X */
@@ -2692,6 +2692,12 @@ export interface components {
             b: number;
             /** Depth */
             depth: number | null;
+            /** Plate */
+            plate: [
+                number,
+                number,
+                number
+            ];
         };
         /** LookIn */
         LookIn: {
@@ -4863,6 +4869,15 @@ export interface components {
              * @default 0
              */
             shine: number;
+            /**
+             * Shine Tone
+             * @default null
+             */
+            shine_tone: [
+                number,
+                number,
+                number
+            ] | null;
             /**
              * Forms Percent
              * @default 2.7

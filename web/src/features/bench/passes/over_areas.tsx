@@ -3,7 +3,7 @@ import type { Term } from "../../../api/generated/recipe";
 import { useBench } from "../../../state/bench";
 import { newItemId } from "../../../state/items";
 import { complain } from "../../../state/notices";
-import { passesOf, usePasses, withNewTerm, withTerm } from "../../../state/passes";
+import { passesOf, type Tool, usePasses, withNewTerm, withPass, withTerm } from "../../../state/passes";
 import { whenAnswered } from "../../../state/turns";
 import { OverPicture } from "../drawing/on_screen";
 import { AreaBrush } from "./area_brush";
@@ -29,7 +29,7 @@ export function OverAreas({ frame }: { frame: Frame }) {
           {pass && (tool === "band" || tool === "ring") && (term?.kind === "band" || term?.kind === "ring") && (
             <ShapeLayer key={term.id} screen={screen} pass={pass} term={term} />
           )}
-          {pass && (tool === "tone" || tool === "depth" || tool === "colour" || tool === "near") && (
+          {pass && isPicking(tool) && (
             <PickLayer key={tool} screen={screen} onPick={(x, y) => pick(frame, pass, tool, term ?? null, x, y)} />
           )}
         </>
@@ -38,21 +38,24 @@ export function OverAreas({ frame }: { frame: Frame }) {
   );
 }
 
-/** Takes a tone, a depth, a colour or a place from the picture into a part of the area, or makes one of it. */
-function pick(
-  frame: Frame,
-  pass: string,
-  kind: "tone" | "depth" | "colour" | "near",
-  term: Term | null,
-  x: number,
-  y: number,
-): Promise<void> {
+const PICKING = ["tone", "depth", "colour", "near", "shine"] as const;
+type Picking = (typeof PICKING)[number];
+const isPicking = (tool: Tool): tool is Picking => PICKING.some((p) => p === tool);
+
+/** Takes a tone, a depth, a colour or a place from the picture into a part of the area, or makes one of it; or the tone of shine. */
+function pick(frame: Frame, pass: string, kind: Picking, term: Term | null, x: number, y: number): Promise<void> {
   const { draft, forThis } = useBench.getState();
   if (!draft) return Promise.resolve();
   const here = forThis();
   const body = { recipe: { ...draft, passes: { passes: [] } }, x, y };
   const asked = need(api.POST("/api/frames/{id}/look", { params: { path: { id: frame.id } }, body }));
   return whenAnswered(asked, (seen) => {
+    if (kind === "shine") {
+      const shine_tone = seen.plate as [number, number, number];
+      here.save((r) => withPass(r, pass, (p) => ({ ...p, controls: { ...p.controls, shine_tone } })));
+      if (here.isOpen() && usePasses.getState().tool === "shine") usePasses.setState({ tool: "none" });
+      return;
+    }
     const about = (share: number) => ({
       low: Math.max(Math.round(100 * share) - 8, 0),
       high: Math.min(Math.round(100 * share) + 8, 100),

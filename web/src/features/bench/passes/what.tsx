@@ -8,6 +8,7 @@ import { Hint, Switch } from "../../../ui/controls";
 import { Gauge } from "../../../ui/gauge";
 import { ITEM, MENU } from "../../../ui/menu";
 import { CurveEditor } from "../curve_editor";
+import { Swatch } from "../drawing/swatch";
 import { factsOfControl } from "./words";
 
 const NONE: ControlName[] = [];
@@ -61,6 +62,7 @@ function One({ pass, name }: { pass: Pass; name: ControlName }) {
         <Switch on={value === true} label={facts.label} onChange={set} />
       </div>
     );
+  if (facts.kind === "picked") return <PickedTone colour={value as Picked} help={facts.help} onSet={set} />;
   if (facts.kind === "curve")
     return (
       <CurveEditor
@@ -88,6 +90,46 @@ function One({ pass, name }: { pass: Pass; name: ControlName }) {
         <span className="ml-1.5 text-[11px] text-wax">rests: only for normal</span>
       )}
     </Gauge>
+  );
+}
+
+type Picked = Pass["controls"]["shine_tone"];
+
+const SMALL = "h-6 rounded-[3px] border border-rule bg-sheet px-1.5 text-xs font-medium hover:border-ink";
+
+/** What shine is brought to: what lies around it, or a tone that is picked from the picture. */
+function PickedTone({ colour, help, onSet }: { colour: Picked; help: string; onSet: (next: Picked) => void }) {
+  const picking = usePasses((s) => s.tool === "shine");
+  const toggle = () => {
+    usePasses.setState({ tool: picking ? "none" : "shine", term: null });
+    useBench.setState({ show: "picture", tool: "hand" });
+  };
+  return (
+    <div className="flex h-7 items-center gap-1.5 px-3.5">
+      <span className="grow text-sm" title={help}>
+        Its tone
+      </span>
+      {colour ? <Swatch colour={colour} label="Picked tone" /> : <span className="text-xs text-ink2">from around</span>}
+      <button
+        type="button"
+        aria-label="Pick the tone for shine from the picture"
+        aria-pressed={picking}
+        onClick={toggle}
+        className={`${SMALL} aria-pressed:border-ink aria-pressed:bg-ink aria-pressed:text-sheet`}
+      >
+        {picking ? "press a place" : "Pick"}
+      </button>
+      {colour && (
+        <button
+          type="button"
+          aria-label="Take the tone for shine from around it"
+          onClick={() => onSet(null)}
+          className={SMALL}
+        >
+          From around
+        </button>
+      )}
+    </div>
   );
 }
 
@@ -137,7 +179,10 @@ function AddControl({ pass, used }: { pass: Pass; used: readonly ControlName[] }
   const [wish, setWish] = useState("");
   const all = Object.keys(NEUTRAL_CONTROLS) as ControlName[];
   const free = all.filter(
-    (n) => !used.includes(n) && factsOfControl(n).label.toLowerCase().includes(wish.toLowerCase()),
+    (n) =>
+      !used.includes(n) &&
+      factsOfControl(n).kind !== "picked" &&
+      factsOfControl(n).label.toLowerCase().includes(wish.toLowerCase()),
   );
   const rows = free.length > 8 ? Math.ceil(free.length / 2) : Math.max(free.length, 1);
   const take = (name: ControlName) => {

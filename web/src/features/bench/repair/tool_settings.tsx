@@ -1,9 +1,9 @@
-import type { Frame } from "../../../api/client";
 import { useRepairs } from "../../../state/repairs";
 import { Hint } from "../../../ui/controls";
 import { Gauge } from "../../../ui/gauge";
 import { BRUSH, toolFacts } from "../drawing/brush_facts";
 import { PenChoice } from "../drawing/pen";
+import { Swatch } from "../drawing/swatch";
 
 const BRUSH_START = { size: 1.5, hardness: 70, flow: 100 } as const;
 const REACH = toolFacts(
@@ -26,7 +26,7 @@ const HELP = {
 } as const;
 
 /** Settings of the tool in the hand. */
-export function ToolSettings({ frame }: { frame: Frame }) {
+export function ToolSettings() {
   const s = useRepairs();
   const { tool, brush, setBrush } = s;
   if (tool === "none") return null;
@@ -95,7 +95,7 @@ export function ToolSettings({ frame }: { frame: Frame }) {
           check("mirrored", "What is taken is seen in a mirror", s.mirrored, (mirrored) =>
             useRepairs.setState({ mirrored }),
           )}
-        {tool === "cover" && <Swatch frame={frame} />}
+        {tool === "cover" && <CoverColour />}
         {tool === "cover" &&
           check("with grain", "Lays the grain of the picked place over the colour; off, it is flat", s.grain, (grain) =>
             useRepairs.setState({ grain }),
@@ -105,19 +105,12 @@ export function ToolSettings({ frame }: { frame: Frame }) {
   );
 }
 
-/** What a cover is painted with, roughly as it looks. */
-function Swatch({ frame }: { frame: Frame }) {
+/** What a cover is painted with. */
+function CoverColour() {
   const colour = useRepairs((s) => s.colour);
-  const light = (v: number) => Math.round(255 * Math.min(Math.max(v, 0), 1) ** (1 / 2.2));
   return (
     <Hint text={colour ? "The picked colour" : "Hold Alt and press on the picture to pick it"}>
-      <span
-        role="img"
-        aria-label={colour ? "Picked colour" : "No colour picked yet"}
-        data-raw={frame.raw}
-        className="inline-block h-4 w-7 rounded-[2px] border border-rule"
-        style={colour ? { background: `rgb(${colour.map(light).join()})` } : {}}
-      />
+      <Swatch colour={colour} label={colour ? "Picked colour" : "No colour picked yet"} />
     </Hint>
   );
 }

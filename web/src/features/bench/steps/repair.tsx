@@ -69,7 +69,7 @@ export function RepairStep({ frame, recipe }: StepProps) {
           </Hint>
         ))}
       </fieldset>
-      <ToolSettings frame={frame} />
+      <ToolSettings />
       <div className="flex flex-wrap items-center gap-x-1.5 gap-y-1 border-t border-rule px-3.5 py-1.5">
         <Button onClick={dust} disabled={busy}>
           {busy ? "Looking for dust" : "Find all dust"}
