@@ -31,7 +31,7 @@ from zincplate.pipeline.areas import Areas
 from zincplate.pipeline.framing import Framed
 from zincplate.pipeline.windows import Window
 from zincplate.plan.light import LightPlan
-from zincplate.plan.passes import DisplayLight, PassPlan, SceneLight
+from zincplate.plan.passes import AreaPlan, DisplayLight, PassPlan, SceneLight
 from zincplate.recipe.document import Recipe
 from zincplate.sources.file import Source
 from zincplate.tables.light_plan import finishing_tables
@@ -86,12 +86,16 @@ def _other_light(white_xy: tuple[float, float], warmer_mired: float, magenta: fl
 def asked_by(
     areas: Areas, framed: Framed, key: str, plan: LightPlan, passes: tuple[PassPlan, ...], window: Window, keep: bool
 ) -> tuple[list[Float32], Float32]:
-    """Areas (h, w) of a window of the passes that ask for something of light, and what they ask for (passes, 8)."""
+    """Areas (h, w) of a window of the passes that ask for something of light, and what is asked for there (areas, 8): passes with
+    one area ask together."""
     luminance = framed.source.luminance_weights(plan)
-    asked = [asked_of(framed.source, plan, one.scene, luminance) * np.float32(one.strength) for one in passes]
-    asking = [(one, a) for one, a in zip(passes, asked, strict=True) if a.any()]
-    planes = [areas.plane(framed, key, one.area, window, keep) for one, _ in asking]
-    return planes, np.array([a for _, a in asking], np.float32).reshape(-1, STRENGTHS)
+    asked: dict[AreaPlan, Float32] = {}
+    for one in passes:
+        more = asked_of(framed.source, plan, one.scene, luminance) * np.float32(one.strength)
+        if more.any():
+            asked[one.area] = asked[one.area] + more if one.area in asked else more
+    planes = [areas.plane(framed, key, area, window, keep) for area in asked]
+    return planes, np.array(list(asked.values()), np.float32).reshape(-1, STRENGTHS)
 
 
 def sharper_of(areas: Areas, framed: Framed, key: str, plan: LightPlan, window: Window, keep: bool = True) -> Float32 | None:
