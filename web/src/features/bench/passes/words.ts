@@ -58,7 +58,7 @@ export function doesWords(pass: Pass): string {
       const mired = value as number;
       return [`${mired > 0 ? "warmer" : "cooler"} ${Math.abs(mired).toFixed(0)} mired`];
     }
-    if (facts.kind === "picked") return ["to a picked tone"];
+    if (facts.kind === "picked") return pass.controls.shine ? ["to a picked tone"] : [];
     if (facts.kind === "curve") return ["curve"];
     if (facts.kind === "switch") return [label];
     return [`${label} ${written(value as number, facts.decimals, facts.low < 0)}${facts.unit ? ` ${facts.unit}` : ""}`];
