@@ -3,10 +3,12 @@
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 
 from tests.conftest import small_dng
 from tests.services.test_use_cases import put, run_jobs
+from zincplate.formats import parked as parking
 from zincplate.formats.dng.master import made_from
 from zincplate.merges.focus.options import FocusOptions
 from zincplate.merges.options import BracketOptions
@@ -186,6 +188,20 @@ def test_options_of_jobs_from_before_there_were_kinds_are_a_bracket_s() -> None:
     assert old.options == BracketOptions(ghosts=20)
     new = merges.Merge.model_validate({"shoot_id": 1, "frames": [1, 2], "options": {"kind": "focus"}})
     assert new.options == FocusOptions()
+
+
+def test_frames_that_lie_on_disk_while_they_are_merged_give_the_same_master(
+    context: Context, bracket: list[int], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    first = context.decoder.decode(originals.original_path(context.home, merged(context, bracket))).pixels
+    parks = []
+    for place in (merges, parking):
+        monkeypatch.setattr(place, "MOST_IN_MEMORY", 1000)
+    monkeypatch.setattr(parking, "parked", lambda *of, parked=parking.parked: parks.append(of) or parked(*of))
+    second = context.decoder.decode(originals.original_path(context.home, merged(context, bracket))).pixels
+    assert len(parks) == 3 and {folder for _, folder in parks} == {context.home.cache}
+    assert np.array_equal(first, second)
+    assert not [p for p in context.home.cache.iterdir() if p.is_file()]
 
 
 def test_stopped_in_the_middle_and_a_full_disk_leave_nothing(

@@ -17,6 +17,7 @@ from zincplate.demo.lens import ideal
 from zincplate.demo.scenes import Scene, drawn_field
 from zincplate.formats.isolated import Decoder
 from zincplate.formats.lens_profiles import LensDatabase
+from zincplate.formats.parked import held
 from zincplate.merges.focus.options import FocusOptions
 from zincplate.merges.kinds import Options, merged
 from zincplate.merges.panorama.options import PanoramaOptions
@@ -106,7 +107,7 @@ def bench_kinds(quick: bool) -> dict[str, float]:
             paths = _frames(Path(folder), name.replace(" ", "-"), camera, scene, count, turn)
             seconds = 0.0
             for _ in range(2):
-                frames = opened([(p.name, Source(decoder.decode(p))) for p in paths])
+                frames = opened([(p.name, Source(held(decoder.decode(p), len(paths)))) for p in paths])
                 seconds, _ = timed(lambda: merged(frames, options, lenses, "bench", []))  # noqa: B023
             pictures = [eight_bit(f.source) for f in frames]
             opencv, _ = timed(lambda: theirs(pictures))  # noqa: B023

@@ -13,6 +13,7 @@ from zincplate.formats.encode import SOFTWARE
 from zincplate.formats.errors import FileError
 from zincplate.formats.files import write_file
 from zincplate.formats.isolated import Decoder
+from zincplate.formats.parked import held
 from zincplate.merges.errors import MergeError
 from zincplate.merges.file import Master
 from zincplate.merges.kinds import MOST, OPTIONS, Kind, merged
@@ -133,7 +134,7 @@ def merge(arguments: argparse.Namespace) -> None:
         decoded = reading()
         if i + 1 < len(names):
             reading = decoder.ahead(paths[i + 1])
-        sources.append((path.name, Source(decoded)))
+        sources.append((path.name, Source(held(decoded, len(names)))))
     frames = opened(sources)
     try:
         from zincplate.services.originals import hash_of

@@ -1,5 +1,6 @@
 """What decoding a file gives: a Bayer mosaic, camera planes, or a rendered picture, with the colour facts it needs."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
@@ -48,5 +49,7 @@ class Decoded:
     """Slope and offset of the variance of stored values (white level 1) for red, green and blue, where the file tells them."""
     depth: NDArray[np.float32] | None = None
     """(h, w) how far away each place is, 0 nearest to 1 farthest, of any size; None where the file has no depth map."""
+    rest: Callable[[], None] | None = field(default=None, compare=False)
+    """Gives back the memory of pixels that lie on disk; they are there all the same."""
     balanced: bool = False
     """Camera values as floats that were divided by the as-shot neutral before."""

@@ -12,6 +12,7 @@ from pydantic import field_validator
 
 from zincplate.formats.encode import SOFTWARE
 from zincplate.formats.files import write_file
+from zincplate.formats.parked import MOST_IN_MEMORY, held
 from zincplate.formats.preview import jpeg_from
 from zincplate.formats.turns import Turn, Urgency
 from zincplate.merges.errors import MergeError
@@ -25,6 +26,7 @@ from zincplate.services import bring_in, changes, describing, pictures, sets
 from zincplate.services.context import Context, NotFound, Progress, UserError
 from zincplate.services.job_kinds import Arguments, JobKind
 from zincplate.services.originals import hash_of, original_path
+from zincplate.sources.file import Source
 from zincplate.store.database import database
 from zincplate.store.home import Home
 from zincplate.store.models import Frame, FrameSet, Job, Version, now
@@ -108,10 +110,16 @@ def name_of(frames: Sequence[Frame], kind: str) -> str:
 
 def _opened(context: Context, job: Progress, frames: Sequence[Frame], until: float) -> list[Opened]:
     sources = []
+    # two bytes a site at least: what would fill what is kept for views is held for this job alone
+    many = sum(2 * f.width * f.height for f in frames) > MOST_IN_MEMORY
     for done, frame in enumerate(frames):
         job.progress(until * done / len(frames), f"reading {frame.name}")
-        turn = Turn(Urgency.REST)
-        sources.append((frame.name, context.renderer.open(original_path(context.home, frame), frame.content_hash, turn)))
+        turn, path = Turn(Urgency.REST), original_path(context.home, frame)
+        if many:
+            source = Source(held(context.decoder.decode(path, turn), len(frames), context.home.cache))
+        else:
+            source = context.renderer.open(path, frame.content_hash, turn)
+        sources.append((frame.name, source))
     return opened_together(sources)
 
 

@@ -73,15 +73,15 @@ class Source:
                 balanced = decoded.pixels  # taken over: nobody else holds them
                 if not decoded.balanced:
                     balanced /= np.asarray(decoded.camera.as_shot_neutral, np.float32)
-                return Picture(balanced, None, decoded.white)
+                return Picture(balanced, None, decoded.white, rest=decoded.rest)
             ramp = np.linspace(0, 1, 65536)
-            return Picture(decoded.pixels, np.stack([ramp / n for n in decoded.camera.as_shot_neutral]))
+            return Picture(decoded.pixels, np.stack([ramp / n for n in decoded.camera.as_shot_neutral]), rest=decoded.rest)
         profile = decoded.profile
         assert profile is not None
         pixels = decoded.pixels
         if pixels.dtype.kind == "f":
             return Picture(np.ascontiguousarray(profile.decode_floats(pixels), np.float32), None)
-        return Picture(pixels, profile.decode_table(256 if pixels.dtype == np.uint8 else 65536))
+        return Picture(pixels, profile.decode_table(256 if pixels.dtype == np.uint8 else 65536), rest=decoded.rest)
 
     def turned(self, quarter_turns: int, mirror: bool) -> "Source":
         """The same file seen turned clockwise by quarters, then mirrored; what was measured and decoded is shared."""

@@ -2,8 +2,10 @@
 
 import math
 import threading
+from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any, Protocol
+from functools import wraps
+from typing import Any, Concatenate, ParamSpec, Protocol, TypeVar
 
 import cv2
 import numpy as np
@@ -18,6 +20,29 @@ from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import Decoded
 
 Float32 = NDArray[np.float32]
+P = ParamSpec("P")
+T = TypeVar("T")
+
+
+class _Rests(Protocol):
+    rest: Callable[[], None] | None
+
+
+R = TypeVar("R", bound=_Rests)
+
+
+def _resting(read: Callable[Concatenate[R, P], T]) -> Callable[Concatenate[R, P], T]:
+    """A reading after which memory of pixels that lie on disk is given back."""
+
+    @wraps(read)
+    def rested(self: R, /, *args: P.args, **named: P.kwargs) -> T:
+        try:
+            return read(self, *args, **named)
+        finally:
+            if self.rest is not None:
+                self.rest()
+
+    return rested
 
 
 @dataclass(frozen=True)
@@ -55,7 +80,7 @@ class Reader(Protocol):
 
 class Mosaic:
     def __init__(self, decoded: Decoded, neutral: tuple[float, float, float]) -> None:
-        self._sites = decoded.pixels
+        self._sites, self.rest = decoded.pixels, decoded.rest
         self.height, self.width = decoded.pixels.shape
         self.cfa = decoded.cfa
         red = decoded.cfa.index(0)
@@ -86,9 +111,14 @@ class Mosaic:
     def noise(self) -> NoiseModel:
         with self._lock:
             if self._noise is None:
-                self._noise = measure_noise(self._sites, self._black_by_parity, self._white)
+                self._noise = self._measured()
             return self._noise
 
+    @_resting
+    def _measured(self) -> NoiseModel:
+        return measure_noise(self._sites, self._black_by_parity, self._white)
+
+    @_resting
     def hot(self) -> tuple[NDArray[np.intp], NDArray[np.uint16]]:
         """Places of hot sites and what stands for them; found once."""
         model = self.noise
@@ -103,6 +133,7 @@ class Mosaic:
         x0, x1 = max(min(x, 2 * (self.width - 1) - x - columns), 0), min(max(x + columns, 2 - x), self.width)
         return replaced(self._sites[y0:y1, x0:x1], *self.hot(), y0, x0), y0, x0
 
+    @_resting
     def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False, shift: ColourShift | None = None) -> Float32:
         margin = MARGIN if shift is None else MARGIN + math.ceil(shift.largest_px) + 3
         x0 = x - margin - (x - margin - self._red_x) % 2
@@ -121,6 +152,7 @@ class Mosaic:
     def origin(self) -> tuple[int, int]:
         return -self._red_x, -self._red_y
 
+    @_resting
     def reduced(self, step: int, hot_pixels: bool = False) -> Plate:
         x0, y0 = self.origin
         columns, rows = -(-(self.width - x0) // step), -(-(self.height - y0) // step)
@@ -129,6 +161,7 @@ class Mosaic:
         bin_mosaic(sites, y0, x0, step, self._black, self._scale, planes)
         return Plate(planes, step, x0, y0)
 
+    @_resting
     def site_values(self) -> Float32:
         """(h, w) of the sensor, black at 0 and white level 1."""
         out = self._sites.astype(np.float32)
@@ -145,6 +178,7 @@ class Mosaic:
         sites = np.where(full, np.uint16(65535), codes.astype(np.uint16))
         return Mosaic(Decoded("mosaic", sites, CaptureData(), None, cfa=self.cfa, black=(PEDESTAL,) * 4, white=65535.0), neutral)
 
+    @_resting
     def trust(self, x: int, y: int, w: int, h: int) -> Float32:
         x0, y0 = max(x - FOOTPRINT, 0), max(y - FOOTPRINT, 0)
         codes = self._sites[y0 : y + h + FOOTPRINT, x0 : x + w + FOOTPRINT]
@@ -180,10 +214,15 @@ class Picture:
     origin = (0, 0)
 
     def __init__(
-        self, pixels: NDArray[Any], table: NDArray[np.float64] | None, ceiling: float = 1.0, by_codes: bool = False
+        self,
+        pixels: NDArray[Any],
+        table: NDArray[np.float64] | None,
+        ceiling: float = 1.0,
+        by_codes: bool = False,
+        rest: Callable[[], None] | None = None,
     ) -> None:
         """``by_codes``: codes say what is at its end, where their light ends at another level in each colour."""
-        self._pixels, self.ceiling, self._by_codes = pixels, ceiling, by_codes
+        self._pixels, self.ceiling, self._by_codes, self.rest = pixels, ceiling, by_codes, rest
         self.height, self.width = pixels.shape[:2]
         self._table = None if table is None else np.ascontiguousarray(table, np.float32)
 
@@ -191,6 +230,7 @@ class Picture:
     def nbytes(self) -> int:
         return int(self._pixels.nbytes)
 
+    @_resting
     def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False, shift: ColourShift | None = None) -> Float32:
         assert shift is None, "only a mosaic is read through a shift"
         out = np.empty((3, h, w), np.float32)
@@ -200,6 +240,7 @@ class Picture:
             window_from_codes(self._pixels, y, x, self._table, out)
         return out
 
+    @_resting
     def trust(self, x: int, y: int, w: int, h: int) -> Float32:
         if self._by_codes:
             codes = self._pixels[y : y + h, x : x + w].max(2).astype(np.float32)
@@ -214,8 +255,9 @@ class Picture:
 
     def responding(self, table: NDArray[np.float64]) -> "Picture":
         """The same codes standing for other light."""
-        return Picture(self._pixels, table, 1.0, True)
+        return Picture(self._pixels, table, 1.0, True, self.rest)
 
+    @_resting
     def reduced(self, step: int, hot_pixels: bool = False) -> Plate:
         out = np.empty((3, -(-self.height // step), -(-self.width // step)), np.float32)
         if self._table is None:

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from zincplate.formats.decoded import CameraColour, Decoded
 from zincplate.formats.files import sweep_parts, whole_file, write_file
+from zincplate.formats.parked import mapped
 from zincplate.merges.bracket import ROWS, colour_of, strips
 from zincplate.merges.errors import MergeError
 from zincplate.merges.file import colour_as_master
@@ -211,10 +212,10 @@ def _place(frames: Sequence[Opened], told: _Told, file: Path) -> Place:
     if not told.planes:
         return Place(told.frames, told.reference, name, told.rows, replace(reference, name=name))
     source = reference.source
-    # copied on writing, which nobody does: kernels take arrays that cannot be written for another kind
-    planes = np.asarray(np.memmap(file, np.float32, "c", shape=(source.height, source.width, 3)))
+    with open(file, "rb") as opened_file:
+        planes, rest = mapped(opened_file.fileno(), np.dtype(np.float32), (source.height, source.width, 3))
     capture = replace(source.capture, orientation=1, width=source.width, height=source.height, notes=())
-    decoded = Decoded("camera", planes, capture, told.colour, white=1.0, balanced=True)
+    decoded = Decoded("camera", planes, capture, told.colour, white=1.0, balanced=True, rest=rest)
     one = opened([(name, Source(decoded))])[0]
     return Place(told.frames, told.reference, name, told.rows, replace(one, light_ev=told.light_ev))
 
