@@ -32,7 +32,19 @@ EVERYTHING = CaptureData(
     place="Harrow Lane 4", city="Göteborg", region="Västra Götaland",
     country="Sverige",
 )  # fmt: skip
-OF_THE_PICTURE = {"file_type", "width", "height", "bits", "channels", "raw", "orientation", "colour_space", "own_lens", "notes"}
+OF_THE_PICTURE = {
+    "file_type",
+    "width",
+    "height",
+    "bits",
+    "channels",
+    "raw",
+    "orientation",
+    "colour_space",
+    "own_lens",
+    "notes",
+    "sphere",
+}
 
 
 def delivered(folder: Path, file_format: str, capture: CaptureData = EVERYTHING, changed_at: str = "") -> Path:

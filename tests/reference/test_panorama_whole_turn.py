@@ -19,7 +19,7 @@ from zincplate.formats.decoded import Decoded
 from zincplate.merges.kept import Kept
 from zincplate.merges.kinds import look_at
 from zincplate.merges.master import Opened
-from zincplate.merges.panorama.master import merge_panorama, points_of
+from zincplate.merges.panorama.master import merge_panorama, points_of, sphere_of
 from zincplate.merges.panorama.options import PanoramaOptions
 from zincplate.merges.view import opened
 from zincplate.sources.file import Source
@@ -154,6 +154,8 @@ def test_a_sphere_with_poles_is_twice_as_wide_as_high() -> None:
     canvas = made.layout.canvas
     assert len(made.judged.members) == 28 and made.layout.wide is not None
     assert abs(canvas.width - 2 * canvas.height) <= 2 and made.layout.uncovered == 0
+    told = sphere_of(canvas)
+    assert (told[0], told[2], told[4]) == (canvas.width, 0, canvas.width) and max(told[3], told[1] - told[5]) <= 1
     picture = made.picture()
     across, within = worst_step(picture)
     assert across < 1.3 * within

@@ -5,6 +5,7 @@ from dataclasses import asdict, dataclass, replace
 from datetime import datetime
 from typing import Any
 
+from zincplate.formats.sphere import Sphere
 from zincplate.formats.tags import Directory
 
 LONGEST_TEXT = 4000
@@ -37,6 +38,8 @@ class CaptureData:
     own_lens: str = ""
     """What the file itself says of its lens, as :func:`zincplate.formats.dng.lens.own_lens` writes it."""
 
+    sphere: Sphere = ()
+    """Where it lies on the whole view about its camera."""
     depth_map: bool = False
     """Whether the file holds one beside the picture."""
     utc_offset: str = ""

@@ -9,6 +9,7 @@ from contextlib import suppress
 from typing import Any
 from xml.etree.ElementTree import Element
 
+from zincplate.formats import sphere
 from zincplate.formats.capture import LONGEST_TEXT, MOST_KEYWORDS
 from zincplate.formats.tags import text_of
 
@@ -95,6 +96,8 @@ def facts_of_xmp(packet: bytes) -> tuple[dict[str, Any], tuple[str, ...]]:
     longitude = _degrees(_first(properties.get(f"{EXIF}GPSLongitude")))
     if latitude is not None and longitude is not None and abs(latitude) <= 90 and abs(longitude) <= 180:
         found |= {"latitude": latitude, "longitude": longitude}
+    if view := sphere.of_properties(properties):
+        found["sphere"] = view
     rating = _first(properties.get(f"{XMP}Rating"))
     with suppress(ValueError):
         found["rating"] = max(min(round(float(rating)), 5), -1)

@@ -6,9 +6,11 @@ from xml.etree.ElementTree import Element, SubElement
 
 from zincplate.formats import description as d
 from zincplate.formats.capture import CaptureData
+from zincplate.formats.sphere import GPANO, as_properties
 
 _PREFIXES = {
-    "rdf": d.RDF, "dc": d.DC, "xmp": d.XMP, "photoshop": d.PHOTOSHOP, "Iptc4xmpCore": d.CORE, "x": "{adobe:ns:meta/}",
+    "rdf": d.RDF, "dc": d.DC, "xmp": d.XMP, "photoshop": d.PHOTOSHOP, "Iptc4xmpCore": d.CORE,
+    "x": "{adobe:ns:meta/}", "GPano": GPANO,
 }  # fmt: skip
 _IPTC_LIMITS = {5: 64, 25: 64, 80: 32, 90: 32, 92: 32, 95: 32, 101: 64, 116: 128, 120: 2000}
 _BEGIN = '<?xpacket begin="\N{ZERO WIDTH NO-BREAK SPACE}" id="W5M0MpCehiHzreSzNTczkc9d"?>\n'
@@ -40,7 +42,12 @@ def xmp_packet(capture: CaptureData, software: str, changed_at: str = "") -> byt
         (f"{d.PHOTOSHOP}Country", capture.country), (f"{d.CORE}Location", capture.place),
         (f"{d.XMP}Rating", "" if capture.rating is None else str(capture.rating)),
     )  # fmt: skip
-    if not any(text for _, text in (*alternatives, *simple)) and not capture.keywords and not capture.artist:
+    if (
+        not any(text for _, text in (*alternatives, *simple))
+        and not capture.keywords
+        and not capture.artist
+        and not capture.sphere
+    ):
         return b""
     for prefix, name in _PREFIXES.items():
         ElementTree.register_namespace(prefix, name.strip("{}"))
@@ -49,6 +56,8 @@ def xmp_packet(capture: CaptureData, software: str, changed_at: str = "") -> byt
     for name, text in simple:
         if text:
             about.set(name, _clean(text))
+    for name, text in as_properties(capture.sphere).items():
+        about.set(name, text)
     about.set(f"{d.XMP}CreatorTool", software)
     if changed_at:
         about.set(f"{d.XMP}ModifyDate", f"{changed_at}Z")

@@ -1,6 +1,7 @@
 """The facts of a file as people say them: groups of a name and a text each, for the facts of a frame and for ``info``."""
 
 from zincplate.formats.capture import CaptureData
+from zincplate.formats.sphere import Sphere
 
 Rows = list[tuple[str, str]]
 _PROGRAMS = {
@@ -45,6 +46,14 @@ def searched(c: CaptureData) -> str:
         c.place, c.city, c.region, c.country, c.file_type,
     )  # fmt: skip
     return "\n".join(part for part in parts if part)
+
+
+def _part_of_view(sphere: Sphere) -> str:
+    """How much of the whole view about the camera it shows."""
+    if not sphere:
+        return ""
+    across, high = 360 * sphere[4] / sphere[0], 180 * sphere[5] / sphere[1]
+    return f"{across:.0f}\N{DEGREE SIGN} of 360\N{DEGREE SIGN} across, {high:.0f}\N{DEGREE SIGN} of 180\N{DEGREE SIGN} high"
 
 
 def in_words(c: CaptureData) -> list[tuple[str, Rows]]:
@@ -115,6 +124,7 @@ def in_words(c: CaptureData) -> list[tuple[str, Rows]]:
             [
                 ("Kind", " ".join(v for v in (c.file_type, kind) if v)),
                 ("Size", f"{c.width} x {c.height}"),
+                ("Whole view", _part_of_view(c.sphere)),
                 ("Bits", str(c.bits) if c.bits else ""),
                 ("Colour space", c.colour_space),
                 ("Changed", _when(c.modified_at) if c.modified_at != c.captured_at.partition(".")[0] else ""),

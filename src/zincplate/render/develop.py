@@ -7,6 +7,9 @@ from pathlib import Path
 from zincplate.core.colour.colour_spaces import SPACES
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.encode import SUFFIX, Format, encode
+from zincplate.formats.sphere import Sphere, part_of
+from zincplate.pipeline.framing import framing
+from zincplate.pipeline.lens_of import Shape
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.render.render import Renderer
 from zincplate.sources.file import Source
@@ -74,4 +77,20 @@ def develop(
     height, width = picture.shape[:2]
     capture = source.capture if capture is None else capture
     capture = capture if d.location else capture.without_location()
+    if capture.sphere:
+        capture = replace(capture, sphere=_sphere(renderer, source, recipe, capture.sphere, (width, height)))
     return encode(picture, d.file_format, d.space, replace(capture, orientation=1), d.quality, changed_at), (width, height)
+
+
+def _sphere(renderer: Renderer, source: Source, recipe: Recipe, sphere: Sphere, size: tuple[int, int]) -> Sphere:
+    """Where a delivery lies on the whole view that its original is part of; empty where it is no upright part of it any more."""
+    plan = source.plan(recipe)
+    if sphere[4:] != (source.width, source.height) or source.orientation != 1:
+        return ()
+    if plan.frame.quarter_turns or plan.frame.mirror or plan.finish.border_share:
+        return ()
+    framed = framing(Shape(source.width, source.height, source.capture), plan.frame, renderer.lenses)
+    if not framed.direct:
+        return ()
+    left, top = framed.left + framed.map.width / 2, framed.top + framed.map.height / 2
+    return part_of(sphere, left, top, framed.width, framed.height, size)

@@ -14,6 +14,7 @@ from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import CameraColour
 from zincplate.formats.dng.master import MasterWriter
 from zincplate.formats.preview import jpeg_from
+from zincplate.formats.sphere import Sphere
 from zincplate.merges.file import PREVIEW_PX, Master, colour_as_master, reduced_rows, shown
 from zincplate.merges.panorama.canvas import Canvas
 from zincplate.merges.panorama.judge import PanoramaJudgement
@@ -42,8 +43,17 @@ def capture_of(frames: Sequence[Opened], judged: PanoramaJudgement, canvas: Canv
     equivalent = canvas.focal_px / diagonal * DIAGONAL_MM if canvas.kind == "flat" and canvas.bend is None else 0.0
     return replace(
         capture, orientation=1, width=canvas.width, height=canvas.height, notes=(), own_lens="", lens="", lens_make="",
-        focal_length_35mm=equivalent,
+        focal_length_35mm=equivalent, sphere=sphere_of(canvas),
     )  # fmt: skip
+
+
+def sphere_of(canvas: Canvas) -> Sphere:
+    """Where the master lies on the whole view; empty for other projections, and for outlines that were bent."""
+    if canvas.kind != "sphere" or canvas.bend is not None:
+        return ()
+    full_width, full_height = round(2 * math.pi * canvas.focal_px), round(math.pi * canvas.focal_px)
+    left, top = max(round(full_width / 2 + canvas.left), 0), max(round(full_height / 2 + canvas.top), 0)
+    return max(full_width, left + canvas.width), max(full_height, top + canvas.height), left, top, canvas.width, canvas.height
 
 
 def merge_panorama(
