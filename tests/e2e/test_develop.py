@@ -50,6 +50,15 @@ def test_one_frame_to_the_full(page: Page, context: Context) -> None:
     expect(page.get_by_role("button", name="why").first).to_be_visible()
     accessible(page)
     assert np.abs(shown(page).astype(int) - before).mean() > 1
+    # measured once more, its small pictures are those of what has changed since
+    asked: list[str] = []
+    page.on("request", lambda r: asked.append(r.post_data or "") if "/view" in r.url else None)
+    page.get_by_role("button", name="Suggest tone").click()
+    expect(suggestions.get_by_role("button", name="Measuring")).to_be_visible()
+    expect(suggestions.get_by_role("button", name="Suggest tone")).to_be_visible(timeout=20_000)
+    drawn(page)
+    small = [text for text in asked if '"urgency":"rest"' in text]
+    assert len(small) >= suggestions.get_by_role("listitem").count() > 1
 
     # the wedge by keyboard, shadows from there
     page.get_by_role("slider", name="Wedge, shadows").focus()

@@ -3,10 +3,11 @@
 import re
 from pathlib import Path
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.e2e.conftest import accessible, drawn
 from tests.e2e.test_across import cell, series  # noqa: F401
+from tests.e2e.test_repair import until
 from tests.reference.test_panorama import taken
 from tests.services.test_use_cases import run_jobs
 from zincplate.services import bring_in, merges, sets, shoots
@@ -76,6 +77,31 @@ def test_frames_that_do_not_fit_are_told(page: Page, series: dict[str, Version])
     expect(page.get_by_role("region", name="What is done")).to_contain_text("2 of 2 frames take part", timeout=60_000)
     page.keyboard.press("Escape")
     expect(page.get_by_role("grid")).to_be_visible()
+
+
+def test_a_look_that_is_told_late_and_wanted_no_more_is_stopped(page: Page, series: dict[str, Version]) -> None:  # noqa: F811
+    frames = [series[name].frame_id for name in ("TW-0810", "TW-0811", "TW-0812")]
+    held: list[Route] = []
+    stopped: list[str] = []
+    page.on("request", lambda r: stopped.append(r.url) if r.method == "DELETE" else None)
+
+    def judged(route: Route) -> None:
+        if held:
+            route.continue_()
+        else:
+            held.append(route)
+
+    page.route("**/merges/judge", judged)
+    page.goto(f"/shoots/{series['TW-0810'].frame.shoot_id}/merge?frames={','.join(map(str, frames))}")
+    page.get_by_role("slider", name="Noise reduction").press("End")
+    done = page.get_by_role("region", name="What is done")
+    expect(done).to_contain_text("is reduced, by 100 of 100", timeout=60_000)
+    assert len(held) == 1 and not stopped
+    with page.expect_response("**/merges/judge") as told:
+        held[0].continue_()
+    job = told.value.json()["id"]
+    until(page, lambda: any(url.endswith(f"/api/jobs/{job}") for url in stopped))
+    expect(done).to_contain_text("is reduced, by 100 of 100")
 
 
 def test_several_brackets_are_masters_or_one_panorama(page: Page, context: Context, tmp_path: Path) -> None:

@@ -67,15 +67,18 @@ export function useJudgement(frames: readonly number[], options: Options): Looki
     if (body.frames.length < 2) return;
     let wanted = true;
     let started: string | null = null;
+    const stop = (job: string) => void api.DELETE("/api/jobs/{id}", { params: { path: { id: job } } }).catch(() => {});
     need(api.POST("/api/merges/judge", { body }))
       .then((answer) => {
+        // other options were chosen before it was known which job it is: it would only keep theirs waiting
+        if (!wanted) return stop(answer.id);
         started = answer.id;
-        if (wanted) setId(answer.id);
+        setId(answer.id);
       })
       .catch((e: unknown) => wanted && setFailed(e instanceof Error ? e.message : String(e)));
     return () => {
       wanted = false;
-      if (started) api.DELETE("/api/jobs/{id}", { params: { path: { id: started } } }).catch(() => {});
+      if (started) stop(started);
     };
   }, [asked]);
   const state = job?.state;

@@ -117,13 +117,23 @@ export async function nextCandidate(frame: Frame, repair: Repair, by: 1 | -1): P
   });
 }
 
+let picks = 0;
+
+/** A new pick on a frame: tells later whether its answer is still wanted, or another place was picked or another frame opened. */
+export function pickOn(frame: Frame): () => boolean {
+  picks += 1;
+  const mine = picks;
+  return () => mine === picks && useBench.getState().frame === frame.id;
+}
+
 /** Picks what a cover is painted with. */
-export async function pickColour(frame: Frame, at: Place): Promise<void> {
+export async function pickColour(frame: Frame, at: Place, wanted: () => boolean): Promise<void> {
   const { draft } = useBench.getState();
   if (!draft) return;
   try {
     const body = { recipe: asked(draft), x: at[0], y: at[1], radius_px: 4 };
     const told = await need(api.POST("/api/frames/{id}/repairs/colour", { params: { path: { id: frame.id } }, body }));
+    if (!wanted()) return;
     const [r, g, b] = told.colour;
     useRepairs.setState({ colour: [r ?? 0, g ?? 0, b ?? 0], anchor: at });
   } catch (error) {

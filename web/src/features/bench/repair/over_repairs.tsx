@@ -10,7 +10,7 @@ import { KIND_WORDS, newRepair, repairsOf, useRepairs, withPut, withRepair } fro
 import { BrushLayer, type Stroke } from "../drawing/brush_layer";
 import { type OnScreen, OverPicture } from "../drawing/on_screen";
 import { converted, useOnPicture } from "../drawing/places";
-import { drawnWith, finishStroke, type Hand, pickColour, putWithSource } from "./actions";
+import { drawnWith, finishStroke, type Hand, pickColour, pickOn, putWithSource } from "./actions";
 import { OutlineLayer } from "./outline_layer";
 import { Rings } from "./rings";
 import { SeenSource } from "./seen_source";
@@ -77,11 +77,12 @@ function MendBrush({ screen }: { screen: OnScreen }) {
   const pick = async (at: Place) => {
     const recipe = useBench.getState().draft;
     if (!recipe) return;
+    const wanted = pickOn(frame);
     try {
       const told = await converted(frame.id, recipe, [at], "frame");
       const place = told.points[0];
-      if (!place) return;
-      if (tool === "cover") await pickColour(frame, place);
+      if (!place || !wanted()) return;
+      if (tool === "cover") await pickColour(frame, place, wanted);
       else useRepairs.setState({ anchor: place, open: null });
     } catch (error) {
       complain(error);

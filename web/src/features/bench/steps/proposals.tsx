@@ -3,6 +3,7 @@ import { api, type Frame, need } from "../../../api/client";
 import type { Recipe } from "../../../api/generated/recipe";
 import { closeView, fetchView } from "../../../api/view";
 import { useBench } from "../../../state/bench";
+import { newItemId } from "../../../state/items";
 import { complain } from "../../../state/notices";
 import { patched, type Values } from "../../../state/patch";
 import { Button } from "../../../ui/controls";
@@ -29,7 +30,7 @@ export function Proposals({
   recipe: Recipe;
   of: "framing" | "balance" | "tone" | "whole";
 }) {
-  const [found, setFound] = useState<{ frame: number; base: Recipe; list: Proposal[] } | null>(null);
+  const [found, setFound] = useState<{ frame: number; base: Recipe; list: Proposal[]; asked: string } | null>(null);
   const [busy, setBusy] = useState(false);
   const [taken, setTaken] = useState<number | null>(null);
   const { save } = useBench.getState();
@@ -44,7 +45,7 @@ export function Proposals({
           body: { recipe, of: what },
         }),
       );
-      setFound({ frame: frame.id, base: recipe, list: answer.proposals });
+      setFound({ frame: frame.id, base: recipe, list: answer.proposals, asked: newItemId() });
     } catch (error) {
       complain(error);
     }
@@ -82,7 +83,7 @@ export function Proposals({
       {current && current.list.length > 0 && (
         <ul className="grid grid-cols-2 gap-1.5 pt-1.5">
           {current.list.map((p, i) => (
-            <li key={p.name}>
+            <li key={`${current.asked} ${p.name}`}>
               <button
                 type="button"
                 aria-pressed={taken === i}
@@ -106,7 +107,7 @@ export function Proposals({
 function Small({ frame, recipe }: { frame: Frame; recipe: Recipe }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const [size, setSize] = useState([240, 160]);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: the picture belongs to the recipe it was made for
+  // biome-ignore lint/correctness/useExhaustiveDependencies: it is made once, for the answer that it belongs to
   useEffect(() => {
     const stop = new AbortController();
     const window = { scaledWidth: 240, scaledHeight: 160, x: 0, y: 0, width: 0, height: 0 };
