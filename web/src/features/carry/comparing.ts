@@ -1,7 +1,6 @@
 import { useEffect, useState } from "react";
-import { api, type Job, need } from "../../api/client";
-import { useJobs } from "../../state/jobs";
-import { complain } from "../../state/notices";
+import { api, need } from "../../api/client";
+import { useAskedJob } from "../../state/asked_job";
 import { settledVersions } from "../../state/savers";
 
 /** What a frame differs by from the one that is carried from. */
@@ -48,47 +47,19 @@ export function useComparison<Row extends { version: number }>(
   versions: readonly number[],
   balance = true,
 ): Comparison<Row> {
-  const [id, setId] = useState<string | null>(null);
   const [result, setResult] = useState<Result<Row> | null>(null);
-  const [failed, setFailed] = useState("");
-  const job = useJobs((s) => s.jobs.find((j) => j.id === id));
-  const list = versions.join(",");
-  useEffect(() => {
-    let wanted = true;
-    let started: string | null = null;
-    setId(null);
-    setResult(null);
-    setFailed("");
-    const body = { source: source ?? 0, versions: list.split(",").filter(Boolean).map(Number), balance };
-    if (source === null || !body.versions.length) return;
-    const start = async () => {
+  const body = { source: source ?? 0, versions: [...versions], balance };
+  const key = source === null || !versions.length ? null : JSON.stringify([kind, body]);
+  const { job, failed } = useAskedJob(key, {
+    start: async () => {
       await settledVersions();
-      const answer: Job = await need(kind === "fit" ? api.POST("/api/fit", { body }) : api.POST("/api/even", { body }));
-      started = answer.id;
-      if (wanted) setId(answer.id);
-    };
-    start().catch(complain);
-    return () => {
-      wanted = false;
-      // nobody waits for it any more
-      if (started) api.DELETE("/api/jobs/{id}", { params: { path: { id: started } } }).catch(() => {});
-    };
-  }, [kind, source, list, balance]);
-  const state = job?.state;
-  useEffect(() => {
-    if (!id || !state || state === "queued" || state === "running") return;
-    let wanted = true;
-    need(api.GET("/api/jobs/{id}", { params: { path: { id } } }))
-      .then((whole) => {
-        if (!wanted) return;
-        if (whole.state === "done") setResult(whole.result as Result<Row>);
-        else setFailed(whole.note || "The measuring was stopped.");
-      })
-      .catch(complain);
-    return () => {
-      wanted = false;
-    };
-  }, [id, state]);
+      return need(kind === "fit" ? api.POST("/api/fit", { body }) : api.POST("/api/even", { body }));
+    },
+    done: (found) => setResult(found as Result<Row>),
+    stopped: "The measuring was stopped.",
+  });
+  // biome-ignore lint/correctness/useExhaustiveDependencies: what was found for something else is told no more
+  useEffect(() => setResult(null), [key]);
   return {
     rows: result ? new Map(result.rows.map((r) => [r.version, r])) : null,
     refused: result ? new Map(result.refused.map((r) => [r.version, r.reason])) : EMPTY,

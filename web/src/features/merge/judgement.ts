@@ -1,8 +1,8 @@
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { api, need } from "../../api/client";
 import type { components } from "../../api/generated/api";
-import { useJobs } from "../../state/jobs";
-import { complain } from "../../state/notices";
+import { useAskedJob } from "../../state/asked_job";
+import { isActive } from "../../state/jobs";
 
 type Schemas = components["schemas"];
 export type BracketOptions = Schemas["BracketOptions"];
@@ -55,47 +55,13 @@ interface Looking {
 
 /** Has a merge looked at, as a job, anew whenever its options change; what was found last stays until then. */
 export function useJudgement(frames: readonly number[], options: Options): Looking {
-  const [id, setId] = useState<string | null>(null);
   const [judged, setJudged] = useState<Judged | null>(null);
-  const [failed, setFailed] = useState("");
-  const job = useJobs((s) => s.jobs.find((j) => j.id === id));
-  const asked = JSON.stringify({ frames, options });
-  useEffect(() => {
-    const body = JSON.parse(asked) as { frames: number[]; options: Options };
-    setId(null);
-    setFailed("");
-    if (body.frames.length < 2) return;
-    let wanted = true;
-    let started: string | null = null;
-    const stop = (job: string) => void api.DELETE("/api/jobs/{id}", { params: { path: { id: job } } }).catch(() => {});
-    need(api.POST("/api/merges/judge", { body }))
-      .then((answer) => {
-        // other options were chosen before it was known which job it is: it would only keep theirs waiting
-        if (!wanted) return stop(answer.id);
-        started = answer.id;
-        setId(answer.id);
-      })
-      .catch((e: unknown) => wanted && setFailed(e instanceof Error ? e.message : String(e)));
-    return () => {
-      wanted = false;
-      if (started) stop(started);
-    };
-  }, [asked]);
-  const state = job?.state;
-  useEffect(() => {
-    if (!id || !state || state === "queued" || state === "running") return;
-    let wanted = true;
-    need(api.GET("/api/jobs/{id}", { params: { path: { id } } }))
-      .then((whole) => {
-        if (!wanted) return;
-        if (whole.state === "done") setJudged(whole.result as Judged);
-        else setFailed(whole.note || "Looking at the frames was stopped.");
-      })
-      .catch(complain);
-    return () => {
-      wanted = false;
-    };
-  }, [id, state]);
-  const busy = !failed && (!id || !state || state === "queued" || state === "running");
+  const body = { frames: [...frames], options };
+  const { job, failed } = useAskedJob(frames.length < 2 ? null : JSON.stringify(body), {
+    start: () => need(api.POST("/api/merges/judge", { body })),
+    done: (result) => setJudged(result as Judged),
+    stopped: "Looking at the frames was stopped.",
+  });
+  const busy = !failed && (!job || isActive(job));
   return { judged, progress: job?.progress ?? 0, note: job?.note ?? "", failed, busy };
 }

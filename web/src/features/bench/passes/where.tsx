@@ -6,6 +6,7 @@ import { useBench } from "../../../state/bench";
 import { newItemId } from "../../../state/items";
 import { complain, useNotices } from "../../../state/notices";
 import {
+  passesOf,
   saveAs,
   type Tool,
   takeControls,
@@ -250,7 +251,8 @@ function NewTerms({ frame, pass }: { frame: Frame; pass: Pass }) {
         const added = withNewTerm(r, pass.id, fresh);
         // blotches of skin are as large as the face makes them
         const size = found.blotch_percent;
-        if (size === null || pass.controls.forms_percent !== NEUTRAL_CONTROLS.forms_percent) return added;
+        const now = passesOf(r).find((p) => p.id === pass.id);
+        if (size === null || now?.controls.forms_percent !== NEUTRAL_CONTROLS.forms_percent) return added;
         return withPass(added, pass.id, (p) => ({ ...p, controls: { ...p.controls, forms_percent: size } }));
       });
       if (what === "skin") takeControls(pass.id, "even_colour"); // what skin is mostly found for
