@@ -1,6 +1,7 @@
 """Whether frames can be one merge at all."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from zincplate.merges.errors import MergeError
 from zincplate.merges.view import Opened
@@ -10,6 +11,23 @@ def counted(frames: Sequence[Opened], what: str, fewest: int, most: int) -> None
     """Raises :class:`MergeError` when these are too few or too many for a merge of a kind (``what``: "A bracket")."""
     if not fewest <= len(frames) <= most:
         raise MergeError(f"{what} is made of {fewest} to {most} frames; these are {len(frames)}.")
+
+
+def one_way(frames: Sequence[Opened]) -> list[Opened]:
+    """Frames of one sensor of which some are told to lie and some to stand, all as most of them are told (the first of two that
+    are as many): pointed straight down or up a camera cannot tell how it is held."""
+    sources = [frame.source for frame in frames]
+    upright = [(s.width, s.height) for s in sources]
+    if len(set(upright)) == 1 or len({tuple(sorted(size)) for size in upright}) > 1:
+        return list(frames)
+    lying = [size == upright[0] for size in upright]
+    most = lying.count(True) * 2 >= len(frames)
+    flags = [s.orientation for s, first in zip(sources, lying, strict=True) if first == most]
+    wanted = max(flags, key=flags.count)
+    return [
+        frame if first == most else replace(frame, source=frame.source.held(wanted))
+        for frame, first in zip(frames, lying, strict=True)
+    ]
 
 
 def belong(frames: Sequence[Opened], what: str, one_size: bool = True) -> None:

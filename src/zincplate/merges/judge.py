@@ -73,7 +73,7 @@ class Judgement:
     """Frames that take part, in the order that was given."""
     moved: Moved | None
     step: int
-    origin: tuple[int, int]
+    origin: tuple[float, float]
     shown_ev: float = 0.0
     """Light of the exposure as bright as which the merge is shown, against the reference's."""
 

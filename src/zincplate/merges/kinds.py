@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from zincplate.formats.lens_profiles import LensDatabase
-from zincplate.merges.belong import belong
+from zincplate.merges.belong import belong, one_way
 from zincplate.merges.file import Master
 from zincplate.merges.focus import master as focus
 from zincplate.merges.focus.judge import judge_focus
@@ -120,6 +120,7 @@ def look_at(
             told = as_told(told, places, frames)
         picture = panorama.preview_of(taken, found, layout)
         return Look(told, picture, drawn, before=panorama.before_of(taken, found, layout))
+    frames = one_way(frames)
     if isinstance(options, SeriesOptions):
         combined, views = _series(frames, options, lenses, breathe, kept, key)
         picture, land = series.preview_of(combined, views, options)
@@ -162,6 +163,7 @@ def merged(
             return made
         forget(kept.places_folder(), _name_of_places(frames, key))
         return replace(made, reference=places[made.reference].reference)
+    frames = one_way(frames)
     if isinstance(options, SeriesOptions):
         combined, looked = _series(frames, options, lenses, breathe, kept or Kept(), key)
         land = land_of(combined, looked, options)

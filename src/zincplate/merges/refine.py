@@ -1,5 +1,7 @@
 """The last tenths of a pixel: tiles of the whole pictures, where reduced ones gave the place to a few of them."""
 
+import math
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -69,8 +71,8 @@ def _places(drawing: Float32, view: View, placement: Placement) -> list[tuple[in
             if not cell.size or cell.max() < 1e-5:
                 continue
             y, x = np.unravel_index(int(cell.argmax()), cell.shape)
-            full_x = (left + int(x)) * view.step + view.step // 2 + view.origin[0]
-            full_y = (top + int(y)) * view.step + view.step // 2 + view.origin[1]
+            full_x = (left + int(x)) * view.step + view.step // 2 + math.floor(view.origin[0])
+            full_y = (top + int(y)) * view.step + view.step // 2 + math.floor(view.origin[1])
             places.append((min(max(full_x, half), placement.width - half), min(max(full_y, half), placement.height - half)))
     return places
 

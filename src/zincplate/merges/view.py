@@ -1,7 +1,7 @@
 """Frames of a merge at reduced size: where they are laid on each other and judged before anything is added up."""
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import cv2
@@ -80,7 +80,8 @@ class View:
     offset: float
     shown: Mask
     step: int
-    origin: tuple[int, int]
+    origin: tuple[float, float]
+    """Column and row of the upright picture where it begins."""
     planes: Float32
 
     @property
@@ -128,22 +129,52 @@ def step_of(source: Source) -> int:
     return max(int(np.ceil(max(source.width, source.height) / LONG_EDGE_PX / 2)) * 2, 2)
 
 
-def view_of(opened: Opened) -> View:
-    """Reads a frame small."""
+Grid = tuple[tuple[float, float], tuple[int, int]]
+"""Where reduced plates begin, and their height and width."""
+
+
+def grid_of(frames: Sequence[Opened]) -> Grid | None:
+    """One grid for the views of frames of one size; None when all have the same by themselves, or sizes differ. Plates of a
+    mosaic begin at a red site, those of a turned frame at the other end: a master among raws begins elsewhere than they."""
+    step = step_of(frames[0].source)
+    begin = {(f.source.plate_origin(step), f.source.plate_size(step)) for f in frames}
+    if len(begin) == 1 or len({(f.source.width, f.source.height) for f in frames}) > 1:
+        return None
+    # in the middle between where they begin: what is mixed gets softer, and is to be so alike
+    columns, rows = zip(*(origin for origin, _ in begin), strict=True)
+    middle = (min(columns) + max(columns)) / 2, (min(rows) + max(rows)) / 2
+    return middle, (max(height for _, (height, _) in begin), max(width for _, (_, width) in begin))
+
+
+def view_of(opened: Opened, grid: Grid | None = None) -> View:
+    """Reads a frame small, on a grid if one is given."""
     source, step = opened.source, step_of(opened.source)
     plate = source.reduced(step, hot_pixels=True)
-    return seen(opened, plate.planes, step, (plate.origin_x, plate.origin_y))
+    own = (plate.origin_x, plate.origin_y), plate.planes.shape[1:]
+    view = seen(opened, plate.planes, step, own[0])
+    return view if grid is None or own == grid else _on_grid(view, grid)
 
 
-def views_of(frames: Sequence[Opened], breathe: Callable[[str], None]) -> Iterator[View]:
-    """Reads all, each said to ``breathe`` by its name before its view comes."""
-    with in_turn(view_of, frames) as views:
+def _on_grid(view: View, grid: Grid) -> View:
+    """The same, each sample mixed from its neighbours; what one of them does not show is not shown."""
+    (x, y), (height, width) = grid
+    shift = np.array([[1, 0, (x - view.origin[0]) / view.step], [0, 1, (y - view.origin[1]) / view.step]])
+    how = {"flags": cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, "borderMode": cv2.BORDER_REPLICATE}
+    planes = np.stack([cv2.warpAffine(plane, shift, (width, height), **how) for plane in view.planes])
+    shown = cv2.warpAffine(view.shown.astype(np.float32), shift, (width, height), **how) > 0.999
+    return replace(view, planes=planes, shown=shown, origin=grid[0])
+
+
+def views_of(frames: Sequence[Opened], breathe: Callable[[str], None], one_grid: bool = True) -> Iterator[View]:
+    """Reads all, each said to ``breathe`` by its name before its view comes; on one grid where all are of one size."""
+    grid = grid_of(frames) if one_grid else None
+    with in_turn(lambda frame: view_of(frame, grid), frames) as views:
         for frame in frames:
             breathe(f"reading {frame.name}")
             yield next(views)
 
 
-def seen(opened: Opened, planes: Float32, step: int, origin: tuple[int, int]) -> View:
+def seen(opened: Opened, planes: Float32, step: int, origin: tuple[float, float]) -> View:
     """A view of reduced planes (3, h, w)."""
     source = opened.source
     levels = source.camera_values(planes).max(0) / np.float32(max(source.ceiling, 1e-6))

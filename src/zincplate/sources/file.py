@@ -87,9 +87,13 @@ class Source:
         """The same file seen turned clockwise by quarters, then mirrored; what was measured and decoded is shared."""
         if not quarter_turns % 4 and not mirror:
             return self
+        return self.held(turned(self.orientation, quarter_turns, mirror))
+
+    def held(self, orientation: int) -> "Source":
+        """The same file as if its camera had been held in another way (a flag of EXIF)."""
         other = copy.copy(self)
-        other.orientation = turned(self.orientation, quarter_turns, mirror)
-        other.width, other.height = upright_size(self._reader.width, self._reader.height, other.orientation)
+        other.orientation = orientation
+        other.width, other.height = upright_size(self._reader.width, self._reader.height, orientation)
         return other
 
     def repaired(self, mended: Mended) -> "Source":
@@ -263,6 +267,14 @@ class Source:
         """Column and row of the upright picture where plates that average ``step`` pixels begin."""
         x, y = self._reader.origin
         return self._upright_origin(x, y, -(-(self._reader.width - x) // step), -(-(self._reader.height - y) // step), step)
+
+    def plate_size(self, step: int) -> tuple[int, int]:
+        """Height and width of the whole picture's plate that averages ``step`` pixels."""
+        x, y = self._reader.origin
+        columns, rows = upright_size(
+            -(-(self._reader.width - x) // step), -(-(self._reader.height - y) // step), self.orientation
+        )
+        return rows, columns
 
     def recorded_plate(self, step: int, hot_pixels: bool) -> Plate:
         """A reduced plate in the sensor's orientation, without repairs."""

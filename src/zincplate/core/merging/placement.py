@@ -54,7 +54,7 @@ class Placement:
         """x and y, each (rows, columns), of the reference's pixels from row ``top`` and column ``left`` on."""
         return self._all(float(left), float(top), 1, rows, columns, left, top)
 
-    def reduced(self, step: int, origin: tuple[int, int], size: tuple[int, int]) -> tuple[Float32, Float32]:
+    def reduced(self, step: int, origin: tuple[float, float], size: tuple[int, int]) -> tuple[Float32, Float32]:
         """The same between pictures reduced by ``step`` from ``origin`` (x, y) on, of ``size`` (height, width)."""
         shift = (step - 1) / 2
         return self._all(shift + origin[0], shift + origin[1], step, size[0], size[1], 0, 0)

@@ -123,7 +123,7 @@ def judge_panorama(
     views = [] if views is None else views
     with ThreadPoolExecutor(2) as pool:
         waiting = []
-        for view in views_of(frames, breathe):
+        for view in views_of(frames, breathe, one_grid=False):
             views.append(view)
             waiting.append(pool.submit(_features, views[-1]))
         features = [w.result() for w in waiting]

@@ -10,9 +10,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from zincplate.core.geometry.orientation import upright_size
 from zincplate.merges.errors import MergeError
 from zincplate.merges.series.options import Role
 from zincplate.merges.view import Opened
+from zincplate.sources.file import Source
 
 Float32 = NDArray[np.float32]
 
@@ -68,8 +70,13 @@ def _fits(frame: Opened, first: Opened) -> None:
     source = frame.source
     if not source.mosaic:
         raise MergeError(f"{frame.name}: Darks, flats and bias frames are taken off mosaics; it is none.")
-    if (source.width, source.height, source.orientation) != (first.source.width, first.source.height, first.source.orientation):
-        raise MergeError(f"{frame.name}: It has another size or was held otherwise than {first.name}.")
+    # how the camera was held when its cap was on says nothing: sites are taken off sites
+    if _sensor_size(source) != _sensor_size(first.source):
+        raise MergeError(f"{frame.name}: It has another size than {first.name}.")
+
+
+def _sensor_size(source: Source) -> tuple[int, int]:
+    return upright_size(source.width, source.height, source.orientation)
 
 
 def _unlike(darks: Sequence[Opened], lights: Sequence[Opened], with_bias: bool) -> list[str]:

@@ -18,7 +18,7 @@ from zincplate.merges.errors import MergeError
 from zincplate.merges.judge import APART, UNSHARP, against
 from zincplate.merges.series.calibrate import Masters, calibrated, masters_of
 from zincplate.merges.series.options import Role, SeriesOptions
-from zincplate.merges.view import Opened, View, view_of, views_of
+from zincplate.merges.view import Opened, View, grid_of, view_of, views_of
 from zincplate.pipeline.lens_of import Shape, focal_of
 
 Float32 = NDArray[np.float32]
@@ -98,7 +98,7 @@ def judge_series(
         raise MergeError(f"There are {len(able)} frames to combine among these {len(frames)}; the others are darks or flats.")
     belong([frames[i] for i in (*able, *(i for i, r in enumerate(roles) if r == "land"))], "series")
     breathe("averaging darks and flats")
-    masters = masters_of(frames, roles)
+    masters, grid = masters_of(frames, roles), grid_of(frames)
     lights = []
     for i, frame in enumerate(frames):
         if roles[i] not in ("light", "land"):
@@ -106,7 +106,7 @@ def judge_series(
             views.append(looks[i])
             continue
         lights.append(calibrated(frame, masters))
-        views.append(looks[i] if lights[i] is frame else view_of(lights[i]))
+        views.append(looks[i] if lights[i] is frame else view_of(lights[i], grid))
     looks.clear()
     skies: list[Stars | None] = [None] * len(frames)
     by = options.align
