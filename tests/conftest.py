@@ -34,11 +34,17 @@ CAMERA = CameraModel("Pennick", "Pennick Test 1", 720, 480)
 LENS = ideal()
 
 
-def small_dng(seed: int = 1, orientation: int = 1, meter_ev: float = 0.3, captured_at: str = "2026-05-12T07:08:09.250") -> bytes:
-    """A 720 x 480 raw of the drawn field."""
+def small_dng(
+    seed: int = 1,
+    orientation: int = 1,
+    meter_ev: float = 0.3,
+    captured_at: str = "2026-05-12T07:08:09.250",
+    camera: CameraModel = CAMERA,
+) -> bytes:
+    """A 720 x 480 raw of the drawn field, or of another size by another ``camera``."""
     scene = drawn_field(720, 480)
     settings = metered(scene, Settings(1 / 125, 8, 200, orientation=orientation, seed=seed), meter_ev)
-    return dng_bytes(CAMERA, LENS, settings, expose(scene, CAMERA, LENS, settings), captured_at)
+    return dng_bytes(camera, LENS, settings, expose(scene, camera, LENS, settings), captured_at)
 
 
 @pytest.fixture(scope="session")

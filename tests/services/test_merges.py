@@ -1,12 +1,13 @@
 """A bracket of a shoot becomes a master that is a frame of it: found again, made again, told stale, developed and delivered."""
 
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
 
-from tests.conftest import small_dng
+from tests.conftest import CAMERA, small_dng
 from tests.services.test_use_cases import put, run_jobs
 from zincplate.formats import parked as parking
 from zincplate.formats.dng.master import made_from
@@ -115,7 +116,7 @@ def test_what_cannot_be_merged_is_told_and_leaves_nothing(context: Context, brac
         merges.start(context, [*bracket, 999], BracketOptions(), "plain")
     with pytest.raises(UserError, match="no look"):
         merges.start(context, bracket, BracketOptions(), "sunny")
-    (tmp_path / "other.dng").write_bytes(small_dng(seed=7, orientation=6))
+    (tmp_path / "other.dng").write_bytes(small_dng(seed=7, camera=replace(CAMERA, width=600)))
     shoot = Frame.get_by_id(bracket[0]).shoot
     bring_in.start(context, shoot, [tmp_path / "other.dng"], develop_small=False)
     run_jobs(context)
