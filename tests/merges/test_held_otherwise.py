@@ -17,8 +17,9 @@ from zincplate.merges.kept import Kept
 from zincplate.merges.kinds import Options, look_at, merged
 from zincplate.merges.options import BracketOptions
 from zincplate.merges.series.calibrate import masters_of
+from zincplate.merges.series.judge import judge_series
 from zincplate.merges.series.options import Role, SeriesOptions
-from zincplate.merges.view import Opened, views_of
+from zincplate.merges.view import Opened, View, views_of
 from zincplate.merges.view import opened as opened_together
 
 NO_LENSES = LensDatabase()
@@ -88,3 +89,16 @@ def test_darks_fit_however_the_camera_lay(tmp_path: Path) -> None:
     roles: list[Role] = ["light", "dark", "dark"]
     plain, lying = masters_of(three, roles), masters_of(held(three, 1, 6, 3), roles)
     assert plain.dark is not None and lying.dark is not None and np.array_equal(plain.dark, lying.dark)
+
+
+def test_darks_that_lay_otherwise_leave_the_views_of_the_lights_alone(tmp_path: Path) -> None:
+    frames = opened_together([small(tmp_path, f"f{i}", i + 1, capped=i > 1, exposure_time_s=1 / 60) for i in range(4)])
+    views: list[View] = []
+    judge_series(held(frames, 1, 1, 3, 3), SeriesOptions(align="none"), NO_LENSES, views=views)
+    plain: list[View] = []
+    judge_series(frames, SeriesOptions(align="none"), NO_LENSES, views=plain)
+    assert all(np.array_equal(a.planes, b.planes) and a.origin == b.origin for a, b in zip(views[:2], plain[:2], strict=True))
+    # lights that do not begin alike are mixed
+    mixed: list[View] = []
+    judge_series(held(frames[:2], 1, 3), SeriesOptions(align="none"), NO_LENSES, views=mixed)
+    assert len({(v.origin, v.size) for v in mixed}) == 1

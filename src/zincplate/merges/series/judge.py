@@ -88,7 +88,7 @@ def judge_series(
     counted(frames, "A series", FEWEST, MOST)
     views = [] if views is None else views
     looks: list[View] = []
-    looks += views_of(frames, breathe)
+    looks += views_of(frames, breathe, one_grid=False)
     roles = [options.roles.get(i, _role(f, v, looks)) for i, (f, v) in enumerate(zip(frames, looks, strict=True))]
     for i in _much_longer(frames, roles, options):
         roles[i] = "land"
@@ -98,7 +98,9 @@ def judge_series(
         raise MergeError(f"There are {len(able)} frames to combine among these {len(frames)}; the others are darks or flats.")
     belong([frames[i] for i in (*able, *(i for i, r in enumerate(roles) if r == "land"))], "series")
     breathe("averaging darks and flats")
-    masters, grid = masters_of(frames, roles), grid_of(frames)
+    masters = masters_of(frames, roles)
+    # darks and flats may begin elsewhere
+    grid = grid_of([frame for frame, role in zip(frames, roles, strict=True) if role in ("light", "land")])
     lights = []
     for i, frame in enumerate(frames):
         if roles[i] not in ("light", "land"):
@@ -106,7 +108,7 @@ def judge_series(
             views.append(looks[i])
             continue
         lights.append(calibrated(frame, masters))
-        views.append(looks[i] if lights[i] is frame else view_of(lights[i], grid))
+        views.append(looks[i] if lights[i] is frame and grid is None else view_of(lights[i], grid))
     looks.clear()
     skies: list[Stars | None] = [None] * len(frames)
     by = options.align
