@@ -30,6 +30,12 @@ def test_a_band_runs_from_its_full_side_to_its_end(grid: Grid) -> None:
     assert np.abs(shapes.band(grid, (80, 40), (140, 120)) - (1 - smoothstep(along))).max() < 2e-5
 
 
+def test_samples_lie_at_the_middles_of_their_squares() -> None:
+    grid = Grid(7, 5, 60.5, 40.25, 4, 3)
+    x, y = grid.places()
+    assert np.allclose(np.broadcast_arrays(x, y), places(grid), atol=1e-5)
+
+
 def test_a_band_without_width_is_an_edge_of_one_sample() -> None:
     edge = shapes.band(WHOLE, (100, 0), (100.0001, 0))
     assert np.all(edge[:, :99] == 1) and np.all(edge[:, 102:] == 0)
