@@ -1,0 +1,55 @@
+"""What moved is told from noise, from flicker and from edges that lie a little beside each other."""
+
+import numpy as np
+
+from zincplate.core.merging.moved import Moved, allowed, moved
+
+SIZE = (160, 240)
+
+
+def field(seed: int, deviation: float, level: float = 1.0) -> np.ndarray:
+    return level + deviation * np.random.default_rng(seed).standard_normal(SIZE)
+
+
+def found(light: list[np.ndarray], deviation: list[float], worth: list[float] | None = None, **base: dict[int, int]) -> Moved:
+    variance = np.stack([np.full(SIZE, d * d) for d in deviation]).astype(np.float32)
+    shown = np.ones((len(light), *SIZE), bool)
+    signal = np.asarray(worth or [1.0] * len(light), np.float32)
+    return moved(np.stack(light).astype(np.float32), variance, shown, signal, 4.0, base.get("base", {}))
+
+
+def test_noise_is_no_movement_however_much_of_it_each_frame_has() -> None:
+    for deviation in ([0.2, 0.2], [0.05, 0.3], [0.3, 0.05]):
+        told = found([field(k, d) for k, d in enumerate(deviation)], deviation)
+        assert told.regions == () and told.differs.mean() < 1e-3
+        # the same difference in a frame that is said to be calm is one
+        assert found([field(k, d) for k, d in enumerate(deviation)], [0.01, 0.01]).differs.mean() > 0.05
+
+
+def test_flicker_and_a_picture_a_little_beside_are_forgiven() -> None:
+    x = np.arange(SIZE[1])
+    bars = np.broadcast_to(1 + 0.8 * np.sin(x / 6), SIZE)
+    beside = np.broadcast_to(1 + 0.8 * np.sin((x + 0.3) / 6), SIZE)
+    assert found([bars, 1.02 * bars], [1e-3, 1e-3]).regions == ()
+    assert found([bars, beside], [1e-3, 1e-3]).regions == ()
+    far = np.broadcast_to(1 + 0.8 * np.sin((x + 1.5) / 6), SIZE)
+    assert found([bars, far], [1e-3, 1e-3]).differs.any()
+
+
+def test_a_passer_by_is_a_region_and_what_most_show_counts_there() -> None:
+    light = [field(k, 0.01) for k in range(4)]
+    light[2][40:80, 100:130] += 0.5
+    told = found(light, [0.01] * 4, [1.0, 4.0, 16.0, 2.0])
+    (region,) = told.regions
+    x, y, width, height = region.box
+    assert abs(x - 100) <= 3 and abs(y - 40) <= 3 and abs(width - 30) <= 6 and abs(height - 40) <= 6
+    assert abs(region.share - 30 * 40 / (160 * 240)) < 0.012
+    assert region.base == 1 and region.agreeing == (0, 3)  # of those that agree the one with the most light
+    counts = allowed(told, 4)
+    assert counts[2, 60, 115] < 0.01 and counts[[0, 1, 3], 60, 115].min() > 0.99
+    assert counts[:, 20, 20].min() > 0.99
+    # the frame that he is in may be chosen by hand: then he stays, and the others do not count
+    chosen = found(light, [0.01] * 4, base={1: 2})
+    assert chosen.regions[0].base == 2 and chosen.regions[0].agreeing == ()
+    counts = allowed(chosen, 4)
+    assert counts[2, 60, 115] > 0.99 and counts[[0, 1, 3], 60, 115].max() < 0.01
