@@ -12,6 +12,7 @@ from tests.contract.test_passes import HEIGHT, LEFT, NEUTRAL, WIDTH, key, lab_of
 from zincplate.core.colour.colour_spaces import SRGB
 from zincplate.ops.base import ui_of
 from zincplate.ops.passes.passes import Controls
+from zincplate.pipeline import pass_forms
 from zincplate.recipe.document import Recipe
 from zincplate.render.view import ViewRequest
 
@@ -165,6 +166,20 @@ def test_passes_of_one_size_add_and_of_two_sizes_follow_each_other() -> None:
     assert np.abs(once - twice).max() < 2e-4
     others = shown(with_passes({"controls": {"even_light": 60}}, {"controls": {"even_light": -60, "forms_percent": 15}}))
     assert np.abs(others - once).mean() > 0.002
+
+
+def test_small_forms_are_evened_before_large_ones(monkeypatch: pytest.MonkeyPatch) -> None:
+    asked: list[float] = []
+    long_edge = pass_forms.long_edge_of
+    monkeypatch.setattr(pass_forms, "long_edge_of", lambda size: asked.append(size) or long_edge(size))
+    sizes = (12.0, 2.5, 0.5, 2.5)
+    tones = (None, None, None, (0.1, 0.1, 0.1))
+    shown(
+        with_passes(
+            *({"controls": {"shine": 30, "forms_percent": s, "shine_tone": t}} for s, t in zip(sizes, tones, strict=True))
+        )
+    )
+    assert asked[:4] == [0.5, 2.5, 2.5, 12.0]
 
 
 def test_shine_goes_to_a_picked_tone_however_large_it_is_and_what_is_darker_stays() -> None:

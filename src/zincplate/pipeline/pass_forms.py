@@ -57,7 +57,8 @@ class Forms:
     ) -> Float32:
         """Planes of a window after what passes ask of forms and glow."""
         weights, exposure_ev = framed.source.luminance_weights(plan), math.log2(plan.gain)
-        for size, picked in sorted({_forms_of(p) for p in passes if p.scene.of_forms}, key=str):
+        kinds = {_forms_of(p) for p in passes if p.scene.of_forms}
+        for size, picked in sorted(kinds, key=lambda kind: (kind[0], kind[1] or ())):
             asked = np.zeros((3, window.height, window.width), np.float32)
             for one in passes:
                 if one.scene.of_forms and _forms_of(one) == (size, picked):

@@ -110,8 +110,8 @@ def name_of(frames: Sequence[Frame], kind: str) -> str:
 
 def _opened(context: Context, job: Progress, frames: Sequence[Frame], until: float) -> list[Opened]:
     sources = []
-    # two bytes a site at least: what would fill what is kept for views is held for this job alone
-    many = sum(2 * f.width * f.height for f in frames) > MOST_IN_MEMORY
+    # a site has two bytes, a pixel of a finished picture up to six: what would fill the room of views is held for this job alone
+    many = sum((2 if f.raw else 6) * f.width * f.height for f in frames) > MOST_IN_MEMORY
     for done, frame in enumerate(frames):
         job.progress(until * done / len(frames), f"reading {frame.name}")
         turn, path = Turn(Urgency.REST), original_path(context.home, frame)
