@@ -5,13 +5,15 @@ import numpy as np
 import pytest
 
 from zincplate.core.kernels.numbers import float32_numbers
-from zincplate.core.tone.evening import EvenedNumbers, EveningPlanes, evened, evening_planes
+from zincplate.core.tone.evening import PICKED_COVERED, EvenedNumbers, EveningPlanes, evened, evening_planes, tone_of
 from zincplate.core.tone.glow import BOOST, MOST, glow_planes, glowing
 from zincplate.core.tone.low_planes import ev
 
 WEIGHTS = np.array([0.25, 0.65, 0.10])
 SURFACE = np.array([0.24, 0.18, 0.12])
 LAMP = np.array([1.0, 1.0, 1.0])
+AROUND = (0.0,) * 4
+"""No picked tone."""
 
 
 def spot(radius: float, strength: float, height: int = 200, width: int = 300) -> np.ndarray:
@@ -22,10 +24,12 @@ def spot(radius: float, strength: float, height: int = 200, width: int = 300) ->
     return (SURFACE[:, None, None] + strength * share * LAMP[:, None, None]).astype(np.float32)
 
 
-def covered(planes: np.ndarray, size_percent: float, asked: tuple[float, float, float]) -> np.ndarray:
+def covered(
+    planes: np.ndarray, size_percent: float, asked: tuple[float, float, float], picked: tuple[float, ...] = AROUND
+) -> np.ndarray:
     low = evening_planes(planes, ev(planes, WEIGHTS), size_percent, 0.0)
     wanted = np.ones((3, *planes.shape[1:]), np.float32) * np.array(asked, np.float32)[:, None, None]
-    numbers = float32_numbers(EvenedNumbers, planes.shape[2], planes.shape[1], WEIGHTS, 0.0)
+    numbers = float32_numbers(EvenedNumbers, planes.shape[2], planes.shape[1], WEIGHTS, 0.0, picked)
     return evened(planes, low, wanted, numbers, 0, 0)
 
 
@@ -50,6 +54,19 @@ def test_a_light_larger_than_the_size_is_no_shine() -> None:
     planes = spot(60, 0.6)
     found = covered(planes, 4.0, (0, 0, 1))
     assert np.abs(np.log2(luminance(found) / luminance(planes)))[80:120, 130:170].max() < 0.05
+
+
+def test_to_a_picked_tone_goes_what_is_brighter_however_large_with_its_colour() -> None:
+    planes = spot(60, 0.6)
+    found = covered(planes, 4.0, (0, 0, 1), (1.0, *tone_of(tuple(SURFACE), tuple(WEIGHTS), 0.0)))
+    was, now = (np.log2(luminance(p) / float(WEIGHTS @ SURFACE))[100] for p in (planes, found))
+    # what is left: a twentieth of what is above, and what bends into it
+    assert np.abs(now[140:160] - (1 - PICKED_COVERED) * was[140:160] - PICKED_COVERED * 0.1).max() < 0.01
+    assert np.diff(now[150:]).max() < 1e-4 and now.min() > -1e-4  # its order stays
+    middle = found[:, 100, 150]
+    assert np.abs(np.log2(middle / middle[1]) - np.log2(SURFACE / SURFACE[1])).max() < 0.03
+    half = covered(planes, 4.0, (0, 0, 0.5), (1.0, *tone_of(tuple(SURFACE), tuple(WEIGHTS), 0.0)))
+    assert np.log2(luminance(half) / luminance(planes))[100, 150] == pytest.approx((now - was)[150] / 2, abs=0.01)
 
 
 @pytest.mark.parametrize("amount", [-1.0, 1.0])
@@ -83,7 +100,7 @@ def test_what_is_not_asked_for_is_not_touched() -> None:
     low = evening_planes(planes, ev(planes, WEIGHTS), 4.0, 0.0)
     wanted = np.zeros((3, *planes.shape[1:]), np.float32)
     wanted[:, :, :150] = 1
-    numbers = float32_numbers(EvenedNumbers, 300, 200, WEIGHTS, 0.0)
+    numbers = float32_numbers(EvenedNumbers, 300, 200, WEIGHTS, 0.0, AROUND)
     found = evened(planes, EveningPlanes(low.planes), wanted, numbers, 0, 0)
     assert np.array_equal(found[:, :, 150:], planes[:, :, 150:]) and not np.array_equal(found, planes)
 
