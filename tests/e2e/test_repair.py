@@ -131,6 +131,7 @@ def test_the_yard_cleared_and_delivered(page: Page, yard: dict[str, Version], co
     tool(page, "Patch")
     paint(page, at(0.7, 0.82), at(0.76, 0.81), at(0.77, 0.86), at(0.71, 0.87), at(0.7, 0.83))
     saved(version, lambda v: len(v.recipe["repair"]["repairs"]) == 3)
+    drawn(page)  # where the grip is follows from what the server tells of places
     before = repairs(version)[2]
     grip = page.get_by_test_id("repair-source")
     place = grip.bounding_box()
