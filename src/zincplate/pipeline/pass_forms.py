@@ -56,7 +56,6 @@ class Forms:
         self, framed: Framed, key: str, plan: LightPlan, passes: tuple[PassPlan, ...], planes: Float32, window: Window, keep: bool
     ) -> Float32:
         """Planes of a window after what passes ask of forms and glow."""
-        weights, exposure_ev = framed.source.luminance_weights(plan), math.log2(plan.gain)
         kinds = {_forms_of(p) for p in passes if p.scene.of_forms}
         for size, picked in sorted(kinds, key=lambda kind: (kind[0], kind[1] or ())):
             asked = np.zeros((3, window.height, window.width), np.float32)
@@ -68,6 +67,7 @@ class Forms:
                             asked[k] += area * np.float32(amount * one.strength)
             np.clip(asked, np.array([0, -1, 0], np.float32)[:, None, None], np.float32(1), out=asked)
             low = EveningPlanes(self._seen(framed, key, plan.plate, ("forms", size), long_edge_of(size)))
+            weights, exposure_ev = framed.source.luminance_weights(plan), math.log2(plan.gain)
             tone = (1.0, *tone_of(picked, tuple(weights), exposure_ev)) if picked else (0.0,) * 4
             numbers = float32_numbers(EvenedNumbers, window.full_width, window.full_height, weights, exposure_ev, tone)
             planes = evened(planes, low, asked, numbers, window.x, window.y)
