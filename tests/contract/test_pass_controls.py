@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from tests.contract.test_operations import rendered
+from tests.contract.test_pass_inks import INKS
 from tests.contract.test_passes import HEIGHT, LEFT, NEUTRAL, WIDTH, key, lab_of, large, renderer, scene, shown, view, with_passes
 from zincplate.core.colour.colour_spaces import SRGB
 from zincplate.ops.base import ui_of
@@ -83,7 +84,7 @@ DIRECTIONS: dict[str, tuple[float, float, Any, dict[str, Any]]] = {
 
 
 def test_every_control_has_a_direction_and_says_what_it_is() -> None:
-    assert set(DIRECTIONS) == set(Controls.model_fields)
+    assert set(DIRECTIONS) | set(INKS) == set(Controls.model_fields)
     for info in Controls.model_fields.values():
         ui = ui_of(info)
         assert ui["label"] and len(ui["help"]) > 10

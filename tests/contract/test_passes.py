@@ -289,7 +289,7 @@ def one_pass() -> st.SearchStrategy[dict[str, Any]]:
     controls = {}
     for name, info in Controls.model_fields.items():
         ui = ui_of(info)
-        if ui["kind"] in ("gauge", "hue"):
+        if ui["kind"] in ("gauge", "hue", "key"):
             controls[name] = st.floats(ui["low"], ui["high"], allow_nan=False)
         elif ui["kind"] == "switch":
             controls[name] = st.booleans()

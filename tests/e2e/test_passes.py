@@ -198,3 +198,51 @@ def test_passes_from_the_first_stroke_to_the_delivery(
     plain = tmp_path / "plain.tif"
     assert main(["develop", str(original), "-o", str(plain), "--depth", "16"]) == 0
     assert np.abs(delivered.astype(int) - tifffile.imread(plain)).mean() > 300
+
+
+def test_inks_of_a_pass_are_taken_by_name_and_moved_by_key(page: Page, door: dict[str, Version]) -> None:
+    version = door["TW-0088"]
+    page.goto(f"/shoots/{version.frame.shoot_id}/frames/{version.frame_id}?step=passes")
+    drawn(page)
+    page.get_by_role("button", name="New pass").click()
+    taken = page.get_by_role("region", name="What")
+
+    def search(words: str) -> None:
+        page.get_by_role("button", name="Add a control").click()
+        page.get_by_role("textbox", name="Name of a control").fill(words)
+        page.keyboard.press("Enter")
+        page.keyboard.press("Escape")
+
+    # a key is found by its colour, and comes with the other five; what is there is not offered again
+    search("blue")
+    taken.get_by_role("slider", name="Blue, saturation").focus()
+    page.keyboard.press("Shift+ArrowDown")
+    saved(version, lambda v: bool(v.recipe["passes"]["passes"]) and _controls(v)["blue_saturation"] == -10)
+    taken.get_by_role("radio", name="lightness").click()
+    taken.get_by_label("Red, lightness, number").fill("25")
+    page.keyboard.press("Enter")
+    search("toned")
+    taken.get_by_role("radio", name="midtones").click()
+    taken.get_by_label("Toned midtones, strength, number").fill("40")
+    page.keyboard.press("Enter")
+    page.get_by_role("button", name="Add a control").click()
+    expect(page.get_by_role("menuitem", name="Ink keys")).to_have_count(0)
+    # taking colour out shows the weights instead, and says no more of what rests
+    page.get_by_role("menuitem", name="Black and white").click()
+    taken.get_by_label("Red, weight in grey, number").fill("60")
+    page.keyboard.press("Enter")
+    saved(version, lambda v: _controls(v)["red_grey"] == 60)
+    row = page.get_by_role("listitem", name="Pass 1")
+    expect(row).to_contain_text("black and white, red, weight in grey +60, toned midtones, strength 40")
+    accessible(page)
+    found = _controls(Version.get_by_id(version.id))
+    assert {n: v for n, v in found.items() if n.split("_")[0] in ("red", "blue", "toning") and v and not n.endswith("_hue")} == {
+        "blue_saturation": -10, "red_lightness": 25, "toning_midtones": 40, "red_grey": 60
+    }  # fmt: skip
+    page.get_by_role("switch", name="Black and white").click()
+    expect(taken.get_by_label("Red, lightness, number")).to_have_value("+25")
+
+
+def _controls(version: Version) -> dict[str, float]:
+    found: dict[str, float] = version.recipe["passes"]["passes"][0]["controls"]
+    return found

@@ -14,7 +14,7 @@ from zincplate.core.kernels.numbers import float32_numbers
 from zincplate.core.tone import curve
 from zincplate.core.tone.blends import NUMBERS
 from zincplate.core.tone.haze import KEPT, LEAST_TRANSMISSION, VEIL
-from zincplate.core.tone.pass_display import TABLE, DisplayNumbers, Layers
+from zincplate.core.tone.pass_display import TABLE, DisplayNumbers, DisplayTables, Layers
 from zincplate.core.tone.pass_light import (
     BLUE,
     CLARITY,
@@ -30,10 +30,12 @@ from zincplate.core.tone.pass_light import (
 from zincplate.pipeline.areas import Areas
 from zincplate.pipeline.framing import Framed
 from zincplate.pipeline.windows import Window
+from zincplate.plan.colour import NO_COLOUR
 from zincplate.plan.light import LightPlan
 from zincplate.plan.passes import AreaPlan, DisplayLight, PassPlan, SceneLight
 from zincplate.recipe.document import Recipe
 from zincplate.sources.file import Source
+from zincplate.tables.colour_plan import colour_tables
 from zincplate.tables.light_plan import finishing_tables
 
 Float32 = NDArray[np.float32]
@@ -127,8 +129,8 @@ def laid_over(
     to_float(np.ascontiguousarray(planes), replace(tables, switches=switches), light)
     layers = Layers(light)
     for one in in_display(plan):
-        numbers, table = display_numbers(one.everywhere(), _balance(framed.source, plan, one))
-        layers.lay(areas.plane(framed, key, one.area, window, keep), numbers, table)
+        of_display = display_tables(one.everywhere(), _balance(framed.source, plan, one))
+        layers.lay(areas.plane(framed, key, one.area, window, keep), of_display)
     return layers.settled()
 
 
@@ -163,12 +165,15 @@ def _balance(source: Source, plan: LightPlan, one: PassPlan) -> tuple[float, flo
 
 
 @lru_cache(maxsize=128)
-def display_numbers(one: PassPlan, gains: tuple[float, float, float]) -> tuple[DisplayNumbers, Float32]:
-    """Numbers and tone table of one pass over finished light."""
+def display_tables(one: PassPlan, gains: tuple[float, float, float]) -> DisplayTables:
+    """Numbers and tables of one pass over finished light."""
     d = one.display
     contrast = one.scene.contrast if one.blend != "normal" else 0.0
     toned = (d.black, d.white, d.middle) != (0.0, 1.0, 1.0) or not curve.is_identity(d.curve) or contrast != 0
-    coloured = (d.saturation, d.vibrance, d.hue_degrees, d.tint_strength) != (0, 0, 0, 0) or d.black_and_white
+    by_tone, by_hue = d.inks.toning is not None, replace(d.inks, toning=None) != NO_COLOUR
+    coloured = (
+        by_hue or by_tone or (d.saturation, d.vibrance, d.hue_degrees, d.tint_strength) != (0, 0, 0, 0) or d.black_and_white
+    )
     turn, tint = math.radians(d.hue_degrees), math.radians(d.tint_hue_degrees)
     chroma = TINT_CHROMA * d.tint_strength
     saturation = 1 + d.saturation if d.saturation < 0 else 2.0**d.saturation
@@ -176,7 +181,7 @@ def display_numbers(one: PassPlan, gains: tuple[float, float, float]) -> tuple[D
     tinted = chroma * math.cos(tint), chroma * math.sin(tint)
     numbers = float32_numbers(
         DisplayNumbers,
-        (*gains, toned, coloured, saturation, 1.2 * d.vibrance),
+        (*gains, toned, coloured, by_hue, by_tone, saturation, 1.2 * d.vibrance),
         (*turned, *tinted, d.black_and_white, NUMBERS[one.blend], one.strength),
     )
     encoded = SRGB.transfer.encode(LEVELS_INPUTS)
@@ -185,7 +190,8 @@ def display_numbers(one: PassPlan, gains: tuple[float, float, float]) -> tuple[D
         if contrast:
             encoded = _steeper(encoded, 1 + CONTRAST_SLOPE * contrast)
         encoded = np.clip(curve.evaluate(d.curve, encoded, extended=True), 0, 1)
-    return numbers, SRGB.transfer.decode(encoded).astype(np.float32)
+    inks = colour_tables(d.inks, "rec2020", False)
+    return DisplayTables(numbers, SRGB.transfer.decode(encoded).astype(np.float32), inks.hues, inks.toning)
 
 
 def _steeper(v: NDArray[np.float64], slope: float) -> NDArray[np.float64]:

@@ -44,3 +44,7 @@ class ColourPlan:
     toning: ToningPlan | None = None
     grey_weights: Six | None = None
     """Black and white with these weights of the six keys; None keeps colour."""
+
+
+NO_COLOUR = ColourPlan()
+"""Nothing is asked for."""

@@ -3,6 +3,8 @@
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
+from zincplate.plan.colour import NO_COLOUR, ColourPlan
+
 Join = Literal["add", "without", "only"]
 Blend = Literal["normal", "lighten", "darken", "multiply", "screen", "overlay", "soft_light", "luminosity", "colour", "sum"]
 StrokeTones = Literal["all", "shadows", "midtones", "highlights"]
@@ -225,6 +227,8 @@ class DisplayLight:
     hue_degrees: float = 0.0
     tint_hue_degrees: float = 0.0
     tint_strength: float = 0.0
+    inks: ColourPlan = NO_COLOUR
+    """Ink keys, weights of hues in grey, and toning."""
     sharper: float = 0.0
     """-1..1: sharpening added, or taken away down to a blur."""
 

@@ -197,6 +197,7 @@ const TOGETHER: readonly (readonly ControlName[])[] = [
   ["glow", "glow_percent"],
   ["even_colour", "even_light", "forms_percent"],
   ["shine", "shine_tone", "forms_percent"],
+  ["black_and_white", "red_grey"],
 ];
 
 /** Shows the gauges of a control, and of those that go with it, on a pass. */

@@ -95,6 +95,14 @@ def perceptual_block(buf, n, p, flags, q, hues, toning, keys, limits):
 
 @njit(**INLINE)
 def _adjust(buf, n, flags, q, hues, toning, keys):
+    _by_picked_keys(buf, n, flags, keys)
+    by_hue(buf, n, q.saturation, q.vibrance, hues)
+    if flags.toning:
+        by_tone(buf, n, toning)
+
+
+@njit(**INLINE)
+def _by_picked_keys(buf, n, flags, keys):
     z, o = np.float32(0), np.float32(1)
     for k in range(flags.picked):
         for x in range(n):
@@ -110,8 +118,13 @@ def _adjust(buf, n, flags, q, hues, toning, keys):
             buf[0, x] = light * (o + w * keys[k, 7])
             buf[1, x] = a2 * f
             buf[2, x] = b2 * f
+
+
+@njit(**INLINE)
+def by_hue(buf, n, saturation, vibrance, hues):
+    """Oklab in buf[0..2, :n]: what the table over hue says (:attr:`ColourTables.hues`), saturation (a factor) and vibrance."""
+    z, o = np.float32(0), np.float32(1)
     size = np.int32(HUE_SIZE + 2)
-    vibrance, saturation = q.vibrance, q.saturation
     for x in range(n):
         light, a, b = buf[0, x], buf[1, x], buf[2, x]
         c = math.sqrt(a * a + b * b)
@@ -124,16 +137,20 @@ def _adjust(buf, n, flags, q, hues, toning, keys):
         buf[0, x] = max(light * (o + lift * smoothstep(c * np.float32(1 / KEY_CHROMA))), z)
         buf[1, x] = (a * cosine - b * sine) * k
         buf[2, x] = (a * sine + b * cosine) * k
-    if flags.toning:
-        last = np.float32(TONING_SIZE)
-        for x in range(n):
-            u = min(buf[0, x], o) * last
-            i = min(max(np.int32(u), np.int32(0)), np.int32(TONING_SIZE))
-            f = u - np.float32(i)
-            j = np.int32(i + np.int32(TONING_SIZE + 2))
-            a0, b0 = load(toning, i), load(toning, j)
-            buf[1, x] += a0 + (load(toning, np.int32(i + np.int32(1))) - a0) * f
-            buf[2, x] += b0 + (load(toning, np.int32(j + np.int32(1))) - b0) * f
+
+
+@njit(**INLINE)
+def by_tone(buf, n, toning):
+    """Oklab in buf[0..2, :n]: what the table over lightness (:attr:`ColourTables.toning`) adds to a and b."""
+    last = np.float32(TONING_SIZE)
+    for x in range(n):
+        u = min(buf[0, x], np.float32(1)) * last
+        i = min(max(np.int32(u), np.int32(0)), np.int32(TONING_SIZE))
+        f = u - np.float32(i)
+        j = np.int32(i + np.int32(TONING_SIZE + 2))
+        a0, b0 = load(toning, i), load(toning, j)
+        buf[1, x] += a0 + (load(toning, np.int32(i + np.int32(1))) - a0) * f
+        buf[2, x] += b0 + (load(toning, np.int32(j + np.int32(1))) - b0) * f
 
 
 @njit(**INLINE)

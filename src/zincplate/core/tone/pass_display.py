@@ -1,10 +1,12 @@
-"""What a pass does to finished light: gains, levels and a curve (hue kept), colour in Oklab, then its blend with what lies below.
+"""What a pass does to finished light: gains, levels and a curve (hue kept), colour in Oklab (by hue, as a whole, by tone), then
+its blend with what lies below.
 
 Planes are display-linear Rec.2020, 0..1. Blends and the mix by the area happen on values encoded with the curve of sRGB
 (IEC 61966-2-1): there a half-covered edge looks half way. Parts of rows that the area does not reach are not touched at all.
 """
 
 import math
+from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
@@ -14,6 +16,7 @@ from numpy.typing import NDArray
 from zincplate.core.colour import oklab
 from zincplate.core.colour.colour_spaces import SRGB
 from zincplate.core.kernels.kernel_math import BLOCK, INLINE, KERNEL, cube_root, read, srgb_encoded, stack_floats
+from zincplate.core.kernels.light_colour import by_hue, by_tone
 from zincplate.core.kernels.numbers import float32_numbers
 from zincplate.core.tone.blends import blended, separable
 
@@ -34,6 +37,10 @@ class DisplayNumbers(NamedTuple):
     """Whether the tone table is used."""
     coloured: np.float32
     """Whether colour is worked on."""
+    by_hue: np.float32
+    """Whether the table over hue is used."""
+    by_tone: np.float32
+    """Whether the table over lightness is used."""
     saturation: np.float32
     """A factor."""
     vibrance: np.float32
@@ -107,32 +114,33 @@ def _toned(buf, n, table):
 
 
 @njit(**INLINE)
-def _coloured(buf, n, q, m):
+def _coloured(buf, n, q, m, hues, toning):
     z, o, tiny = np.float32(0), np.float32(1), np.float32(1e-9)
-    saturation, vibrance, cosine, sine, tint_a, tint_b, grey = (
-        q.saturation,
-        q.vibrance,
-        q.turn_cosine,
-        q.turn_sine,
-        q.tint_a,
-        q.tint_b,
-        q.grey,
-    )
     for x in range(n):
         r, g, b = buf[0, x], buf[1, x], buf[2, x]
         long = cube_root(max(m.lms_l_r * r + m.lms_l_g * g + m.lms_l_b * b, tiny))
         mid = cube_root(max(m.lms_m_r * r + m.lms_m_g * g + m.lms_m_b * b, tiny))
         short = cube_root(max(m.lms_s_r * r + m.lms_s_g * g + m.lms_s_b * b, tiny))
-        light = m.lab_l_l * long + m.lab_l_m * mid + m.lab_l_s * short
-        ca = m.lab_a_l * long + m.lab_a_m * mid + m.lab_a_s * short
-        cb = m.lab_b_l * long + m.lab_b_m * mid + m.lab_b_s * short
+        buf[0, x] = m.lab_l_l * long + m.lab_l_m * mid + m.lab_l_s * short
+        buf[1, x] = m.lab_a_l * long + m.lab_a_m * mid + m.lab_a_s * short
+        buf[2, x] = m.lab_b_l * long + m.lab_b_m * mid + m.lab_b_s * short
+    if q.by_hue != z:
+        by_hue(buf, n, o, z, hues)
+    saturation, vibrance, grey = q.saturation, q.vibrance, q.grey
+    cosine, sine, tint_a, tint_b = q.turn_cosine, q.turn_sine, q.tint_a, q.tint_b
+    for x in range(n):
+        light, ca, cb = buf[0, x], buf[1, x], buf[2, x]
         chroma = math.sqrt(ca * ca + cb * cb)
         v = max(o - chroma * np.float32(1 / VIBRANCE_CHROMA), z)
         k = saturation * (o + vibrance * v * v) * (o - grey)
         # tint is strongest in the middle of the scale and leaves black and white as they are
         w = np.float32(4) * light * max(o - light, z)
-        na = (ca * cosine - cb * sine) * k + tint_a * w
-        nb = (ca * sine + cb * cosine) * k + tint_b * w
+        buf[1, x] = (ca * cosine - cb * sine) * k + tint_a * w
+        buf[2, x] = (ca * sine + cb * cosine) * k + tint_b * w
+    if q.by_tone != z:
+        by_tone(buf, n, toning)
+    for x in range(n):
+        light, na, nb = buf[0, x], buf[1, x], buf[2, x]
         long = m.back_l_l * light + m.back_l_a * na + m.back_l_b * nb
         mid = m.back_m_l * light + m.back_m_a * na + m.back_m_b * nb
         short = m.back_s_l * light + m.back_s_a * na + m.back_s_b * nb
@@ -165,7 +173,7 @@ def _mixed(planes, y, start, n, cover, strength, buf, mode):
 
 
 @njit(**KERNEL)
-def _lay(planes, encoded, area, q, table, decode, m):
+def _lay(planes, encoded, area, q, table, hues, toning, decode, m):
     _, height, width = planes.shape
     z, o, last = np.float32(0), np.float32(1), np.float32(TABLE)
     mode, strength = int(q.blend), q.strength
@@ -200,7 +208,7 @@ def _lay(planes, encoded, area, q, table, decode, m):
             if q.toned != z:
                 _toned(buf, n, table)
             if q.coloured != z:
-                _coloured(buf, n, q, m)
+                _coloured(buf, n, q, m, hues, toning)
             _mixed(planes, y, start, n, cover, strength, buf, mode)
 
 
@@ -217,6 +225,19 @@ def _settle(planes, encoded, decode):
                         line[x] = read(decode, min(max(line[x], np.float32(0)), np.float32(1)) * last, last)
 
 
+@dataclass(frozen=True)
+class DisplayTables:
+    """One pass over finished light: its numbers, and what is looked up."""
+
+    numbers: DisplayNumbers
+    tone: Float32
+    """(TABLE + 2,) that maps linear values at square-root spaced steps."""
+    hues: Float32
+    """:attr:`zincplate.core.kernels.light_colour.ColourTables.hues`"""
+    toning: Float32
+    """:attr:`zincplate.core.kernels.light_colour.ColourTables.toning`"""
+
+
 class Layers:
     """Finished light (3, h, w), display-linear Rec.2020 0..1, over which passes are laid one after the other, in place.
 
@@ -227,11 +248,11 @@ class Layers:
         self._light = light
         self._encoded = np.zeros((light.shape[1], -(-light.shape[2] // BLOCK)), np.uint8)
 
-    def lay(self, area: Float32, numbers: DisplayNumbers, table: Float32) -> None:
-        """One pass: its area (h, w), numbers, and a table (TABLE + 2,) that maps linear values at
-        square-root spaced steps."""
+    def lay(self, area: Float32, tables: DisplayTables) -> None:
+        """One pass over its area (h, w)."""
         if self._light.size:
-            _lay(self._light, self._encoded, np.ascontiguousarray(area), numbers, table, _DECODE, _MATRICES)
+            looked_up = tables.numbers, tables.tone, tables.hues, tables.toning
+            _lay(self._light, self._encoded, np.ascontiguousarray(area), *looked_up, _DECODE, _MATRICES)
 
     def settled(self) -> Float32:
         """The light with everything laid over it, linear again."""

@@ -6,20 +6,15 @@ A picked key acts in full at its centre and fades to nothing at its reach, in al
 """
 
 from dataclasses import replace
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
 from pydantic import Field, create_model
 
-from zincplate.ops.base import COLOURS, Operation, Parameters, gauge
+from zincplate.ops.base import Operation, Parameters
+from zincplate.ops.inks import key_fields, six
 from zincplate.ops.items import WITH_IDS, Item
-from zincplate.plan.colour import PickedKey, Six
+from zincplate.plan.colour import PickedKey
 from zincplate.plan.light import LightPlan
-
-_PROPERTIES = {
-    "hue": "Hue of {} colours, towards the colours beside them on the circle.",
-    "saturation": "Strength of {} colours.",
-    "lightness": "Lightness of {} colours; greys do not move.",
-}
 
 Share = Annotated[float, Field(ge=-100, le=100, allow_inf_nan=False)]
 
@@ -45,35 +40,9 @@ class _Base(Parameters):
     )
 
 
-def _fields() -> dict[str, Any]:
-    found: dict[str, Any] = {}
-    for name, help_text in _PROPERTIES.items():
-        for colour in COLOURS:
-            more = {"property": name, "colour": colour}
-            found[f"{colour}_{name}"] = (
-                float,
-                gauge(
-                    f"{colour.capitalize()}, {name}",
-                    neutral=0,
-                    low=-100,
-                    high=100,
-                    step=1,
-                    kind="key",
-                    help=help_text.format(colour),
-                    more=more,
-                ),
-            )
-    return found
-
-
 KeysParameters: Any = create_model(
-    "KeysParameters", __base__=_Base, __doc__="Six hues and picked keys, -100 to 100.", **_fields()
+    "KeysParameters", __base__=_Base, __doc__="Six hues and picked keys, -100 to 100.", **key_fields()
 )
-
-
-def _six(parameters: Any, name: Literal["hue", "saturation", "lightness"]) -> Six:
-    a, b, c, d, e, f = (getattr(parameters, f"{colour}_{name}") / 100 for colour in COLOURS)
-    return (a, b, c, d, e, f)
 
 
 def picked(key: OwnKey) -> PickedKey:
@@ -96,9 +65,9 @@ def apply(parameters: Any, plan: LightPlan) -> LightPlan:
         return plan
     colour = replace(
         plan.colour,
-        hue=_six(parameters, "hue"),
-        key_saturation=_six(parameters, "saturation"),
-        lightness=_six(parameters, "lightness"),
+        hue=six(parameters, "hue"),
+        key_saturation=six(parameters, "saturation"),
+        lightness=six(parameters, "lightness"),
         picked=tuple(picked(k) for k in parameters.own_keys),
     )
     return replace(plan, colour=colour)

@@ -7,13 +7,15 @@ finished light in the passes' order.
 from dataclasses import replace
 from typing import Annotated, Any, Literal
 
-from pydantic import Field
+from pydantic import Field, create_model
 
 from zincplate.ops.areas import Area
 from zincplate.ops.base import Operation, Parameters, gauge, switch
 from zincplate.ops.curve_points import CurvePoints
+from zincplate.ops.inks import grey_fields, key_fields, six, toning_fields, toning_of
 from zincplate.ops.items import WITH_IDS, Item
 from zincplate.ops.plate_values import PlateColour
+from zincplate.plan.colour import NO_SIX, ColourPlan
 from zincplate.plan.light import LightPlan
 from zincplate.plan.passes import USUAL_PERCENT, DisplayLight, PassPlan, SceneLight
 
@@ -44,9 +46,7 @@ def float_gauge(label: str, low: float, high: float, step: float, unit: str, hel
     return found
 
 
-class Controls(Parameters):
-    """What a pass does where it acts."""
-
+class _Light(Parameters):
     exposure_ev: float = float_gauge("Exposure", -4, 4, 0.05, "EV", "Lighter or darker; one EV is a factor of two in light.", 2)
     warmer_mired: float = float_gauge("Warmer", -150, 150, 1, "mired", "Towards yellow, or towards blue, as a change of light.")
     magenta: float = _percent("Magenta", "Towards magenta, or towards green.")
@@ -95,7 +95,7 @@ class Controls(Parameters):
     tint_hue: float = gauge(
         "Tint, hue", neutral=60, low=0, high=360, step=1, unit="\N{DEGREE SIGN}", help="Which colour.", kind="hue"
     )
-    black_and_white: bool = switch("Black and white", help="Takes colour out.")
+    black_and_white: bool = switch("Black and white", help="Takes colour out; the weights say how light each hue becomes.")
     level_black: float = gauge("Black level", neutral=0, low=0, high=200, step=1, help="What becomes black, of 255.")
     level_middle: float = gauge(
         "Middle level", neutral=1, low=0.2, high=5, step=0.01, decimals=2, scale="log", help="Above 1 lightens the middle."
@@ -105,6 +105,25 @@ class Controls(Parameters):
         default=((0.0, 0.0), (1.0, 1.0)),
         json_schema_extra={"x-ui": {"kind": "curve", "label": "Curve", "help": "Input to output; hue stays."}},
     )
+
+
+_INKS: dict[str, Any] = {**key_fields(), **grey_fields(), **toning_fields()}
+_WithInks = create_model("_WithInks", __base__=_Light, **_INKS)
+
+
+class Controls(_WithInks):  # type: ignore[misc, valid-type]  # the inks' fields are made as those of the step of colour
+    """What a pass does where it acts."""
+
+    def inks(self) -> ColourPlan:
+        """Ink keys, weights of hues in grey while it takes colour out, and toning; hues of no strength left out."""
+        weights = six(self, "grey") if self.black_and_white else NO_SIX
+        return ColourPlan(
+            hue=six(self, "hue"),
+            key_saturation=six(self, "saturation"),
+            lightness=six(self, "lightness"),
+            toning=toning_of(self),
+            grey_weights=weights if weights != NO_SIX else None,
+        )
 
 
 class Pass(Item):
@@ -150,6 +169,7 @@ class Pass(Item):
             c.hue_degrees,
             c.tint_hue,
             c.tint_strength / 100,
+            c.inks(),
             c.sharper / 100,
         )
         if not c.tint_strength:

@@ -4333,8 +4333,6 @@ export interface components {
                 vibrance: number;
                 /** @default 0 */
                 saturation: number;
-                /** @default 0 */
-                toning_balance: number;
                 /** @default 250 */
                 toning_shadows_hue: number;
                 /** @default 0 */
@@ -4347,6 +4345,8 @@ export interface components {
                 toning_highlights_hue: number;
                 /** @default 0 */
                 toning_highlights: number;
+                /** @default 0 */
+                toning_balance: number;
             };
             definition: {
                 /** @default 0 */
@@ -4955,6 +4955,161 @@ export interface components {
                 number,
                 number
             ][];
+            /**
+             * Red Hue
+             * @default 0
+             */
+            red_hue: number;
+            /**
+             * Yellow Hue
+             * @default 0
+             */
+            yellow_hue: number;
+            /**
+             * Green Hue
+             * @default 0
+             */
+            green_hue: number;
+            /**
+             * Cyan Hue
+             * @default 0
+             */
+            cyan_hue: number;
+            /**
+             * Blue Hue
+             * @default 0
+             */
+            blue_hue: number;
+            /**
+             * Magenta Hue
+             * @default 0
+             */
+            magenta_hue: number;
+            /**
+             * Red Saturation
+             * @default 0
+             */
+            red_saturation: number;
+            /**
+             * Yellow Saturation
+             * @default 0
+             */
+            yellow_saturation: number;
+            /**
+             * Green Saturation
+             * @default 0
+             */
+            green_saturation: number;
+            /**
+             * Cyan Saturation
+             * @default 0
+             */
+            cyan_saturation: number;
+            /**
+             * Blue Saturation
+             * @default 0
+             */
+            blue_saturation: number;
+            /**
+             * Magenta Saturation
+             * @default 0
+             */
+            magenta_saturation: number;
+            /**
+             * Red Lightness
+             * @default 0
+             */
+            red_lightness: number;
+            /**
+             * Yellow Lightness
+             * @default 0
+             */
+            yellow_lightness: number;
+            /**
+             * Green Lightness
+             * @default 0
+             */
+            green_lightness: number;
+            /**
+             * Cyan Lightness
+             * @default 0
+             */
+            cyan_lightness: number;
+            /**
+             * Blue Lightness
+             * @default 0
+             */
+            blue_lightness: number;
+            /**
+             * Magenta Lightness
+             * @default 0
+             */
+            magenta_lightness: number;
+            /**
+             * Red Grey
+             * @default 0
+             */
+            red_grey: number;
+            /**
+             * Yellow Grey
+             * @default 0
+             */
+            yellow_grey: number;
+            /**
+             * Green Grey
+             * @default 0
+             */
+            green_grey: number;
+            /**
+             * Cyan Grey
+             * @default 0
+             */
+            cyan_grey: number;
+            /**
+             * Blue Grey
+             * @default 0
+             */
+            blue_grey: number;
+            /**
+             * Magenta Grey
+             * @default 0
+             */
+            magenta_grey: number;
+            /**
+             * Toning Shadows Hue
+             * @default 250
+             */
+            toning_shadows_hue: number;
+            /**
+             * Toning Shadows
+             * @default 0
+             */
+            toning_shadows: number;
+            /**
+             * Toning Midtones Hue
+             * @default 60
+             */
+            toning_midtones_hue: number;
+            /**
+             * Toning Midtones
+             * @default 0
+             */
+            toning_midtones: number;
+            /**
+             * Toning Highlights Hue
+             * @default 80
+             */
+            toning_highlights_hue: number;
+            /**
+             * Toning Highlights
+             * @default 0
+             */
+            toning_highlights: number;
+            /**
+             * Toning Balance
+             * @default 0
+             */
+            toning_balance: number;
         };
         /**
          * Depth

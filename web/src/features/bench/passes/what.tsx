@@ -9,6 +9,8 @@ import { Gauge } from "../../../ui/gauge";
 import { ITEM, MENU } from "../../../ui/menu";
 import { CurveEditor } from "../curve_editor";
 import { Swatch } from "../drawing/swatch";
+import { HueBand } from "../hue_band";
+import { PassKeys, PassToning } from "./inks";
 import { factsOfControl } from "./words";
 
 const NONE: ControlName[] = [];
@@ -21,6 +23,18 @@ const STRAIGHT: Point[] = [
 export function What({ pass }: { pass: Pass }) {
   const taken = usePasses((s) => s.taken[pass.id] ?? NONE);
   const used = controlsShown(pass, taken);
+  const put = (name: ControlName, next: unknown) => (r: Parameters<typeof withPass>[0]) =>
+    withPass(r, pass.id, (p) => ({ ...p, controls: { ...p.controls, [name]: next } }));
+  /** What is done is judged on the picture, not through the film. */
+  const bare = () => useBench.getState().show === "area" && useBench.setState({ show: "picture" });
+  const draft = (name: ControlName, next: unknown) => {
+    bare();
+    useBench.getState().edit(put(name, next));
+  };
+  const set = (name: ControlName, next: unknown) => {
+    bare();
+    saveAs(`${pass.id} ${name}`, put(name, next));
+  };
   return (
     <section aria-label="What" className="mt-2 border-t border-rule pt-1.5">
       <div className="flex h-6 items-center px-3.5">
@@ -30,29 +44,50 @@ export function What({ pass }: { pass: Pass }) {
         <AddControl pass={pass} used={used} />
       </div>
       {used.length === 0 && <p className="px-3.5 text-xs text-ink2">Nothing yet: add a control.</p>}
-      {used.map((name) => (
-        <One key={name} pass={pass} name={name} />
-      ))}
+      {partsOf(used).map((part) => {
+        if (part === "keys") return <PassKeys key={part} pass={pass} draft={draft} set={set} />;
+        if (part === "toning") return <PassToning key={part} pass={pass} draft={draft} set={set} />;
+        return <One key={part} pass={pass} name={part} draft={draft} set={set} />;
+      })}
     </section>
   );
 }
 
-function One({ pass, name }: { pass: Pass; name: ControlName }) {
-  const { edit, cancel } = useBench.getState();
+/** One control, or several that are one thing in the hand. */
+type Part = ControlName | "keys" | "toning";
+
+const ALL = Object.keys(NEUTRAL_CONTROLS) as ControlName[];
+
+function partOf(name: ControlName): Part {
+  return factsOfControl(name).kind === "key" ? "keys" : name.startsWith("toning") ? "toning" : name;
+}
+
+/** What is shown for some controls, in their order. */
+const partsOf = (names: readonly ControlName[]): Part[] => [...new Set(names.map(partOf))];
+
+/** The controls of a part that one looks for by name: a picked tone comes with what it is for. */
+const namesIn = (part: Part): ControlName[] =>
+  ALL.filter((name) => partOf(name) === part && factsOfControl(name).kind !== "picked");
+
+const partLabel = (part: Part): string =>
+  part === "keys" ? "Ink keys" : part === "toning" ? "Toning" : factsOfControl(part).label;
+
+const labelled = (part: Part, name: ControlName): string =>
+  `${partLabel(part)} ${factsOfControl(name).label}`.toLowerCase();
+
+interface OneProps {
+  pass: Pass;
+  name: ControlName;
+  draft: (name: ControlName, value: unknown) => void;
+  set: (name: ControlName, value: unknown) => void;
+}
+
+function One({ pass, name, draft: draftOf, set: setOf }: OneProps) {
+  const { cancel } = useBench.getState();
   const facts = factsOfControl(name);
   const value = pass.controls[name];
-  const put = (next: unknown) => (r: Parameters<typeof withPass>[0]) =>
-    withPass(r, pass.id, (p) => ({ ...p, controls: { ...p.controls, [name]: next } }));
-  /** What is done is judged on the picture, not through the film. */
-  const bare = () => useBench.getState().show === "area" && useBench.setState({ show: "picture" });
-  const draft = (next: unknown) => {
-    bare();
-    edit(put(next));
-  };
-  const set = (next: unknown) => {
-    bare();
-    saveAs(`${pass.id} ${name}`, put(next));
-  };
+  const draft = (next: unknown) => draftOf(name, next);
+  const set = (next: unknown) => setOf(name, next);
   if (facts.kind === "switch")
     return (
       <div className="flex h-7 items-center justify-between px-3.5">
@@ -133,25 +168,6 @@ function PickedTone({ colour, help, onSet }: { colour: Picked; help: string; onS
   );
 }
 
-const PIECES = Array.from({ length: 24 }, (_, i) => i);
-
-function HueBand() {
-  return (
-    <g aria-hidden>
-      {PIECES.map((i) => (
-        <rect
-          key={i}
-          x={5 + (i * 254) / 24}
-          y={15}
-          width={254 / 24 + 0.5}
-          height={3}
-          fill={`oklch(0.7 0.13 ${i * 15 + 7})`}
-        />
-      ))}
-    </g>
-  );
-}
-
 function BlendMenu({ pass }: { pass: Pass }) {
   return (
     <Hint text="How it is laid on what lies below; all but normal work on finished light">
@@ -177,15 +193,13 @@ function BlendMenu({ pass }: { pass: Pass }) {
 /** All controls that a pass may take, found by name. */
 function AddControl({ pass, used }: { pass: Pass; used: readonly ControlName[] }) {
   const [wish, setWish] = useState("");
-  const all = Object.keys(NEUTRAL_CONTROLS) as ControlName[];
-  const free = all.filter(
-    (n) =>
-      !used.includes(n) &&
-      factsOfControl(n).kind !== "picked" &&
-      factsOfControl(n).label.toLowerCase().includes(wish.toLowerCase()),
+  const parts = partsOf(used);
+  const free = partsOf(ALL).filter(
+    (part) => !parts.includes(part) && namesIn(part).some((n) => labelled(part, n).includes(wish.toLowerCase())),
   );
   const rows = free.length > 8 ? Math.ceil(free.length / 2) : Math.max(free.length, 1);
-  const take = (name: ControlName) => {
+  const take = (part: Part) => {
+    const name = namesIn(part)[0] as ControlName;
     takeControls(pass.id, name);
     if (name === "black_and_white")
       saveAs("", (r) => withPass(r, pass.id, (p) => ({ ...p, controls: { ...p.controls, black_and_white: true } })));
@@ -219,9 +233,9 @@ function AddControl({ pass, used }: { pass: Pass; used: readonly ControlName[] }
             />
           </div>
           <div className="grid auto-rows-fr grid-flow-col" style={{ gridTemplateRows: `repeat(${rows}, auto)` }}>
-            {free.map((name) => (
-              <DropdownMenu.Item key={name} className={ITEM} onSelect={() => take(name)}>
-                {factsOfControl(name).label}
+            {free.map((part) => (
+              <DropdownMenu.Item key={part} className={ITEM} onSelect={() => take(part)}>
+                {partLabel(part)}
               </DropdownMenu.Item>
             ))}
           </div>

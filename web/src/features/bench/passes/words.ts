@@ -2,6 +2,8 @@ import { type Facts, PASS_FACTS, type Pass, type Term } from "../../../api/gener
 import { type ControlName, controlsInUse } from "../../../state/passes";
 import { written } from "../../../ui/number";
 
+export const RANGES = ["shadows", "midtones", "highlights"] as const;
+
 export const factsOfControl = (name: ControlName): Facts => PASS_FACTS[name];
 
 const JOINS: Record<Term["join"], string> = { add: "and also", without: "without", only: "only where" };
@@ -46,13 +48,20 @@ export function termAside(term: Term, depthMap: boolean): string {
   }
 }
 
+/** Weights in grey rest while there is colour, the other keys while there is none, hues while nothing has them. */
+function rests(pass: Pass, name: ControlName): boolean {
+  if (factsOfControl(name).kind === "key") return name.endsWith("_grey") !== pass.controls.black_and_white;
+  if (name === "toning_balance") return !RANGES.some((range) => pass.controls[`toning_${range}`] > 0);
+  return RANGES.some((range) => name === `toning_${range}_hue` && pass.controls[`toning_${range}`] === 0);
+}
+
 /** What a pass does, in a few words. */
 export function doesWords(pass: Pass): string {
   const said = controlsInUse(pass).flatMap((name): string[] => {
     const facts = factsOfControl(name);
     const value = pass.controls[name];
     const label = facts.label.toLowerCase();
-    if (name === "tint_hue") return [];
+    if (name === "tint_hue" || rests(pass, name)) return [];
     if (name === "exposure_ev") return [`${written(value as number, 2, true)} EV`];
     if (name === "warmer_mired") {
       const mired = value as number;

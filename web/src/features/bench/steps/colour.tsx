@@ -1,11 +1,11 @@
 import { useState } from "react";
 import { Choices } from "../../../ui/controls";
+import { HueBand } from "../hue_band";
 import { Control, controlValue, isTouched, Part, type StepProps } from "./control";
 import { InkKeys } from "./ink_keys";
 
 const RANGES = ["shadows", "midtones", "highlights"] as const;
 const PRIMARIES = ["red", "green", "blue"] as const;
-const HUES = Array.from({ length: 25 }, (_, i) => i * 15);
 const TONING = [...RANGES.flatMap((r) => [`toning_${r}`, `toning_${r}_hue`]), "toning_balance"];
 const SHIFTS = PRIMARIES.flatMap((p) => [`${p}_primary_turn`, `${p}_primary_purity`]);
 
@@ -54,22 +54,6 @@ export function Colour({ frame, recipe }: StepProps) {
         <Control {...props} name={`${primary}_primary_turn`} label="Turn" />
         <Control {...props} name={`${primary}_primary_purity`} label="Purity" />
       </Part>
-    </>
-  );
-}
-
-/** The hues of toning along their gauge. */
-function HueBand() {
-  return (
-    <>
-      <defs>
-        <linearGradient id="hue-band">
-          {HUES.map((hue) => (
-            <stop key={hue} offset={hue / 360} stopColor={`oklch(0.68 0.12 ${hue})`} />
-          ))}
-        </linearGradient>
-      </defs>
-      <rect x="5" y="13" width="254" height="5" fill="url(#hue-band)" />
     </>
   );
 }

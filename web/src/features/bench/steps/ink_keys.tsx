@@ -2,21 +2,12 @@ import { Pipette } from "lucide-react";
 import { useState } from "react";
 import type { Recipe } from "../../../api/generated/recipe";
 import { useBench } from "../../../state/bench";
-import { Button, Choices } from "../../../ui/controls";
+import { Button } from "../../../ui/controls";
 import { Fader } from "../../../ui/fader";
 import { Gauge } from "../../../ui/gauge";
+import { KeyChoice, type KeyProperty, SixKeys } from "../six_keys";
 import { controlValue, factsOf, type StepProps, withControl } from "./control";
 
-const INKS = {
-  red: "#c8554a",
-  yellow: "#b8942a",
-  green: "#5b9a3c",
-  cyan: "#2f9a8c",
-  blue: "#4a7cc4",
-  magenta: "#b4559a",
-} as const;
-const COLOURS = Object.keys(INKS) as (keyof typeof INKS)[];
-type Property = "hue" | "saturation" | "lightness" | "grey";
 export type OwnKey = Recipe["colour"]["own_keys"][number];
 
 const REACH = {
@@ -62,8 +53,8 @@ export function nameFor(a: number, b: number, taken: readonly string[]): string 
 /** Upright faders for the six hues, and beside them keys picked from the picture. */
 export function InkKeys({ recipe }: StepProps) {
   const grey = recipe.colour.black_and_white;
-  const [chosen, setChosen] = useState<Property>("saturation");
-  const property: Property = grey ? "grey" : chosen === "grey" ? "saturation" : chosen;
+  const [chosen, setChosen] = useState<KeyProperty>("saturation");
+  const property: KeyProperty = grey ? "grey" : chosen === "grey" ? "saturation" : chosen;
   const tool = useBench((s) => s.tool);
   const show = useBench((s) => s.show);
   const current = useBench((s) => s.ownKey);
@@ -74,40 +65,18 @@ export function InkKeys({ recipe }: StepProps) {
     <section aria-label="Ink keys" className="mt-2 border-t border-rule pt-1.5">
       <div className="flex h-6 items-center justify-between px-3.5">
         <h3 className="text-sm font-semibold">Ink keys</h3>
-        {grey ? (
-          <span className="text-xs text-ink2">weight of each hue in grey</span>
-        ) : (
-          <Choices
-            label="What the keys change"
-            value={property}
-            options={[
-              ["hue", "hue"],
-              ["saturation", "saturation"],
-              ["lightness", "lightness"],
-            ]}
-            onChange={setChosen}
-          />
-        )}
+        <KeyChoice property={property} onChange={setChosen} />
       </div>
       <div className="scroll-plain flex overflow-x-auto px-2 pb-1 pt-1">
-        {COLOURS.map((colour) => {
-          const name = `${colour}_${property}`;
-          const facts = factsOf("colour", name);
-          return (
-            <Fader
-              key={colour}
-              name={colour}
-              label={facts?.label ?? colour}
-              help={facts?.help ?? ""}
-              ink={INKS[colour]}
-              narrow={keys.length > 0}
-              value={controlValue(recipe, "colour", name) as number}
-              onDraft={(v) => edit((r) => withControl(r, "colour", name, v))}
-              onSet={(v) => save((r) => withControl(r, "colour", name, v))}
-              onCancel={cancel}
-            />
-          );
-        })}
+        <SixKeys
+          property={property}
+          narrow={keys.length > 0}
+          factsOf={(name) => factsOf("colour", name)}
+          at={(name) => controlValue(recipe, "colour", name) as number}
+          onDraft={(name, v) => edit((r) => withControl(r, "colour", name, v))}
+          onSet={(name, v) => save((r) => withControl(r, "colour", name, v))}
+          onCancel={cancel}
+        />
         {keys.length > 0 && <span className="mx-1 w-px shrink-0 bg-rule" />}
         {keys.map((k) => (
           <Fader
