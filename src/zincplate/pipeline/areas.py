@@ -126,10 +126,14 @@ class Areas:
             middle, axes = _ellipse(framed, term)
             return shapes.ring(grid, middle, axes, term.softness)
         if isinstance(term, Brush):
-            out = np.zeros((window.height, window.width), np.float32)
+            out: Float32 | None = None
             for stroke in term.strokes:
-                _laid(out, self._stroke(framed, source, key, stroke, window, grid), stroke.erase)
-            return out
+                cover = self._stroke(framed, source, key, stroke, window, grid)
+                if out is None and not stroke.erase:
+                    out = cover
+                elif out is not None:
+                    _laid(out, cover, stroke.erase)
+            return np.zeros((window.height, window.width), np.float32) if out is None else out
         a, b = self._small.get((key, "look", term), lambda: self._look(framed, source, key, term), _bytes)
         return self._carried(source, key, a, b, window)
 

@@ -5,8 +5,8 @@ from functools import cache, lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.kernels.light import LightTables, to_float
 from zincplate.core.tone.finish import finish, grain_field, grain_tiles, sharpen_margin
+from zincplate.pipeline.lit import Lit
 from zincplate.pipeline.windows import Window
 from zincplate.plan.finish import FinishPlan
 
@@ -36,8 +36,7 @@ def margin_of(plan: FinishPlan, scale: float, edges_shown: bool = False) -> int:
 
 
 def finished(
-    planes: Float32,
-    tables: LightTables,
+    lighted: Lit,
     plan: FinishPlan,
     scale: float,
     window: Window,
@@ -45,10 +44,9 @@ def finished(
     out: NDArray[np.uint8] | NDArray[np.uint16],
     sharper: Float32 | None = None,
 ) -> None:
-    """Planes with context -> pixels of ``window``, which is the part ``inner`` of them. ``sharper`` (h, w) of the window: what
+    """Light with context -> pixels of ``window``, which is the part ``inner`` of them. ``sharper`` (h, w) of the window: what
     passes ask for (:func:`zincplate.pipeline.passes.sharper_of`)."""
-    encoded = np.empty_like(planes)
-    to_float(planes, tables, encoded)
+    encoded = lighted.to_float()
     radius = plan.sharpen_radius_px * scale
     amount = plan.sharpen_amount if radius >= LEAST_RADIUS_PX else 0.0
     grain = None

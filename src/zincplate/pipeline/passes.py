@@ -9,12 +9,12 @@ from numpy.typing import NDArray
 
 from zincplate.core.colour.colour_spaces import SRGB
 from zincplate.core.colour.temperature import KELVIN_MAX, KELVIN_MIN, temperature_and_tint, white_point_xy
-from zincplate.core.kernels.light import LightTables, to_float
+from zincplate.core.kernels.light import LightTables, Parts, to_float
 from zincplate.core.kernels.numbers import float32_numbers
 from zincplate.core.tone import curve
 from zincplate.core.tone.blends import NUMBERS
 from zincplate.core.tone.haze import KEPT, LEAST_TRANSMISSION, VEIL
-from zincplate.core.tone.pass_display import TABLE, DisplayNumbers, DisplayTables, Layers
+from zincplate.core.tone.pass_display import TABLE, DisplayNumbers, DisplayTables, Layers, reached_by
 from zincplate.core.tone.pass_light import (
     BLUE,
     CLARITY,
@@ -29,6 +29,7 @@ from zincplate.core.tone.pass_light import (
 )
 from zincplate.pipeline.areas import Areas
 from zincplate.pipeline.framing import Framed
+from zincplate.pipeline.lit import Lit, Over
 from zincplate.pipeline.windows import Window
 from zincplate.plan.colour import NO_COLOUR
 from zincplate.plan.light import LightPlan
@@ -117,21 +118,33 @@ def light_parameters(window: Window, weights: NDArray[np.float64], exposure_ev: 
 
 
 def laid_over(
-    areas: Areas, framed: Framed, key: str, plan: LightPlan, planes: Float32, tables: LightTables, window: Window, keep: bool
-) -> Float32:
-    """Finished light (display-linear Rec.2020, 0..1) of planes that are ready for the colour kernel, passes laid over it.
+    areas: Areas,
+    framed: Framed,
+    key: str,
+    plan: LightPlan,
+    planes: Float32,
+    tables: LightTables,
+    window: Window,
+    keep: bool,
+    everywhere: bool = True,
+) -> tuple[Float32, NDArray[np.uint8]]:
+    """Finished light (display-linear Rec.2020, 0..1) of planes that are ready for the colour kernel, passes laid over it, and the
+    parts of rows that they reach. Not ``everywhere``: the light is that of those parts only.
 
     ``tables`` are the recipe's for Rec.2020 and linear output.
     """
+    passes = in_display(plan)
+    covered = {area: areas.plane(framed, key, area, window, keep) for area in dict.fromkeys(one.area for one in passes)}
+    reached = reached_by(list(covered.values()))
     # colours are drawn in to the delivery space once, at the end
     switches = tables.switches._replace(draws_in=0, compresses=0)
     light = np.empty(planes.shape, np.float32)
-    to_float(np.ascontiguousarray(planes), replace(tables, switches=switches), light)
+    parts = None if everywhere else Parts(reached, 1)
+    to_float(np.ascontiguousarray(planes), replace(tables, switches=switches), light, parts)
     layers = Layers(light)
-    for one in in_display(plan):
-        of_display = display_tables(one.everywhere(), _balance(framed.source, plan, one))
-        layers.lay(areas.plane(framed, key, one.area, window, keep), of_display)
-    return layers.settled()
+    for one in passes:
+        layers.lay(covered[one.area], display_tables(one.everywhere(), _balance(framed.source, plan, one)))
+    return layers.settled(), reached
 
 
 def lit(
@@ -146,13 +159,14 @@ def lit(
     *,
     linear_output: bool = False,
     keep: bool = True,
-) -> tuple[Float32, LightTables]:
-    """What goes into the last kernel and by which tables: planes as they are, or finished light where passes lie over it."""
+) -> Lit:
+    """What goes into the last kernel: planes as they are, and finished light where passes lie over it."""
+    tables = framed.source.tables(recipe, space, linear_output)
     if not in_display(plan):
-        return planes, framed.source.tables(recipe, space, linear_output)
-    tables = framed.source.tables(recipe, "rec2020", linear_output=True)
-    light = laid_over(areas, framed, key, plan, planes, tables, window, keep)
-    return light, finishing_tables(space, plan.soft_gamut, linear_output)
+        return Lit(planes, tables)
+    wide = framed.source.tables(recipe, "rec2020", linear_output=True)
+    light, reached = laid_over(areas, framed, key, plan, planes, wide, window, keep, everywhere=False)
+    return Lit(planes, tables, Over(light, finishing_tables(space, plan.soft_gamut, linear_output), reached))
 
 
 def _balance(source: Source, plan: LightPlan, one: PassPlan) -> tuple[float, float, float]:

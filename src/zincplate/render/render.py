@@ -20,7 +20,7 @@ from zincplate.core.colour import oklab
 from zincplate.core.colour.colour_spaces import SPACES
 from zincplate.core.colour.lab import xyz_to_lab
 from zincplate.core.geometry.projective import FramingError
-from zincplate.core.kernels.light import to_8_bit, to_float
+from zincplate.core.kernels.light import to_float
 from zincplate.core.measure.depth import depth_of
 from zincplate.core.measure.statistics import CLIP_GAMUT, measure, raw_histogram
 from zincplate.core.tone.finish import edge_area, luma_of
@@ -158,12 +158,13 @@ class Renderer:
         turn.check()
         inner = window.inside(outer)
         picture = np.empty((r.height, r.width, 3), np.uint8)
-        lighted, tables = lit(self.stages.areas, framed, key, recipe, plan, planes, outer, space)
+        areas = self.stages.areas
         if plan.finish == FinishPlan():
-            to_8_bit(np.ascontiguousarray(lighted[(slice(None), *inner)]), tables, r.x, r.y, picture)
+            lit(areas, framed, key, recipe, plan, planes[(slice(None), *inner)], window, space).to_8_bit(r.x, r.y, picture)
         else:
-            sharper = sharper_of(self.stages.areas, framed, key, plan, window)
-            finished(lighted, tables, plan.finish, scale, window, inner, picture, sharper)
+            lighted = lit(areas, framed, key, recipe, plan, planes, outer, space)
+            sharper = sharper_of(areas, framed, key, plan, window)
+            finished(lighted, plan.finish, scale, window, inner, picture, sharper)
         if request.plane is None:
             plates = self.stages.as_recorded(framed, key, window, plan.plate.hot_pixels)
         else:
@@ -175,11 +176,10 @@ class Renderer:
         histogram, clipping, counts = measure(picture, plates, source.white_limits, r.warned, mapped, r.quick)
         # what is shown over the picture comes after its measurements
         if r.show == "edges":
-            encoded = np.empty_like(planes)
-            to_float(np.ascontiguousarray(lighted), tables, encoded)
+            encoded = lit(areas, framed, key, recipe, plan, planes, outer, space).to_float()
             amber_film(picture, edge_area(luma_of(encoded), scale)[inner])
         elif r.show in AREA_SHOWN:
-            area = self.stages.areas.plane(framed, key, area_of(recipe, r.key), window)
+            area = areas.plane(framed, key, area_of(recipe, r.key), window)
             AREA_SHOWN[r.show](picture, area)
         elif r.show == "dust":
             dust_light(picture, scale)
@@ -204,7 +204,7 @@ class Renderer:
         """Which pixels lie outside a delivery space before they are drawn in."""
         tables = framed.source.tables(recipe, "rec2020", linear_output=True)
         if in_display(plan):
-            wide = laid_over(self.stages.areas, framed, key, plan, planes, tables, window, True)
+            wide, _ = laid_over(self.stages.areas, framed, key, plan, planes, tables, window, True)
         else:
             wide = np.empty_like(planes, order="C")
             to_float(np.ascontiguousarray(planes), tables, wide)
@@ -259,12 +259,9 @@ class Renderer:
     def _linear(self, square: "_Square", key: str, recipe: Recipe, space: str, linear: bool = True) -> Float32:
         """Values of a square as they are delivered, before sharpening and grain."""
         s = square
-        planes, tables = lit(
+        return lit(
             self.stages.areas, s.framed, key, recipe, s.plan, s.planes, s.window, space, linear_output=linear, keep=False
-        )
-        out = np.empty_like(planes)
-        to_float(planes, tables, out)
-        return out
+        ).to_float()
 
     def recorded_at(self, source: Source, key: str, recipe: Recipe, x: int, y: int, radius: int) -> Float32:
         """Plates as the sensor recorded them about a place of the finished picture."""

@@ -9,10 +9,11 @@ from numpy.typing import NDArray
 
 from zincplate.core.colour.colour_spaces import SPACES
 from zincplate.core.geometry.resample import lanczos_columns, lanczos_rows
-from zincplate.core.kernels.light import NOTHING, LightNumbers, LightTables, to_8_bit, to_16_bit, to_float
+from zincplate.core.kernels.light import NOTHING, LightNumbers, LightTables
 from zincplate.core.kernels.numbers import float32_numbers
 from zincplate.pipeline.finishing import finished, margin_of
 from zincplate.pipeline.framing import Framed
+from zincplate.pipeline.lit import Lit
 from zincplate.pipeline.passes import lit, sharper_of
 from zincplate.pipeline.stages import Stages
 from zincplate.pipeline.windows import Window, fitted_size, scale_of
@@ -49,15 +50,17 @@ def deliver_whole(
     margin = stages.margin(framed, plan) + margin_of(plan.finish, 1.0)
     for window, outer in _parts(whole, margin, tiles=not framed.direct):
         planes = stages.local(framed, key, plan, outer, keep=False)
-        planes, tables = lit(stages.areas, framed, key, recipe, plan, planes, outer, space, keep=False)
         # one block of memory, as the compiled kernels know it; a tile of the picture itself would not be
         part = _empty(window.height, window.width, bits)
         inner = window.inside(outer)
         if plan.finish == FinishPlan():
-            _quantise(np.ascontiguousarray(planes[(slice(None), *inner)]), tables, window.x, window.y, part)
+            planes = planes[(slice(None), *inner)]
+            lighted = lit(stages.areas, framed, key, recipe, plan, planes, window, space, keep=False)
+            _quantise(lighted, window.x, window.y, part)
         else:
+            lighted = lit(stages.areas, framed, key, recipe, plan, planes, outer, space, keep=False)
             sharper = sharper_of(stages.areas, framed, key, plan, window, keep=False)
-            finished(planes, tables, plan.finish, 1.0, window, inner, part, sharper)
+            finished(lighted, plan.finish, 1.0, window, inner, part, sharper)
         out[window.y : window.y + window.height, window.x : window.x + window.width] = part
         _tell(progress, _share(window))
     return out
@@ -80,12 +83,10 @@ def _reduced(
     row = np.empty((3, 0, framed.width), np.float32)
     for window, outer in _parts(whole, stages.margin(framed, plan), tiles=not framed.direct):
         planes = stages.local(framed, key, plan, outer, keep=False)
-        planes, tables = lit(stages.areas, framed, key, recipe, plan, planes, outer, space, linear_output=True, keep=False)
-        planes = np.ascontiguousarray(planes[(slice(None), *window.inside(outer))])
+        planes = planes[(slice(None), *window.inside(outer))]
+        linear = lit(stages.areas, framed, key, recipe, plan, planes, window, space, linear_output=True, keep=False).to_float()
         if window.x == 0:
             row = np.empty((3, window.height, framed.width), np.float32)
-        linear = np.empty_like(planes)
-        to_float(planes, tables, linear)
         row[:, :, window.x : window.x + window.width] = linear
         if window.x + window.width == framed.width:
             middle[:, window.y : window.y + window.height] = lanczos_rows(row, width)
@@ -93,13 +94,12 @@ def _reduced(
     out = _empty(height, width, bits)
     small = lanczos_columns(middle, height)
     if plan.finish == FinishPlan():
-        _quantise(small, _encoding_only(space), 0, 0, out)
+        _quantise(Lit(small, _encoding_only(space)), 0, 0, out)
     else:
         all_of_it = Window(width, height, 0, 0, width, height)
         scale = scale_of(framed, all_of_it)
         finished(
-            np.ascontiguousarray(small),
-            _encoding_only(space),
+            Lit(small, _encoding_only(space)),
             plan.finish,
             scale,
             all_of_it,
@@ -137,11 +137,11 @@ def _share(window: Window) -> float:
     return min(done / (window.full_width * window.full_height), 1.0)
 
 
-def _quantise(planes: Float32, tables: LightTables, x: int, y: int, out: NDArray[Any]) -> None:
+def _quantise(lighted: Lit, x: int, y: int, out: NDArray[Any]) -> None:
     if out.dtype == np.uint8:
-        to_8_bit(planes, tables, x, y, out)
+        lighted.to_8_bit(x, y, out)
     else:
-        to_16_bit(planes, tables, out)
+        lighted.to_16_bit(out)
 
 
 def _encoding_only(space: str) -> LightTables:

@@ -5,7 +5,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from zincplate.core.kernels.kernel_math import KERNEL
+from zincplate.core.kernels.kernel_math import KERNEL, load
 from zincplate.core.tone.low_planes import guided
 
 Float32 = NDArray[np.float32]
@@ -67,21 +67,29 @@ def carried(a, b, guide, x0, y0, step_x, step_y, out):
         u = min(max(x0 + x * step_x, 0.0), small_width - 1.0)
         columns[x] = min(int(u), max(small_width - 2, 0))
         shares[x] = u - columns[x]
+    first, last = columns[0], columns[width - 1] + 2
     for y in prange(height):
         v = min(max(y0 + y * step_y, 0.0), small_height - 1.0)
         j = int(v)
         k = min(j + 1, small_height - 1)
         fv = np.float32(v - j)
         row_a, row_b = np.empty(small_width + 1, np.float32), np.empty(small_width + 1, np.float32)
-        for i in range(small_width):
+        anything = z
+        for i in range(first, min(last, small_width)):
             row_a[i] = a[j, i] + (a[k, i] - a[j, i]) * fv
             row_b[i] = b[j, i] + (b[k, i] - b[j, i]) * fv
-        row_a[small_width], row_b[small_width] = row_a[small_width - 1], row_b[small_width - 1]
+            anything += abs(row_a[i]) + abs(row_b[i])
         line, target = guide[y], out[y]
+        if anything == z:
+            for x in range(width):
+                target[x] = z
+            continue
+        row_a[small_width], row_b[small_width] = row_a[small_width - 1], row_b[small_width - 1]
         for x in range(width):
             i, f = columns[x], shares[x]
-            slope = row_a[i] + (row_a[i + 1] - row_a[i]) * f
-            target[x] = min(max(slope * line[x] + row_b[i] + (row_b[i + 1] - row_b[i]) * f, z), o)
+            a0, b0 = load(row_a, i), load(row_b, i)
+            slope = a0 + (load(row_a, np.int32(i + np.int32(1))) - a0) * f
+            target[x] = min(max(slope * line[x] + b0 + (load(row_b, np.int32(i + np.int32(1))) - b0) * f, z), o)
 
 
 def shaped(area: Float32, close: float, smooth: float, grow: float) -> Float32:

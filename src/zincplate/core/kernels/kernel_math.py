@@ -38,15 +38,24 @@ INLINE = {"fastmath": True, "error_model": "numpy", "inline": "always"}
 KERNEL = {"parallel": True, "fastmath": True, "nogil": True, "cache": True, "error_model": "numpy"}
 
 
-@intrinsic
-def stack_floats(typing_context: Any) -> Any:
-    """Pointer to 3 x BLOCK float32 on the stack: no aliasing, so that loops over it vectorise."""
-
+def _blocks_on_the_stack(rows: int) -> Any:
     def codegen(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
-        block = cgutils.alloca_once(builder, ir.ArrayType(ir.FloatType(), BLOCK * 3))
+        block = cgutils.alloca_once(builder, ir.ArrayType(ir.FloatType(), BLOCK * rows))
         return builder.bitcast(block, ir.FloatType().as_pointer())
 
     return types.CPointer(types.float32)(), codegen
+
+
+@intrinsic
+def stack_floats(typing_context: Any) -> Any:
+    """Pointer to 3 x BLOCK float32 on the stack: no aliasing, so that loops over it vectorise."""
+    return _blocks_on_the_stack(3)
+
+
+@intrinsic
+def stack_eight(typing_context: Any) -> Any:
+    """The same of 8 x BLOCK."""
+    return _blocks_on_the_stack(8)
 
 
 @intrinsic

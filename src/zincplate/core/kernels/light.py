@@ -96,14 +96,19 @@ def _block(a, b, c, n, p, flags, tone, curves, encode, colour, hues, toning, key
 
 
 @njit(**KERNEL)
-def _run(planes, p, flags, tone, curves, encode, colour, hues, toning, keys, limits, x0, y0, out_8, out_16, out_float):
-    """Into the one of the three outputs that has the picture's size: one kernel for all, as each takes long to compile."""
+def _run(
+    planes, p, flags, tone, curves, encode, colour, hues, toning, keys, limits, parts, wanted, x0, y0, out_8, out_16, out_float
+):
+    """Into the one of the three outputs that has the picture's size: one kernel for all, as each takes long to compile. With
+    ``parts`` only those blocks that say ``wanted``."""
     _, height, width = planes.shape
-    to_8, to_16 = out_8.shape[0] == height, out_16.shape[0] == height
+    to_8, to_16, in_parts = out_8.shape[0] == height, out_16.shape[0] == height, parts.shape[0] == height
     for y in prange(height):
         buf = carray(stack_floats(), (3, BLOCK), np.float32)
         for start in range(0, width, BLOCK):
             n = min(BLOCK, width - start)
+            if in_parts and parts[y, start // BLOCK] != wanted:
+                continue
             _block(
                 planes[0, y, start : start + n],
                 planes[1, y, start : start + n],
@@ -151,22 +156,36 @@ _NO_8, _NO_16 = np.empty((0, 0, 3), np.uint8), np.empty((0, 0, 3), np.uint16)
 _NO_FLOAT = np.empty((3, 0, 0), np.float32)
 
 
-def to_8_bit(planes: Float32, tables: "LightTables", x0: int, y0: int, out: NDArray[np.uint8]) -> None:
+class Parts(NamedTuple):
+    """Parts of rows that a call is about; what lies in others stays as it is."""
+
+    blocks: NDArray[np.uint8]
+    """(h, parts of a row), each BLOCK pixels wide."""
+    wanted: int
+    """The value of those that are meant."""
+
+
+_ALL = Parts(np.empty((0, 0), np.uint8), 0)
+
+
+def to_8_bit(
+    planes: Float32, tables: "LightTables", x0: int, y0: int, out: NDArray[np.uint8], parts: Parts | None = None
+) -> None:
     """Planes (3, h, w) float32 -> (h, w, 3) uint8, dithered by position; (x0, y0) is the place of the first pixel."""
     if out.size:
-        _run(planes, *tables.arguments(), x0, y0, out, _NO_16, _NO_FLOAT)
+        _run(planes, *tables.arguments(), *(parts or _ALL), x0, y0, out, _NO_16, _NO_FLOAT)
 
 
-def to_16_bit(planes: Float32, tables: "LightTables", out: NDArray[np.uint16]) -> None:
+def to_16_bit(planes: Float32, tables: "LightTables", out: NDArray[np.uint16], parts: Parts | None = None) -> None:
     """Planes (3, h, w) float32 -> (h, w, 3) uint16, rounded."""
     if out.size:
-        _run(planes, *tables.arguments(), 0, 0, _NO_8, out, _NO_FLOAT)
+        _run(planes, *tables.arguments(), *(parts or _ALL), 0, 0, _NO_8, out, _NO_FLOAT)
 
 
-def to_float(planes: Float32, tables: "LightTables", out: Float32) -> None:
+def to_float(planes: Float32, tables: "LightTables", out: Float32, parts: Parts | None = None) -> None:
     """Planes (3, h, w) float32 -> planes (3, h, w) float32, encoded (or linear, by the flags), 0..1."""
     if out.size:
-        _run(planes, *tables.arguments(), 0, 0, _NO_8, _NO_16, out)
+        _run(planes, *tables.arguments(), *(parts or _ALL), 0, 0, _NO_8, _NO_16, out)
 
 
 class LightNumbers(NamedTuple):

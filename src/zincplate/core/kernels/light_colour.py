@@ -50,7 +50,8 @@ def perceptual_block(buf, n, p, flags, q, hues, toning, keys, limits):
     if (flags.draws_in != 0) & (not wanted):
         # with a soft end, colours count as well inside that could be a good half stronger and still be in the space
         reach = q.spare if flags.compresses else z
-        hi, lo = z, o
+        # a sum, since LLVM does not vectorise a running maximum
+        beyond = z
         for x in range(n):
             r, g, b = buf[0, x], buf[1, x], buf[2, x]
             red = p.delivery_r_r * r + p.delivery_r_g * g + p.delivery_r_b * b
@@ -58,9 +59,9 @@ def perceptual_block(buf, n, p, flags, q, hues, toning, keys, limits):
             blue = p.delivery_b_r * r + p.delivery_b_g * g + p.delivery_b_b * b
             top, bottom = max(red, max(green, blue)), min(red, min(green, blue))
             y = p.luminance_r * r + p.luminance_g * g + p.luminance_b * b
-            hi = max(hi, top + reach * (top - y))
-            lo = min(lo, bottom - reach * (y - bottom))
-        wanted = (hi > np.float32(1.00001)) | (lo < np.float32(-0.00001))
+            beyond += max(top + reach * (top - y) - np.float32(1.00001), z)
+            beyond += max(np.float32(-0.00001) - bottom + reach * (y - bottom), z)
+        wanted = beyond > z
     if not wanted:
         for x in range(n):
             r, g, b = buf[0, x], buf[1, x], buf[2, x]

@@ -263,10 +263,10 @@ def _not_below(m, shares, inverse_step, middle_y, middle_x, planes):
     for job in prange(2 * rows):
         p, y = job // rows, job % rows
         line, table, v = planes[2 * p, y], shares[p], np.float32(y - middle_y)
-        lowest = zero
+        below = zero  # a sum, since LLVM does not vectorise a running minimum
         for x in range(columns):
-            lowest = min(lowest, line[x])
-        if lowest < 0:
+            below += min(line[x], zero)
+        if below < 0:
             for x in range(columns):
                 if line[x] < 0:
                     u = np.float32(x - middle_x)

@@ -148,11 +148,11 @@ def _even(planes, low, asked, used, p, x0, y0, out):
     columns, shares = np.empty(width, np.int32), np.empty(width, np.float32)
     columns_at(x0, step_x, low_width, columns, shares, width)
     for y in prange(height):
-        most = z
+        total = z
         for n in range(3):
             for x in range(width):
-                most = max(most, abs(asked[n, y, x]))
-        if most == z:
+                total += abs(asked[n, y, x])
+        if total == z:
             for c in range(3):
                 for x in range(width):
                     out[c, y, x] = planes[c, y, x]

@@ -6,6 +6,7 @@ Planes are display-linear Rec.2020, 0..1. Blends and the mix by the area happen 
 """
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -182,10 +183,10 @@ def _lay(planes, encoded, area, q, table, hues, toning, decode, m):
         for start in range(0, width, BLOCK):
             n = min(BLOCK, width - start)
             cover = area[y, start : start + n]
-            top = z
+            total = z
             for x in range(n):
-                top = max(top, cover[x])
-            if top * strength == z:
+                total += cover[x]
+            if total * strength == z:
                 continue
             if encoded[y, start // BLOCK] == 0:
                 encoded[y, start // BLOCK] = 1
@@ -236,6 +237,27 @@ class DisplayTables:
     """:attr:`zincplate.core.kernels.light_colour.ColourTables.hues`"""
     toning: Float32
     """:attr:`zincplate.core.kernels.light_colour.ColourTables.toning`"""
+
+
+@njit(**KERNEL)
+def _reach(area, reached):
+    height, width = area.shape
+    for y in prange(height):
+        for start in range(0, width, BLOCK):
+            total = np.float32(0)
+            for x in range(start, min(start + BLOCK, width)):
+                total += area[y, x]
+            if total > np.float32(0):
+                reached[y, start // BLOCK] = 1
+
+
+def reached_by(areas: Sequence[Float32]) -> NDArray[np.uint8]:
+    """Which parts of rows (h, parts), BLOCK pixels each, any of some areas (h, w) reaches: 1 or 0."""
+    height, width = areas[0].shape
+    reached = np.zeros((height, -(-width // BLOCK)), np.uint8)
+    for area in areas:
+        _reach(np.ascontiguousarray(area), reached)
+    return reached
 
 
 class Layers:

@@ -12,7 +12,17 @@ import numpy as np
 from numba import carray, njit, prange
 from numpy.typing import NDArray
 
-from zincplate.core.kernels.kernel_math import BLOCK, INLINE, KERNEL, exp_2, floats_at, log_2, smoothstep, stack_floats
+from zincplate.core.kernels.kernel_math import (
+    BLOCK,
+    INLINE,
+    KERNEL,
+    exp_2,
+    floats_at,
+    log_2,
+    smoothstep,
+    stack_eight,
+    stack_floats,
+)
 from zincplate.core.tone.local_tone import (
     CLARITY_GAIN,
     CLARITY_LIMIT_EV,
@@ -70,10 +80,10 @@ def _acting(areas, width, y, start, n, found):
     count = 0
     for i in range(areas.shape[0]):
         line = _line(areas, i, width, y, start, n)
-        top = np.float32(0)
+        total = np.float32(0)  # a sum, since LLVM does not vectorise a running maximum
         for x in range(n):
-            top = max(top, line[x])
-        if top > np.float32(0):
+            total += line[x]
+        if total > np.float32(0):
             found[count] = i
             count += 1
     found[-1] = count
@@ -81,8 +91,18 @@ def _acting(areas, width, y, start, n, found):
 
 
 @njit(**INLINE)
-def _summed(areas, asked, width, y, start, n, acting, sums):
-    """Sums (8, BLOCK) of what the acting areas ask for in a part of a row."""
+def _tinted(asked, acting):
+    """Whether one of the acting areas asks for other gains of red or blue than of green."""
+    found = False
+    for i in range(acting[-1]):
+        one = asked[acting[i]]
+        found |= (one[RED] != one[GREEN]) | (one[BLUE] != one[GREEN])
+    return found
+
+
+@njit(**INLINE)
+def _summed(areas, asked, width, y, start, n, acting, tinted, sums):
+    """Sums (8, BLOCK) of what the acting areas ask for in a part of a row; red and blue only where they are not as green."""
     for k in range(8):
         for x in range(n):
             sums[k, x] = np.float32(0)
@@ -90,7 +110,7 @@ def _summed(areas, asked, width, y, start, n, acting, sums):
         line = _line(areas, acting[i], width, y, start, n)
         for k in range(8):
             amount = asked[acting[i], k]
-            if amount != np.float32(0):
+            if (amount != np.float32(0)) & (tinted | ((k != RED) & (k != BLUE))):
                 out = sums[k]
                 for x in range(n):
                     out[x] += amount * line[x]
@@ -112,7 +132,7 @@ def _apply(planes, low, air_planes, areas, asked, used, p, x0, y0, out):
         buf = carray(stack_floats(), (3, BLOCK), np.float32)
         ev = carray(stack_floats(), (3, BLOCK), np.float32)
         row = np.zeros(low_width + 1, np.float32)
-        sums = np.empty((8, BLOCK), np.float32)
+        sums = carray(stack_eight(), (8, BLOCK), np.float32)
         # of the small planes this row at full width: air a and b, region a and b, form a and b; once it is needed
         wide = np.empty((6, width if hazy | regional else 1), np.float32)
         ready = False
@@ -135,7 +155,8 @@ def _apply(planes, low, air_planes, areas, asked, used, p, x0, y0, out):
                 if regional:
                     for n_low in range(4):
                         row_of(low, n_low, j, k, fv, columns, shares, row, wide[2 + n_low], width)
-            _summed(areas, asked, width, y, start, n, acting, sums)
+            tinted = _tinted(asked, acting)
+            _summed(areas, asked, width, y, start, n, acting, tinted, sums)
             for c in range(3):
                 line = planes[c, y, start : start + n]
                 for x in range(n):
@@ -184,10 +205,18 @@ def _apply(planes, low, air_planes, areas, asked, used, p, x0, y0, out):
                     far = ev[1, x] + ev[0, x]
                     bend = far / (o + abs(far) * np.float32(1 / CONTRAST_SPAN_EV))
                     ev[0, x] += line[x] * np.float32(CONTRAST_SLOPE) * bend
-            for c in range(3):
-                line, target = sums[c], out[c, y, start : start + n]
+            if tinted:
+                for c in range(3):
+                    line, target = sums[c], out[c, y, start : start + n]
+                    for x in range(n):
+                        target[x] = buf[c, x] * exp_2(ev[0, x] + line[x])
+            else:
                 for x in range(n):
-                    target[x] = buf[c, x] * exp_2(ev[0, x] + line[x])
+                    ev[0, x] = exp_2(ev[0, x] + sums[GREEN, x])
+                for c in range(3):
+                    target = out[c, y, start : start + n]
+                    for x in range(n):
+                        target[x] = buf[c, x] * ev[0, x]
 
 
 def apply_asked(
