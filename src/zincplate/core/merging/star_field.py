@@ -28,6 +28,7 @@ BRIGHTEST = 70
 NEIGHBOURS = 6
 SIDES_ALIKE = 0.006
 WINDOW_PX = 4
+SHAPE_PX = 2.2
 FEWEST = 8
 STILL_PX, STILL_SHARE, LEAST_LEFT = 0.7, 0.6, 0.15
 NEAR_PX = 3.0
@@ -42,9 +43,10 @@ class Stars:
     flux: Float64
     """(n,) above the background."""
     size_px: Float64
-    """(n,) root of the mean second moment: a Gaussian's sigma."""
+    """(n,) root of the mean second moment, seen through a Gaussian window of ``SHAPE_PX``: a Gaussian of sigma s is
+    1 / sqrt(1 / s**2 + 1 / SHAPE_PX**2)."""
     elongation: Float64
-    """(n,) long over short axis."""
+    """(n,) long over short axis, seen through the same."""
 
 
 def background(plane: Float32) -> tuple[Float32, float]:
@@ -101,7 +103,7 @@ def _measured(rest: Float32, x: NDArray[np.int64], y: NDArray[np.int64], deviati
         window, u, v, total = windowed(1.6, part)
         dx = np.clip(dx + 2 * (window * u).sum((1, 2)) / total, -2.5, 2.5)
         dy = np.clip(dy + 2 * (window * v).sum((1, 2)) / total, -2.5, 2.5)
-    window, u, v, total = windowed(2.2, np.maximum(part, 0))
+    window, u, v, total = windowed(SHAPE_PX, np.maximum(part, 0))
     flux = (part * (u * u + v * v <= (WINDOW_PX - 0.5) ** 2)).sum((1, 2))
     a, b, c = ((window * m).sum((1, 2)) / total for m in (u * u, u * v, v * v))
     spread = np.sqrt(((a - c) / 2) ** 2 + b * b)
