@@ -98,6 +98,10 @@ def test_presets_from_the_command_line(series: list[Path], capsys: pytest.Captur
         assert main(["develop", str(series[0]), "-o", str(out), *more]) == 0
         pictures.append(out.read_bytes())
     assert Image.open(tmp_path / "0.png").tobytes() == Image.open(tmp_path / "1.png").tobytes()
+    assert main(["preset", "Bright", "--recipe", str(recipe), "--only", "exposure", "-o", str(file)]) == 1
+    assert "already there" in capsys.readouterr().err
+    assert main(["preset", "Bright", "--recipe", str(recipe), "-o", str(tmp_path / "nowhere" / "bright.json")]) == 1
+    assert "There is no such folder" in capsys.readouterr().err
     assert main(["preset", "nothing like it"]) == 2
     assert main(["preset", "Bright", "--recipe", str(recipe), "--only", "sparkle"]) == 2
     assert main(["preset", str(recipe)]) == 1  # a recipe is no preset

@@ -107,7 +107,7 @@ def test_bad_files_and_names(dng: Path, tmp_path: Path, capsys: pytest.CaptureFi
         ([str(tmp_path / "cut.dng"), "-o", str(tmp_path / "a.jpg")], 1, "cut.dng: The picture data end after"),
         ([str(dng), "-o", str(tmp_path / "a.xyz")], 2, "no format"),
         ([str(dng), "-o", str(taken)], 1, "already there"),
-        ([str(dng), "-o", str(tmp_path / "no" / "a.jpg")], 1, "could not be written"),
+        ([str(dng), "-o", str(tmp_path / "no" / "a.jpg")], 1, "no such folder"),
         ([str(dng), "-o", str(dng), "--overwrite"], 2, "no format"),
     ):
         assert main(["develop", *arguments]) == code

@@ -1,6 +1,8 @@
 """``./zincplate merge``: a master from files, without a database."""
 
+import errno
 import json
+import os
 from pathlib import Path
 
 import numpy as np
@@ -106,3 +108,34 @@ def test_the_other_kinds(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> 
     assert "Only a series can be written as FITS" in capsys.readouterr().err
     assert main(["merge", "panorama", *frames, *["-o", str(tmp_path / "x.dng")], "--set", "kind=bracket"]) == 2
     assert "no such option" in capsys.readouterr().err
+
+
+def test_a_full_disk_at_the_end_is_said_and_nothing_stays(
+    files: list[str], tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    out, report = tmp_path / "out" / "master.dng", tmp_path / "out" / "report.json"
+    out.parent.mkdir()
+    written = os.fsync
+
+    def full(file: int) -> None:
+        raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+
+    monkeypatch.setattr(os, "fsync", full)
+    for suffix in (".dng", ".exr"):
+        assert main(["merge", "bracket", *files, "-o", str(out.with_suffix(suffix))]) == 1
+        said = capsys.readouterr().err
+        assert f"master{suffix}: The disk is full" in said and "Traceback" not in said and not list(out.parent.iterdir())
+    # the master may fit where its report does not
+    monkeypatch.setattr(
+        os, "fsync", lambda file: written(file) if Path(f"/proc/self/fd/{file}").stat().st_size > 9999 else full(file)
+    )
+    assert main(["merge", "bracket", *files, "-o", str(out), "--report", str(report)]) == 1
+    assert "report.json: The disk is full" in capsys.readouterr().err and list(out.parent.iterdir()) == [out]
+
+
+def test_a_report_for_a_folder_that_is_not_there_is_refused_before_the_work(
+    files: list[str], tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    out = tmp_path / "master.dng"
+    assert main(["merge", "bracket", *files, "-o", str(out), "--report", str(tmp_path / "nowhere" / "r.json")]) == 1
+    assert "There is no such folder" in capsys.readouterr().err and not out.exists()

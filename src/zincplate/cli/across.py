@@ -10,7 +10,6 @@ from zincplate.cli.recipes import recipe_file
 from zincplate.cli.usage import BadUsage
 from zincplate.core.colour.temperature import white_point_xy
 from zincplate.formats.errors import FileError
-from zincplate.formats.files import write_file
 from zincplate.formats.isolated import Decoder
 from zincplate.recipe.document import RecipeError
 from zincplate.recipe.preset import OWN, Preset, touched
@@ -106,9 +105,9 @@ def preset(arguments: argparse.Namespace) -> None:
     except RecipeError as error:
         raise BadUsage(str(error)) from error
     if arguments.output is not None:
-        if arguments.output.exists():
-            raise FileError(arguments.output, "A file of this name is already there.")
-        write_file(arguments.output, made.to_json().encode())
+        from zincplate.formats.encode import write_whole
+
+        write_whole(arguments.output, made.to_json().encode())
         print(arguments.output)
     else:
         print(made.to_json(), end="")

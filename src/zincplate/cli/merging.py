@@ -9,9 +9,8 @@ import numpy as np
 from pydantic import BaseModel, ValidationError
 
 from zincplate.cli.usage import BadUsage, lenses
-from zincplate.formats.encode import SOFTWARE
+from zincplate.formats.encode import SOFTWARE, write_whole
 from zincplate.formats.errors import FileError
-from zincplate.formats.files import write_file
 from zincplate.formats.isolated import Decoder
 from zincplate.formats.parked import held
 from zincplate.merges.errors import MergeError
@@ -111,8 +110,9 @@ def merge(arguments: argparse.Namespace) -> None:
     """Merges and writes; what was done goes to the standard output."""
     if arguments.output.exists():
         raise FileError(arguments.output, "A file of this name is already there.")
-    if not arguments.output.absolute().parent.is_dir():
-        raise FileError(arguments.output, "There is no such folder.")
+    for file in (arguments.output, arguments.report):
+        if file is not None and not file.absolute().parent.is_dir():
+            raise FileError(file, "There is no such folder.")
     kind: Kind = arguments.kind
     paths, roles = _with_roles(kind, arguments)
     suffix = arguments.output.suffix.lower()
@@ -143,9 +143,9 @@ def merge(arguments: argparse.Namespace) -> None:
         made = merged(frames, options, lenses(arguments), SOFTWARE, origins)
     except MergeError as error:
         raise FileError(paths[0], str(error)) from error
-    write_file(arguments.output, _written(made, suffix), replace=False)
+    write_whole(arguments.output, _written(made, suffix))
     if arguments.report is not None:
-        write_file(arguments.report, (json.dumps(made.report, indent=1, ensure_ascii=False) + "\n").encode())
+        write_whole(arguments.report, (json.dumps(made.report, indent=1, ensure_ascii=False) + "\n").encode(), overwrite=True)
     for sentence in (*made.report["done"], *(f"Left out: {text}" for text in made.report["left_out"])):
         print(sentence)
     print(arguments.output)

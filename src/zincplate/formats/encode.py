@@ -123,7 +123,9 @@ def write_whole(path: Path, data: bytes, overwrite: bool = False) -> None:
 def unwritten(path: Path, error: OSError, size_bytes: int) -> FileError:
     """Why a file could not be written, as a sentence."""
     if error.errno in (errno.ENOSPC, errno.EDQUOT):
-        return FileError(path, f"The disk is full: {size_bytes / 1e6:,.0f} MB are needed. Make room and deliver again.")
+        return FileError(path, f"The disk is full: {size_bytes / 1e6:,.0f} MB are needed. Make room and try again.")
     if error.errno in (errno.EACCES, errno.EPERM, errno.EROFS):
         return FileError(path, "There is no permission to write there.")
+    if error.errno == errno.ENOENT:
+        return FileError(path, "There is no such folder.")
     return FileError(path, f"It could not be written: {error.strerror}.")
