@@ -1,5 +1,6 @@
 """Many at once: jobs, streams, half-sent requests, slow views; and what is said when there is no room."""
 
+import errno
 import json
 import socket
 import threading
@@ -12,6 +13,7 @@ from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from typing import Any
 
+import peewee
 import pytest
 from playhouse.pool import MaxConnectionsExceeded
 
@@ -188,6 +190,36 @@ def test_no_free_connection_is_busy_and_no_fault(context: Context, monkeypatch: 
         answer = other.submit(web.create_app(context).test_client().get, place).result()
     assert answer.status_code == 503 and answer.headers["Retry-After"] == "2"
     assert "Try again in a moment" in answer.json["error"]
+
+
+@pytest.mark.parametrize(
+    ("error", "status", "words"),
+    [
+        (peewee.OperationalError(1114, "The table 'history_entry' is full"), 507, "disk is full"),
+        (peewee.OperationalError(1021, "Disk full (/tmp); waiting for someone to free some space"), 507, "disk is full"),
+        (peewee.OperationalError(1030, 'Got error 28 "No space left on device"'), 507, "disk is full"),
+        (
+            peewee.OperationalError(1030, 'Got error 128 "Out of memory in engine"'),
+            503,
+            "does not answer",
+        ),
+        (peewee.OperationalError(2006, "Server has gone away"), 503, "does not answer"),
+        (peewee.InterfaceError(0, ""), 503, "does not answer"),
+        (peewee.InterfaceError(), 503, "does not answer"),
+        (OSError(errno.ENOSPC, "No space left on device"), 507, "disk is full"),
+        (OSError(errno.EIO, "Input/output error"), 507, "The disk refused"),
+    ],
+)
+def test_a_full_disk_is_told_from_a_database_that_is_away(
+    context: Context, monkeypatch: pytest.MonkeyPatch, error: Exception, status: int, words: str
+) -> None:
+    def refuse(*_: Any, **__: Any) -> None:
+        raise error
+
+    monkeypatch.setattr(database, "connect", refuse)
+    with ThreadPoolExecutor(1) as other:
+        answer = other.submit(web.create_app(context).test_client().get, "/api/shoots").result()
+    assert answer.status_code == status and words in answer.json["error"]
 
 
 def test_a_cut_upload_leaves_nothing(stack: Stack, context: Context) -> None:

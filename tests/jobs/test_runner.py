@@ -16,7 +16,7 @@ from zincplate.render.strips import Cancelled
 from zincplate.services import work
 from zincplate.services.context import Context, NotFound, UserError
 from zincplate.services.job_kinds import Arguments, JobKind
-from zincplate.store.database import database
+from zincplate.store.database import NO_ROOM, database
 from zincplate.store.models import Job, now
 
 KIND = "for_tests"
@@ -296,6 +296,19 @@ def test_a_database_that_goes_away_leaves_the_job_to_the_next_worker(
     body["do"] = lambda running: None
     runner.run(context, job.id)
     assert work.get(job.id).state == "done"
+
+
+@pytest.mark.parametrize("args", [(1114, "The table 'history_entry' is full"), (1030, "Got error 28 from engine")])
+def test_a_full_disk_under_the_database_is_said_and_not_tried_again(
+    context: Context, body: dict[str, Any], woken: list[str], args: tuple[int, str]
+) -> None:
+    def full(running: runner.Running) -> None:
+        raise peewee.OperationalError(*args)
+
+    body["do"] = full
+    job = work.submit(context, KIND, "no room")
+    runner.run(context, job.id)
+    assert work.get(job.id).state == "failed" and work.get(job.id).note == NO_ROOM
 
 
 def test_the_newest_jobs_come_first_and_old_ones_drop_out(context: Context, woken: list[str]) -> None:

@@ -233,6 +233,6 @@ def test_stopped_in_the_middle_and_a_full_disk_leave_nothing(
         patch.setattr(merges, "write_file", full)
         run_jobs(context)
     failed = Job.get_by_id(job.id)
-    assert failed.state == "failed" and "could not be written: No space left on device" in failed.note
+    assert failed.state == "failed" and "The disk is full" in failed.note
     assert Frame.select().where(Frame.made != "").count() == 0 and not list((context.home.cache / "merges").glob("*"))
     assert merged(context, bracket).made == "bracket", "and afterwards it can be made"

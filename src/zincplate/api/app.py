@@ -21,7 +21,7 @@ from zincplate.formats.turns import Superseded
 from zincplate.recipe.document import RecipeError
 from zincplate.services.changes import Stale
 from zincplate.services.context import Context, NotFound, UserError
-from zincplate.store.database import BUSY, UNAVAILABLE, begin_request, end_request
+from zincplate.store.database import BUSY, NO_ROOM, UNAVAILABLE, begin_request, end_request, without_room
 
 CONTENT_POLICY = (
     "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' blob:; font-src 'self'; "
@@ -123,7 +123,9 @@ def _errors(app: Flask) -> None:
     def unwanted(_error: Superseded) -> Any:
         return "", 204  # whoever asked has asked for something newer
 
-    def unavailable(_error: Exception) -> Any:
+    def unavailable(error: Exception) -> Any:
+        if without_room(error):
+            return {"error": NO_ROOM}, 507, AGAIN
         sentence = "The database does not answer at the moment. It is being started again; nothing saved is lost."
         return {"error": sentence}, 503, AGAIN
 
@@ -150,6 +152,8 @@ def _errors(app: Flask) -> None:
         if error.errno in (errno.ENAMETOOLONG, errno.ELOOP, errno.EINVAL):
             return {"error": f"That name cannot be used: {os.strerror(error.errno)}."}, 422
         app.logger.exception("disk")
+        if error.errno in (errno.ENOSPC, errno.EDQUOT):
+            return {"error": NO_ROOM}, 507, AGAIN
         return {"error": f"The disk refused: {os.strerror(error.errno or 0)}."}, 507
 
 

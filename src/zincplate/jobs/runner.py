@@ -11,7 +11,7 @@ from zincplate.render.strips import Cancelled
 from zincplate.services import bring_in, carry_areas, deliver, light, merges, pictures, sets, work
 from zincplate.services.context import Context, UserError
 from zincplate.services.job_kinds import JobKind
-from zincplate.store.database import UNAVAILABLE, database
+from zincplate.store.database import NO_ROOM, UNAVAILABLE, database, without_room
 
 log = logging.getLogger(__name__)
 
@@ -86,8 +86,10 @@ def run(context: Context, job_id: str) -> None:
             work.finish(job_id, owner, "cancelled")
         except (FileError, UserError) as error:
             work.finish(job_id, owner, "failed", str(error))
-        except UNAVAILABLE:
-            raise  # the lease runs out and another worker takes over
+        except UNAVAILABLE as error:
+            if not without_room(error):
+                raise  # the lease runs out and another worker takes over
+            work.finish(job_id, owner, "failed", NO_ROOM)
         except Exception as error:
             log.exception("job %s failed", job_id)
             work.put_back(job_id, owner, f"{type(error).__name__}: {error}")

@@ -10,7 +10,7 @@ from typing import Any
 
 from pydantic import field_validator
 
-from zincplate.formats.encode import SOFTWARE
+from zincplate.formats.encode import SOFTWARE, unwritten
 from zincplate.formats.files import write_file
 from zincplate.formats.parked import MOST_IN_MEMORY, held
 from zincplate.formats.preview import jpeg_from
@@ -191,7 +191,7 @@ def _merge(context: Context, job: Progress, arguments: Merge) -> dict[str, Any]:
         try:
             write_file(file, made.dng)
         except OSError as error:
-            raise UserError(f"{file.name}: The master could not be written: {error.strerror}.") from error
+            raise unwritten(file, error, len(made.dng)) from error
         told = {
             "kind": options.kind,
             "sources": sources,

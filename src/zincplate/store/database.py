@@ -1,6 +1,8 @@
 """The database handle. Bound to a server once per process by :func:`connect`; nothing happens at import."""
 
+import errno
 import os
+import re
 import threading
 from typing import Any
 
@@ -20,8 +22,17 @@ class StoreUnavailable(RuntimeError):
 
 
 UNAVAILABLE = (peewee.OperationalError, peewee.InterfaceError)
+NO_ROOM = "The disk is full: nothing more can be saved until there is room. What was saved is kept."
+_TABLE_FULL, _DISK_FULL, _ENGINE = 1114, 1021, 1030
+"""MariaDB's ER_RECORD_FILE_FULL, ER_DISK_FULL and ER_GET_ERRNO, which names the system's own error."""
 BUSY = (MaxConnectionsExceeded,)
 """All connections are in use and none came back in time."""
+
+
+def without_room(error: BaseException) -> bool:
+    """Whether the database refused because its disk is full."""
+    code, words = (*error.args, 0, "")[:2]
+    return code in (_TABLE_FULL, _DISK_FULL) or (code == _ENGINE and re.search(rf"\b{errno.ENOSPC}\b", str(words)) is not None)
 
 
 def settings(maria: Maria, schema: str | None = None) -> dict[str, object]:

@@ -224,6 +224,16 @@ describe("one version's queue", () => {
     expect(told[0]?.text).toContain("3 changes wait");
   });
 
+  it("keeps what a full disk refuses, however often, until there is room", async () => {
+    const { saver, server, told, next, all } = setUp();
+    saver.add(exposure(0.5));
+    for (let i = 0; i < 9; i++) await next(new ApiError(507, "The disk is full."));
+    expect(saver.waiting.length).toBe(1);
+    expect(told.map((t) => t.text)).toEqual(["The disk is full. Your change waits and will be sent again."]);
+    await all();
+    expect(server.recipe.tone).toMatchObject({ exposure_ev: 0.5 });
+  });
+
   it("gives a change up that the server fails on again and again, and only that", async () => {
     const { saver, server, told, next, all } = setUp();
     saver.add(exposure(0.5));

@@ -40,7 +40,7 @@ export interface Surroundings {
 }
 
 /** Answers that mean "not now": the change is kept and sent again. */
-const LATER = new Set([0, 502, 503, 504]);
+const LATER = new Set([0, 502, 503, 504, 507]);
 const PAUSES_MS = [400, 800, 1600, 3200, 6400];
 /** How often a change is sent that the server fails on, before it is given up. */
 const FAILURES = 5;
