@@ -8,7 +8,7 @@ import pytest
 
 from zincplate.core.merging.placement import TERMS, Placement
 from zincplate.core.merging.radiance import SURE, exposure_ratio
-from zincplate.core.merging.stacking import CLIPPED, MEAN, MEDIAN, RELIEF, SHARE, combined
+from zincplate.core.merging.stacking import CLIPPED, MEAN, MEDIAN, RELIEF, SHARE, combined, taken_off
 from zincplate.merges.bracket import _about
 from zincplate.merges.in_turn import AT_ONCE, all_of, in_turn
 
@@ -82,6 +82,17 @@ def test_combined_is_what_numpy_says_at_every_pixel(n: int, method: int, whole: 
     assert refused.tolist() == gone.tolist()
     if method == CLIPPED and n >= 7 and whole:
         assert gone.sum() > 0.02 * n * 1500  # the outliers, which are three in a hundred
+
+
+def test_a_quadratic_sky_is_taken_off() -> None:
+    rng = np.random.default_rng(8)
+    terms, rows, columns, top, width = rng.normal(0, 0.3, (3, 6)), 7, 40, 31, 90
+    values = rng.random((3, rows, columns), np.float32)
+    v, u = (np.mgrid[top : top + rows, :columns] / width) - 0.5
+    sky = np.einsum("ct,thw->chw", terms, np.stack([np.ones_like(u), u, v, u * u, u * v, v * v]))
+    found = values.copy()
+    taken_off(found, terms, top, width)
+    np.testing.assert_allclose(found, values - sky, atol=2e-6)
 
 
 def test_light_is_the_weighted_median_of_quotients() -> None:
