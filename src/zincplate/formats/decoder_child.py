@@ -2,9 +2,7 @@
 
 import os
 import resource
-import secrets
 import sys
-from multiprocessing import resource_tracker, shared_memory
 from pathlib import Path
 from typing import Any
 
@@ -39,9 +37,12 @@ def main() -> None:
 
 
 def _decode_to_shared(result: Decoded) -> dict[str, Any]:
+    # facts are asked for alone, and are to come at once
+    from multiprocessing import resource_tracker, shared_memory
+
     pixels = result.pixels
     # under a name that says for whom it is, so that what a killed process left is known
-    name = f"{SEGMENT}{os.getppid()}-{os.getpid()}-{secrets.token_hex(6)}"
+    name = f"{SEGMENT}{os.getppid()}-{os.getpid()}-{os.urandom(6).hex()}"
     memory = shared_memory.SharedMemory(name, create=True, size=max(pixels.nbytes, 1))
     np.ndarray(pixels.shape, pixels.dtype, memory.buf)[...] = pixels
     fields = {k: getattr(result, k) for k in Decoded.__dataclass_fields__ if k != "pixels"}

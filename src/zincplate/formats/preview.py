@@ -2,7 +2,6 @@
 
 import io
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
@@ -18,6 +17,8 @@ LARGEST_PIXELS = 120_000_000
 
 def preview_from(pixels: NDArray[np.uint8]) -> Preview:
     """Of an upright picture (h, w, 3), sRGB."""
+    import cv2  # facts are asked for alone, and are to come at once
+
     scale = SMALL_EDGE / max(pixels.shape[:2])
     size = tuple(max(round(n * scale), 1) for n in (pixels.shape[1], pixels.shape[0]))
     small = pixels if scale >= 1 else cv2.resize(pixels, size, interpolation=cv2.INTER_AREA)

@@ -9,7 +9,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -166,6 +165,8 @@ def centre_and_reach(centre: tuple[float, float], width: int, height: int) -> tu
 
 def warped(planes: NDArray[np.float32], warp: Warp) -> NDArray[np.float32]:
     """(h, w, n) -> the same size, resampled (Lanczos over eight samples), for warps that are not about the middle."""
+    import cv2  # few files ask for it, and facts are to come at once
+
     height, width = planes.shape[:2]
     cx, cy, reach = centre_and_reach(warp.centre, width, height)
     x = (np.arange(width) - cx) / reach
