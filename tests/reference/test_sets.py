@@ -68,6 +68,22 @@ def test_a_focus_series_is_seen_where_no_distance_is_told(card: dict[int, LightP
     assert propose(still) == []
 
 
+@pytest.mark.parametrize("quarter", [1, 3])
+def test_frames_shot_straight_down_are_one_set_however_they_are_told_to_be_held(
+    card: dict[int, LightPlate], quarter: int
+) -> None:
+    for numbers_, kind in (((36, 37, 38), "bracket"), (range(50, 58), "focus"), (range(60, 65), "sky")):
+        frames = [card[n] for n in numbers_]
+        for lying in ([1], [0], [0, 2], list(range(1, len(frames)))):
+            told = [f.turned(quarter) if i in lying else f for i, f in enumerate(frames)]
+            assert propose(told) == [Proposed(kind, tuple(range(len(frames))))]  # type: ignore[arg-type]
+    # a camera that was really turned shows another view
+    assert propose([card[36], card[37], card[77].turned(quarter)]) == []
+    frames = [card[n] for n in (36, 37, 38)]
+    square = [replace(f, planes=f.planes[:, :200, :200], settings=replace(f.settings, upright=(640, 640))) for f in frames]
+    assert propose([square[0], square[1].turned(quarter), square[2]]) == []
+
+
 def test_looking_to_and_fro_is_no_sweep(card: dict[int, LightPlate]) -> None:
     there_and_back = [card[n] for n in (40, 41, 42, 41, 40)]
     timed = [replace(p, settings=replace(p.settings, seconds=1000.0 + 6 * i)) for i, p in enumerate(there_and_back)]

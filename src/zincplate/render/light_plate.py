@@ -4,7 +4,7 @@ import io
 import json
 import math
 import zipfile
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from datetime import UTC, datetime
 from functools import cached_property
 from typing import Any
@@ -68,6 +68,16 @@ class LightPlate:
         """The same in linear Rec.2020 as seen: for comparing different cameras."""
         matrix = REC2020.from_xyz @ self.settings.to_xyz
         return np.tensordot(matrix, self.planes.astype(np.float64), 1).astype(np.float32)
+
+    def turned(self, quarters: int) -> "LightPlate":
+        """The same turned by quarters, counter-clockwise."""
+        width, height = self.settings.upright
+        return replace(
+            self,
+            planes=np.ascontiguousarray(np.rot90(self.planes, quarters, (1, 2))),
+            settings=self.settings if quarters % 2 == 0 else replace(self.settings, upright=(height, width)),
+            sharpness=np.ascontiguousarray(np.rot90(self.sharpness, quarters)),
+        )
 
     @property
     def as_shot(self) -> tuple[float, float]:

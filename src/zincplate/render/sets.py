@@ -10,6 +10,8 @@ Frames of one camera, one focal length and one way up that follow each other clo
   or the same way again, it is still one;
 - *burst*: the same exposure, two seconds apart at most.
 
+A frame that shows the view of the one before it, but turned by a quarter, is taken to be held as that one was.
+
 Frames that show nothing (a capped lens, an even field) belong to no set.
 """
 
@@ -50,6 +52,7 @@ class Proposed:
 def propose(frames: Sequence[LightPlate], breathe: Callable[[], None] = lambda: None) -> list[Proposed]:
     """Sets among frames in any order; each frame is in one at most. ``breathe`` is called between comparisons."""
     found = []
+    frames = _as_before(frames, breathe)
     for run in _runs(frames):
         if len(run) < 3:
             continue
@@ -63,6 +66,30 @@ def propose(frames: Sequence[LightPlate], breathe: Callable[[], None] = lambda: 
             own += [Proposed(kind, part.members)] if kind is not None else _turns_within(frames, part, breathe)
         found += _turns_joined(frames, run, own, breathe)
     return sorted(found, key=lambda s: frames[s.members[0]].settings.seconds or 0.0)
+
+
+def _as_before(frames: Sequence[LightPlate], breathe: Callable[[], None]) -> list[LightPlate]:
+    """The same frames, those turned back that are told to stand where the one just before them lies (or the other way round) and
+    that show the same view: pointed straight down or up, a camera cannot tell how it is held."""
+    out = list(frames)
+    times = [f.settings.seconds for f in frames]
+    before: dict[tuple[str, bool, float], int] = {}
+    for i in sorted((i for i, t in enumerate(times) if t is not None), key=lambda i: (times[i] or 0.0, i)):
+        s = frames[i].settings
+        last = before.get((s.camera, s.raw, round(s.focal_length_mm, 1)))
+        before[s.camera, s.raw, round(s.focal_length_mm, 1)] = i
+        if last is None or s.upright != out[last].settings.upright[::-1] or s.upright[0] == s.upright[1]:
+            continue
+        if _gap_s(out[last], frames[i]) > GAP_S or not (_shows_something(out[last]) and _shows_something(frames[i])):
+            continue
+        for quarter in (1, 3):
+            breathe()
+            turned = frames[i].turned(quarter)
+            likeness = pair(out[last], turned)[0]
+            if likeness.same_subject and _still(likeness):
+                out[i] = turned
+                break
+    return out
 
 
 def _runs(frames: Sequence[LightPlate]) -> list[list[int]]:
