@@ -16,10 +16,10 @@ from numpy.typing import NDArray
 
 from zincplate.core.areas import ranges, shapes, shaping
 from zincplate.core.areas.raster import from_text
-from zincplate.core.colour import oklab
 from zincplate.core.geometry.resample import reduce_box
 from zincplate.core.geometry.warp import warp_linear
 from zincplate.core.kernels.light import to_float
+from zincplate.core.kernels.oklab_planes import lab_planes
 from zincplate.core.tone.low_planes import ev
 from zincplate.pipeline.cache import ByteCache
 from zincplate.pipeline.framing import Framed
@@ -199,8 +199,7 @@ class Areas:
             planes = np.ascontiguousarray(self._read(source, key, small, False))
             light = np.empty_like(planes)
             to_float(planes, source.tables(Recipe.neutral(source.raw), "rec2020", linear_output=True), light)
-            lab = np.moveaxis(oklab.from_working(np.moveaxis(light, 0, -1)), -1, 0)
-            return np.ascontiguousarray(lab, np.float32)
+            return lab_planes(light)
 
         return self._small.get((key, "lab"), make, lambda a: a.nbytes)
 

@@ -14,11 +14,10 @@ import numpy as np
 from numba import carray, njit, prange
 from numpy.typing import NDArray
 
-from zincplate.core.colour import oklab
 from zincplate.core.colour.colour_spaces import SRGB
 from zincplate.core.kernels.kernel_math import BLOCK, INLINE, KERNEL, cube_root, read, srgb_encoded, stack_floats
 from zincplate.core.kernels.light_colour import by_hue, by_tone
-from zincplate.core.kernels.numbers import float32_numbers
+from zincplate.core.kernels.oklab_planes import MATRICES
 from zincplate.core.tone.blends import blended, separable
 
 Float32 = NDArray[np.float32]
@@ -54,50 +53,6 @@ class DisplayNumbers(NamedTuple):
     blend: np.float32
     """Number of the blend, :data:`zincplate.core.tone.blends.NUMBERS`."""
     strength: np.float32
-
-
-class OklabMatrices(NamedTuple):
-    """Row by row: linear Rec.2020 to LMS, LMS to Lab, Lab back to LMS, LMS to linear Rec.2020."""
-
-    lms_l_r: np.float32
-    lms_l_g: np.float32
-    lms_l_b: np.float32
-    lms_m_r: np.float32
-    lms_m_g: np.float32
-    lms_m_b: np.float32
-    lms_s_r: np.float32
-    lms_s_g: np.float32
-    lms_s_b: np.float32
-    lab_l_l: np.float32
-    lab_l_m: np.float32
-    lab_l_s: np.float32
-    lab_a_l: np.float32
-    lab_a_m: np.float32
-    lab_a_s: np.float32
-    lab_b_l: np.float32
-    lab_b_m: np.float32
-    lab_b_s: np.float32
-    back_l_l: np.float32
-    back_l_a: np.float32
-    back_l_b: np.float32
-    back_m_l: np.float32
-    back_m_a: np.float32
-    back_m_b: np.float32
-    back_s_l: np.float32
-    back_s_a: np.float32
-    back_s_b: np.float32
-    working_r_l: np.float32
-    working_r_m: np.float32
-    working_r_s: np.float32
-    working_g_l: np.float32
-    working_g_m: np.float32
-    working_g_s: np.float32
-    working_b_l: np.float32
-    working_b_m: np.float32
-    working_b_s: np.float32
-
-
-_MATRICES = float32_numbers(OklabMatrices, oklab.WORKING_TO_LMS, oklab.LMS_TO_LAB, oklab.LAB_TO_LMS, oklab.LMS_TO_WORKING)
 
 
 @njit(**INLINE)
@@ -274,7 +229,7 @@ class Layers:
         """One pass over its area (h, w)."""
         if self._light.size:
             looked_up = tables.numbers, tables.tone, tables.hues, tables.toning
-            _lay(self._light, self._encoded, np.ascontiguousarray(area), *looked_up, _DECODE, _MATRICES)
+            _lay(self._light, self._encoded, np.ascontiguousarray(area), *looked_up, _DECODE, MATRICES)
 
     def settled(self) -> Float32:
         """The light with everything laid over it, linear again."""
