@@ -14,8 +14,12 @@ from zincplate.core.colour.colour_spaces import SRGB
 from zincplate.ops.base import ui_of
 from zincplate.ops.passes.passes import Controls
 from zincplate.pipeline import pass_forms
+from zincplate.pipeline.lit import Lit
+from zincplate.pipeline.passes import laid_over, lit
+from zincplate.pipeline.windows import Window
 from zincplate.recipe.document import Recipe
 from zincplate.render.view import ViewRequest
+from zincplate.tables.light_plan import finishing_tables
 
 
 def chroma(picture: np.ndarray) -> float:
@@ -104,6 +108,25 @@ def test_a_control_acts_in_its_area_in_its_direction_and_nowhere_else(name: str)
         beside = np.abs(found[:, WIDTH // 2 + 8 : 256] - plain[:, WIDTH // 2 + 8 : 256])
         assert beside.max() < 0.006 and np.quantile(beside, 0.9) < 3 / 65535
         assert np.isfinite(found).all()
+
+
+@pytest.mark.parametrize("colour", [{}, {"saturation": 40.0}], ids=["plain", "coloured"])
+@pytest.mark.parametrize(("own", "space"), [("romm", "srgb"), ("romm", "romm"), ("srgb", "srgb"), ("srgb", "rec2020")])
+def test_what_no_pass_reaches_does_not_depend_on_how_far_passes_reach(own: str, space: str, colour: dict[str, float]) -> None:
+    """Also where colours lie outside Rec.2020, on which finished light is kept."""
+    pixels = (np.random.default_rng(7).random((40, 400, 3)) ** 2 * 65535).astype(np.uint16)
+    source = rendered(pixels, own)
+    ring = [{"kind": "ring", "x": 0.1, "y": 0.05, "radius_x": 0.02, "radius_y": 0.02}]
+    recipe = with_passes({"area": {"terms": ring}, "controls": {"saturation": 50}}).with_values({"colour": colour})
+    plan, name, stages = source.plan(recipe), key(source), renderer().stages
+    framed, window = renderer().framed(source, name, plan.frame), Window(400, 40, 0, 0, 400, 40)
+    planes = stages.local(framed, name, plan, window)
+    found = lit(stages.areas, framed, name, recipe, plan, planes, window, space)
+    wide = source.tables(recipe, "rec2020", linear_output=True)
+    light, _ = laid_over(stages.areas, framed, name, plan, planes, wide, window, True)
+    everywhere = Lit(light, finishing_tables(space, plan.soft_gamut)).to_float()
+    assert np.abs(found.to_float() - everywhere).max() < 2e-5
+    assert (found.over is not None) == (not colour and own == "romm" and space == "srgb")
 
 
 FORMS = [

@@ -160,13 +160,21 @@ def lit(
     linear_output: bool = False,
     keep: bool = True,
 ) -> Lit:
-    """What goes into the last kernel: planes as they are, and finished light where passes lie over it."""
+    """What goes into the last kernel: planes as they are, and finished light where passes lie over it.
+
+    Whether colours that Rec.2020 does not hold are clipped must not depend on how far a pass reaches: light that none reaches
+    goes the usual way only if it can be clipped on it as well, which is where only drawing in comes after Rec.2020.
+    """
     tables = framed.source.tables(recipe, space, linear_output)
     if not in_display(plan):
         return Lit(planes, tables)
     wide = framed.source.tables(recipe, "rec2020", linear_output=True)
-    light, reached = laid_over(areas, framed, key, plan, planes, wide, window, keep, everywhere=False)
-    return Lit(planes, tables, Over(light, finishing_tables(space, plan.soft_gamut, linear_output), reached))
+    finishing = finishing_tables(space, plan.soft_gamut, linear_output)
+    everywhere = bool(tables.switches.coloured) or not tables.switches.draws_in
+    light, reached = laid_over(areas, framed, key, plan, planes, wide, window, keep, everywhere)
+    if everywhere:
+        return Lit(light, finishing)
+    return Lit(planes, replace(tables, switches=tables.switches._replace(bounded=1)), Over(light, finishing, reached))
 
 
 def _balance(source: Source, plan: LightPlan, one: PassPlan) -> tuple[float, float, float]:

@@ -83,6 +83,10 @@ def _block(a, b, c, n, p, flags, tone, curves, encode, colour, hues, toning, key
             buf[0, x] *= k
             buf[1, x] *= k
             buf[2, x] *= k
+    if flags.bounded:
+        for ch in range(3):
+            for x in range(n):
+                buf[ch, x] = min(max(buf[ch, x], z), o)
     perceptual_block(buf, n, p, flags, colour, hues, toning, keys, limits)
     if flags.encoding == 1:
         for ch in range(3):
@@ -257,6 +261,8 @@ class LightSwitches(NamedTuple):
     toning: int
     fades_only_full: int
     """Fading to neutral only where all channels were full."""
+    bounded: int = 0
+    """Kept within Rec.2020 before colours are drawn in, as finished light is that passes are laid over."""
 
 
 NOTHING = LightSwitches(*(0,) * len(LightSwitches._fields))
