@@ -5,7 +5,7 @@ import type { ControlName } from "../../../state/passes";
 import { Choices } from "../../../ui/controls";
 import { Gauge } from "../../../ui/gauge";
 import { HueBand } from "../hue_band";
-import { KeyChoice, type KeyProperty, SixKeys } from "../six_keys";
+import { COLOURS, KeyChoice, type KeyProperty, SixKeys } from "../six_keys";
 import { factsOfControl, RANGES } from "./words";
 
 interface Props {
@@ -13,6 +13,8 @@ interface Props {
   draft: (name: ControlName, value: unknown) => void;
   set: (name: ControlName, value: unknown) => void;
 }
+
+const PROPERTIES = ["saturation", "hue", "lightness"] as const;
 
 /** The ink keys of a pass; where it takes colour out, the weights of the hues in grey. */
 export function PassKeys({ pass, draft, set }: Props) {
@@ -39,15 +41,8 @@ export function PassKeys({ pass, draft, set }: Props) {
 }
 
 /** What the keys change where they do: opening a pass shows what it does. */
-function firstMoved(pass: Pass): KeyProperty {
-  const name = Object.entries(pass.controls).find(
-    ([key, value]) => /_(hue|lightness)$/.test(key) && isKey(key) && value,
-  );
-  if (Object.entries(pass.controls).some(([key, value]) => key.endsWith("_saturation") && value)) return "saturation";
-  return name ? (name[0].endsWith("_hue") ? "hue" : "lightness") : "saturation";
-}
-
-const isKey = (name: string): boolean => factsOfControl(name as ControlName).kind === "key";
+const firstMoved = (pass: Pass): KeyProperty =>
+  PROPERTIES.find((property) => COLOURS.some((colour) => pass.controls[`${colour}_${property}`] !== 0)) ?? "saturation";
 
 /** Toning of a pass, one range at a time. */
 export function PassToning({ pass, draft, set }: Props) {
