@@ -219,7 +219,7 @@ def _by_stars(
         stars = skies[i]
         pair = same_stars(base, stars) if stars is not None else None
         if pair is None or stars is None:
-            found.figures[i].reason = "its stars are not found again: clouds, or another part of the sky"
+            found.figures[i].reason = "its stars are not found again: clouds, another part of the sky, or the camera moved"
             continue
         one, two = base.places[pair[0]] - half, stars.places[pair[1]] - half
         flat = TurningCamera(focal, np.eye(3), diagonal)
