@@ -55,6 +55,14 @@ def test_what_was_moved_is_found(scale: float, turn: float, x: float, y: float) 
     assert 0 < deviation < 0.02
 
 
+def test_what_lies_far_off_is_found_from_near_it() -> None:
+    """Turned by four degrees and a twentieth larger: about another middle it would lie elsewhere."""
+    first = drawing()
+    truth = about_middle(1.05, 0.07, 6.0, -4.0, first.shape)
+    found, _ = found_by(first, moved(first, truth), start=about_middle(1.049, 0.0705, 6.3, -3.8, first.shape))
+    assert corners_apart(found, truth, first.shape) < 0.03
+
+
 def test_what_another_picture_covers_does_not_pull() -> None:
     first = drawing()
     truth = about_middle(1.003, 0.001, 0.5, 0.2, first.shape)

@@ -4,7 +4,16 @@ import numpy as np
 import pytest
 
 from zincplate.core.merging.similarity import _cubic
-from zincplate.core.merging.star_field import MESH_PX, WINDOW_PX, Stars, background, same_stars, stars_of, without_still
+from zincplate.core.merging.star_field import (
+    MESH_PX,
+    WINDOW_PX,
+    Stars,
+    _triangles,
+    background,
+    same_stars,
+    stars_of,
+    without_still,
+)
 
 NOISE = 0.002
 SATURATED = 0.95
@@ -152,6 +161,19 @@ def test_a_wide_lens_bends_the_sky() -> None:
     bent = _turned(where, 8) + 1e-4 * (from_middle**2).sum(1, keepdims=True) * np.array([0.5, 1.0])
     pair = same_stars(_field(where), _field(bent))
     assert pair is not None and (pair[0] == pair[1]).all() and len(pair[0]) > 30
+
+
+def test_triangles_keep_the_ratios_of_their_sides_when_the_sky_turns() -> None:
+    where = places(40)
+    (ratios, corners), (turned, again) = _triangles(where), _triangles(_turned(where, 70))
+    assert len(ratios) > 200 and np.array_equal(corners, again)
+    np.testing.assert_allclose(turned, ratios, atol=1e-9)
+    for ratio, trio in zip(ratios, corners, strict=True):
+        opposite = [float(np.hypot(*(where[trio[k - 1]] - where[trio[k - 2]]))) for k in range(3)]
+        assert opposite == sorted(opposite) and opposite[0] > 8
+        assert np.abs(ratio) == pytest.approx([opposite[0] / opposite[2], opposite[1] / opposite[2]], abs=1e-9)
+    mirrored, _ = _triangles(where * [-1, 1])
+    np.testing.assert_allclose(mirrored, ratios * [-1, 1], atol=1e-9)
 
 
 def test_cubic_weights_keep_parabolas() -> None:
