@@ -11,7 +11,6 @@ from tests.contract.test_passes import LEFT, NEUTRAL, WIDTH, shown, with_passes
 from zincplate.core.colour import oklab
 from zincplate.core.colour.colour_spaces import SPACES, SRGB
 from zincplate.ops.inks import grey_fields, key_fields, toning_fields
-from zincplate.ops.passes.passes import Controls
 from zincplate.recipe.document import Recipe
 from zincplate.sources.file import Source
 
@@ -86,8 +85,3 @@ def test_keys_come_before_the_other_colours_of_a_pass_and_toning_after_them() ->
     assert np.abs(both - after).max() < 2e-3
     toned = seen(with_passes({"controls": {"saturation": -100.0, "toning_midtones": 80.0}}))
     assert np.abs(toned[..., 0] - toned[..., 2]).max() > 0.05
-
-
-def test_what_a_pass_can_do_has_the_inks_of_the_step_of_colour() -> None:
-    for name in INKS:
-        assert Controls.model_fields[name].default == NEUTRAL.value("colour", name)

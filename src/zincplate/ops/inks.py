@@ -14,46 +14,25 @@ RANGES = {"shadows": (0, 4), "midtones": (3, 7), "highlights": (6, 10)}
 _HUES = {"shadows": 250.0, "midtones": 60.0, "highlights": 80.0}
 
 
+def _key(colour: str, name: str, label: str, help: str) -> tuple[type[float], Any]:
+    more = {"property": name, "colour": colour}
+    label = f"{colour.capitalize()}, {label}"
+    return float, gauge(label, neutral=0, low=-100, high=100, step=1, kind="key", help=help, more=more)
+
+
 def key_fields() -> dict[str, Any]:
     """Fields of the six keys: hue, saturation and lightness of each."""
-    found: dict[str, Any] = {}
-    for name, help_text in _PROPERTIES.items():
-        for colour in COLOURS:
-            more = {"property": name, "colour": colour}
-            found[f"{colour}_{name}"] = (
-                float,
-                gauge(
-                    f"{colour.capitalize()}, {name}",
-                    neutral=0,
-                    low=-100,
-                    high=100,
-                    step=1,
-                    kind="key",
-                    help=help_text.format(colour),
-                    more=more,
-                ),
-            )
-    return found
+    return {
+        f"{colour}_{name}": _key(colour, name, name, words.format(colour))
+        for name, words in _PROPERTIES.items()
+        for colour in COLOURS
+    }
 
 
 def grey_fields() -> dict[str, Any]:
     """Fields of the weights."""
-    return {
-        f"{colour}_grey": (
-            float,
-            gauge(
-                f"{colour.capitalize()}, weight in grey",
-                neutral=0,
-                low=-100,
-                high=100,
-                step=1,
-                kind="key",
-                help=f"How light {colour} colours become in black and white.",
-                more={"property": "grey", "colour": colour},
-            ),
-        )
-        for colour in COLOURS
-    }
+    words = "How light {} colours become in black and white."
+    return {f"{colour}_grey": _key(colour, "grey", "weight in grey", words.format(colour)) for colour in COLOURS}
 
 
 def toning_fields() -> dict[str, Any]:

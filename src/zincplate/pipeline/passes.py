@@ -165,7 +165,7 @@ def lit(
     Whether colours that Rec.2020 does not hold are clipped must not depend on how far a pass reaches: light that none reaches
     goes the usual way only if it can be clipped on it as well, which is where only drawing in comes after Rec.2020.
     """
-    tables = framed.source.tables(recipe, space, linear_output)
+    tables, planes = framed.source.tables(recipe, space, linear_output), np.ascontiguousarray(planes)
     if not in_display(plan):
         return Lit(planes, tables)
     wide = framed.source.tables(recipe, "rec2020", linear_output=True)

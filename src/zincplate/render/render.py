@@ -158,11 +158,12 @@ class Renderer:
         turn.check()
         inner = window.inside(outer)
         picture = np.empty((r.height, r.width, 3), np.uint8)
-        areas = self.stages.areas
-        if plan.finish == FinishPlan():
+        areas, lighted = self.stages.areas, None
+        if plan.finish != FinishPlan() or r.show == "edges":
+            lighted = lit(areas, framed, key, recipe, plan, planes, outer, space)
+        if lighted is None or plan.finish == FinishPlan():
             lit(areas, framed, key, recipe, plan, planes[(slice(None), *inner)], window, space).to_8_bit(r.x, r.y, picture)
         else:
-            lighted = lit(areas, framed, key, recipe, plan, planes, outer, space)
             sharper = sharper_of(areas, framed, key, plan, window)
             finished(lighted, plan.finish, scale, window, inner, picture, sharper)
         if request.plane is None:
@@ -175,9 +176,8 @@ class Renderer:
         mapped = r.clipping or r.gamut
         histogram, clipping, counts = measure(picture, plates, source.white_limits, r.warned, mapped, r.quick)
         # what is shown over the picture comes after its measurements
-        if r.show == "edges":
-            encoded = lit(areas, framed, key, recipe, plan, planes, outer, space).to_float()
-            amber_film(picture, edge_area(luma_of(encoded), scale)[inner])
+        if r.show == "edges" and lighted is not None:
+            amber_film(picture, edge_area(luma_of(lighted.to_float()), scale)[inner])
         elif r.show in AREA_SHOWN:
             area = areas.plane(framed, key, area_of(recipe, r.key), window)
             AREA_SHOWN[r.show](picture, area)
