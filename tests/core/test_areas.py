@@ -105,6 +105,40 @@ def test_a_window_shows_the_same_as_the_whole(window: tuple[int, int]) -> None:
         assert np.abs(make(WHOLE)[y:, x:] - make(part)).max() < 1e-5
 
 
+@pytest.mark.parametrize("window", [(0, 0, 60, 200), (0, 0, 300, 30), (240, 20, 60, 150), (80, 150, 150, 50), (130, 90, 20, 20)])
+def test_windows_beside_across_and_within_a_ring_and_a_band(window: tuple[int, int, int, int]) -> None:
+    x, y, width, height = window
+    part = Grid(width, height, x, y, 1, 1)
+    axes = np.array([[70.0, 35.0], [-20.0, 40.0]])
+    u, v = (axes[i] @ axes[i] for i in range(2))
+    px, py = places(part)
+    far = np.hypot(((px - 150) * 70 + (py - 100) * 35) / u, ((px - 150) * -20 + (py - 100) * 40) / v)
+    assert np.abs(shapes.ring(part, (150, 100), axes, 0.5) - (1 - smoothstep((far - 0.5) / 0.5))).max() < 2e-5
+    along = ((px - 100) * 100 - (py - 60) * 20) / (100**2 + 20**2)
+    assert np.abs(shapes.band(part, (100, 60), (200, 40)) - (1 - smoothstep(along))).max() < 2e-5
+
+
+@pytest.mark.parametrize("axes", [[[90.0, 0.0], [0.0, 0.0]], [[0.0, 90.0], [0.0, 0.0]]])
+def test_a_ring_without_height_is_a_line(axes: list[list[float]]) -> None:
+    found = shapes.ring(WHOLE, (150, 100), np.array(axes), 0.3)
+    assert np.isfinite(found).all() and found.min() >= 0 and found.max() <= 1
+
+
+@pytest.mark.parametrize(
+    "where", [(slice(0, 1), slice(0, 1)), (slice(3, 5), slice(2, 4)), (slice(7, 8), slice(11, 12)), (slice(0, 0), slice(0, 0))]
+)
+@pytest.mark.parametrize("start", [(-0.4, -0.45), (2.3, 1.7), (9.9, 5.2)])
+def test_coefficients_are_carried_between_their_samples(where: tuple[slice, slice], start: tuple[float, float]) -> None:
+    rng = np.random.default_rng(2)
+    a, b = np.zeros((8, 12), np.float32), np.zeros((8, 12), np.float32)
+    a[where], b[where] = rng.uniform(0.1, 0.3, a[where].shape), rng.uniform(0.1, 0.5, a[where].shape)
+    guide, found = rng.uniform(0, 1, (90, 130)).astype(np.float32), np.full((90, 130), 7, np.float32)
+    shaping.carried(a, b, guide, *start, 0.093, 0.081, found)
+    y, x = np.clip(start[1] + 0.081 * np.arange(90), 0, 7), np.clip(start[0] + 0.093 * np.arange(130), 0, 11)
+    seen = [ndimage.map_coordinates(p, np.meshgrid(y, x, indexing="ij"), order=1) for p in (a, b)]
+    assert np.abs(found - np.clip(seen[0] * guide + seen[1], 0, 1)).max() < 1e-5
+
+
 @pytest.mark.parametrize("radius", [1, 5, 12])
 def test_growing_is_the_greatest_within_a_disk(radius: int) -> None:
     area = np.random.default_rng(1).random((60, 80)).astype(np.float32) ** 8

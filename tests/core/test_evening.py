@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 import pytest
 
-from zincplate.core.kernels.numbers import float32_numbers
+from zincplate.core.kernels.numbers import float32_numbers, view_numbers
 from zincplate.core.tone.evening import PICKED_COVERED, EvenedNumbers, EveningPlanes, evened, evening_planes, tone_of
 from zincplate.core.tone.glow import BOOST, MOST, glow_planes, glowing
 from zincplate.core.tone.low_planes import ev
@@ -29,8 +29,8 @@ def covered(
 ) -> np.ndarray:
     low = evening_planes(planes, ev(planes, WEIGHTS), size_percent, 0.0)
     wanted = np.ones((3, *planes.shape[1:]), np.float32) * np.array(asked, np.float32)[:, None, None]
-    numbers = float32_numbers(EvenedNumbers, planes.shape[2], planes.shape[1], WEIGHTS, 0.0, picked)
-    return evened(planes, low, wanted, numbers, 0, 0)
+    view = view_numbers(planes.shape[2], planes.shape[1], WEIGHTS, 0.0)
+    return evened(planes, low, wanted, view, float32_numbers(EvenedNumbers, picked), 0, 0)
 
 
 def luminance(planes: np.ndarray) -> np.ndarray:
@@ -100,8 +100,8 @@ def test_what_is_not_asked_for_is_not_touched() -> None:
     low = evening_planes(planes, ev(planes, WEIGHTS), 4.0, 0.0)
     wanted = np.zeros((3, *planes.shape[1:]), np.float32)
     wanted[:, :, :150] = 1
-    numbers = float32_numbers(EvenedNumbers, 300, 200, WEIGHTS, 0.0, AROUND)
-    found = evened(planes, EveningPlanes(low.planes), wanted, numbers, 0, 0)
+    view, numbers = view_numbers(300, 200, WEIGHTS, 0.0), float32_numbers(EvenedNumbers, AROUND)
+    found = evened(planes, EveningPlanes(low.planes), wanted, view, numbers, 0, 0)
     assert np.array_equal(found[:, :, 150:], planes[:, :, 150:]) and not np.array_equal(found, planes)
 
 

@@ -6,7 +6,7 @@ import pytest
 
 from tests.contract.test_operations import rendered
 from zincplate.core.colour.colour_spaces import SRGB
-from zincplate.core.kernels.numbers import float32_numbers
+from zincplate.core.kernels.numbers import float32_numbers, view_numbers
 from zincplate.core.tone import haze
 from zincplate.core.tone.local_tone import HIGHLIGHTS_EV, SHADOWS_EV, LocalNumbers, local_gain
 from zincplate.core.tone.low_planes import ev
@@ -146,10 +146,10 @@ def test_haze_leaves_no_fringe_along_an_edge() -> None:
 def test_the_kernel_is_the_identity_at_neutral() -> None:
     rng = np.random.default_rng(3)
     planes = rng.uniform(0, 2, (3, 40, 60)).astype(np.float32)
-    numbers = float32_numbers(LocalNumbers, 60, 40, 0.25, 0.5, 0.25, np.zeros(14))
+    view, numbers = view_numbers(60, 40, np.array([0.25, 0.5, 0.25]), 0.0), float32_numbers(LocalNumbers, np.zeros(13))
     low, air = np.zeros((4, 8, 12), np.float32), np.zeros((2, 8, 12), np.float32)
     out = np.empty_like(planes)
-    local_gain(planes, low, air, numbers, 0, 0, out)
+    local_gain(planes, low, air, view, numbers, 0, 0, out)
     assert np.abs(out - planes).max() < 1e-5
 
 

@@ -41,6 +41,8 @@ STROKE_SOFTNESS = 0.14
 """Ranges of Oklab lightness to which a stroke may be limited, and how far they run out: together they are everything."""
 SEEN_PLACES = 24
 """Places along a stroke whose look decides what it keeps to."""
+FLAT: Float32 = np.empty((0, 0), np.float32)
+"""Slopes on EV of an area that does not follow the picture."""
 
 
 class Reader(Protocol):
@@ -108,7 +110,7 @@ class Areas:
             soften = plan.soften_px * scale
             return shaping.softened(a, soften), shaping.softened(b, soften)
         area = shaping.softened(area, plan.soften_px * scale)
-        return np.zeros_like(area), area
+        return FLAT, area
 
     def _joined(self, framed: Framed, source: Source, key: str, terms: tuple[Term, ...], window: Window) -> Float32:
         area: Float32 | None = None
@@ -144,7 +146,9 @@ class Areas:
         if stroke.build_up:
             cover = shapes.building_stroke(grid, places, radii, stroke.hardness, stroke.flow)
         else:
-            cover = shapes.stroke(grid, places, radii, stroke.hardness) * np.float32(stroke.flow)
+            cover = shapes.stroke(grid, places, radii, stroke.hardness)
+            if stroke.flow != 1:
+                cover *= np.float32(stroke.flow)
         if stroke.near_edges and cover.any():
             like = replace(stroke, size=0.1, hardness=0.0, flow=1.0, erase=False, build_up=False, widths=())
             a, b = self._small.get((key, "like", like), lambda: self._like(source, key, places), _bytes)
@@ -217,8 +221,8 @@ class Areas:
         """An area from its coefficients at a window's size."""
         small = _whole(source)
         if window == small:
-            return np.clip(a * self._guide(source, key, small) + b, 0, 1) if a.any() else b.copy()  # joins write to it
-        if not a.any():
+            return np.clip(a * self._guide(source, key, small) + b, 0, 1) if a.size else b.copy()  # joins write to it
+        if not a.size:
             return _seen(b, source, window)
         guide = self._guide(source, key, window)
         grid = _grid(source, window)

@@ -69,8 +69,8 @@ class Forms:
             low = EveningPlanes(self._seen(framed, key, plan.plate, ("forms", size), long_edge_of(size)))
             weights, exposure_ev = framed.source.luminance_weights(plan), math.log2(plan.gain)
             tone = (1.0, *tone_of(picked, tuple(weights), exposure_ev)) if picked else (0.0,) * 4
-            numbers = float32_numbers(EvenedNumbers, window.full_width, window.full_height, weights, exposure_ev, tone)
-            planes = evened(planes, low, asked, numbers, window.x, window.y)
+            view = window.numbers(weights, exposure_ev)
+            planes = evened(planes, low, asked, view, float32_numbers(EvenedNumbers, tone), window.x, window.y)
         for size in sorted({p.scene.glow_percent for p in passes if p.scene.glow}):
             share = np.zeros((window.height, window.width), np.float32)
             for one in passes:

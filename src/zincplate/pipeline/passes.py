@@ -111,10 +111,9 @@ def sharper_of(areas: Areas, framed: Framed, key: str, plan: LightPlan, window: 
     return None if out is None else np.clip(out, np.float32(-1), np.float32(1))
 
 
-def light_parameters(window: Window, weights: NDArray[np.float64], exposure_ev: float, air: NDArray[np.float32]) -> AskedNumbers:
+def asked_numbers(air: NDArray[np.float32]) -> AskedNumbers:
     """Numbers of :func:`zincplate.core.tone.pass_light.apply_asked`."""
-    view = window.full_width, window.full_height, *weights, exposure_ev
-    return float32_numbers(AskedNumbers, view, air, LEAST_TRANSMISSION, KEPT, VEIL)
+    return float32_numbers(AskedNumbers, air, LEAST_TRANSMISSION, KEPT, VEIL)
 
 
 def laid_over(

@@ -29,7 +29,7 @@ from zincplate.pipeline.cache import ByteCache
 from zincplate.pipeline.framing import Framed
 from zincplate.pipeline.mended import laid_over
 from zincplate.pipeline.pass_forms import Forms
-from zincplate.pipeline.passes import asked_by, light_parameters, scene_key
+from zincplate.pipeline.passes import asked_by, asked_numbers, scene_key
 from zincplate.pipeline.windows import Window, fitted_size, level_of, scale_of
 from zincplate.plan.light import LightPlan
 from zincplate.plan.local import LocalPlan
@@ -98,8 +98,9 @@ class Stages:
             # coefficients of haze do not depend on how much of it is taken out
             haze = plan.local.haze or (MERELY if asked[:, HAZE].any() else 0.0)
             bases, air = self._framed_bases(framed, key, plan.plate, haze)
-            p = light_parameters(window, weights, exposure_ev, air.light)
-            return apply_asked(planes, bases.planes, air.planes, areas, asked, p, window.x, window.y)
+            view = window.numbers(weights, exposure_ev)
+            numbers = asked_numbers(air.light)
+            return apply_asked(planes, bases.planes, air.planes, areas, asked, view, numbers, window.x, window.y)
 
         if not keep:
             return make()
@@ -117,8 +118,10 @@ class Stages:
             planes = self._calmed(framed, key, plan, window, keep)
             out = np.empty_like(planes)
             bases, air = self._framed_bases(framed, key, plan.plate, plan.local.haze)
-            p = _parameters(plan, window, weights, exposure_ev, air)
-            local_gain(planes, *LocalTables(bases.planes, air.planes, p).arguments(), window.x, window.y, out)
+            view = window.numbers(weights, exposure_ev)
+            local_gain(
+                planes, *LocalTables(bases.planes, air.planes, view, _parameters(plan, air)).arguments(), window.x, window.y, out
+            )
             return out
 
         if not keep:
@@ -314,10 +317,10 @@ class Stages:
             if haze:
                 hazy = LightPlan(source.raw, source.as_shot_xy, source.as_shot_xy, local=LocalPlan(haze=haze), plate=plan)
                 air = self._air_planes(source, key, plan, haze, radial, small.shape[1:])
-                p = _parameters(hazy, _whole(source), weights, 0.0, air)
+                view = _whole(source).numbers(weights, 0.0)
                 none = np.zeros((4, *small.shape[1:]), np.float32)
                 out = np.empty_like(small)
-                local_gain(small, *LocalTables(none, air.planes, p).arguments(), 0, 0, out)
+                local_gain(small, *LocalTables(none, air.planes, view, _parameters(hazy, air)).arguments(), 0, 0, out)
                 small = out
             lightness_ev = ev(small, weights)
             return bases_of(lightness_ev, _noise_ev2(source, lightness_ev))
@@ -383,12 +386,9 @@ def _in_whole(source: Source, window: Window) -> tuple[float, float, float, floa
     )
 
 
-def _parameters(
-    plan: LightPlan, window: Window, weights: NDArray[np.float64], exposure_ev: float, air: AirPlanes
-) -> LocalNumbers:
+def _parameters(plan: LightPlan, air: AirPlanes) -> LocalNumbers:
     """Numbers of the local kernel."""
     local = plan.local
-    view = window.full_width, window.full_height, *weights, exposure_ev
     haze = vignette = (0.0,) * 5
     if local.haze:
         haze = (local.haze * (KEPT if local.haze > 0 else VEIL), *air.light, LEAST_TRANSMISSION)
@@ -397,4 +397,4 @@ def _parameters(
         inner = 1 - v.reach
         outer = inner + 0.02 + v.softness * (1.15 - inner)
         vignette = (v.strength_ev, inner, 1 / (outer - inner), (v.roundness + 1) / 2, v.spare_highlights)
-    return float32_numbers(LocalNumbers, view, local.shadows, local.highlights, local.clarity, haze, vignette)
+    return float32_numbers(LocalNumbers, local.shadows, local.highlights, local.clarity, haze, vignette)

@@ -4,6 +4,11 @@ import math
 from dataclasses import dataclass, replace
 from typing import Protocol
 
+import numpy as np
+from numpy.typing import NDArray
+
+from zincplate.core.kernels.numbers import ViewNumbers, view_numbers
+
 
 class Sized(Protocol):
     """Something with a full size in pixels."""
@@ -43,6 +48,10 @@ class Window:
         """Rows and columns of this window in an outer one's planes."""
         top, left = self.y - outer.y, self.x - outer.x
         return slice(top, top + self.height), slice(left, left + self.width)
+
+    def numbers(self, weights: NDArray[np.float64], exposure_ev: float) -> ViewNumbers:
+        """As kernels of local light take them: with ``weights`` (3,) of luminance on the planes, and what exposes these."""
+        return view_numbers(self.full_width, self.full_height, weights, exposure_ev)
 
     def span(self, source: Sized) -> tuple[float, float]:
         """Source pixels that the full size stands for."""

@@ -33,6 +33,9 @@ from zincplate.tables.light_plan import gains_of, matrix_of, plan_of, tables_of
 
 Float32 = NDArray[np.float32]
 
+MOST_WEIGHTS = 32
+"""Balances and exposures whose weights of luminance are kept."""
+
 
 class Source:
     """One open file. Safe to use from several threads; what is measured on it is measured once, when first asked for."""
@@ -61,6 +64,7 @@ class Source:
             self.as_shot_neutral = (1.0, 1.0, 1.0)
             self.as_shot_xy = D65_XY
             self.white_limits = np.full(3, np.float32(3e38))
+        self._weights: dict[tuple[tuple[float, float], float], NDArray[np.float64]] = {}
 
     @staticmethod
     def _reader_of(decoded: Decoded) -> Reader:
@@ -317,19 +321,25 @@ class Source:
 
     def to_rec2020(self, recipe: Recipe) -> NDArray[np.float64]:
         """(3, 3) plate values -> linear Rec.2020 by a recipe's balance and exposure, white at normal exposure 1."""
-        plan = replace(self.plan(recipe), primaries=())
+        return self._to_rec2020(self.plan(recipe))
+
+    def _to_rec2020(self, plan: LightPlan) -> NDArray[np.float64]:
         matrices = self.camera.matrices if self.camera else None
         gain = 2.0**self.camera.baseline_exposure_ev if self.camera else 1.0
-        matrix = matrix_of(plan, matrices, gain, self.to_working)
+        matrix = matrix_of(replace(plan, primaries=()), matrices, gain, self.to_working)
         return np.asarray(matrix * gains_of(plan, matrices, self.as_shot_neutral, self.as_shot_xy))
 
     def luminance_weights(self, plan: LightPlan) -> NDArray[np.float64]:
         """Weights (3,) of plate values in scene luminance under a plan: white of the balance at normal exposure is 1."""
-        matrices = self.camera.matrices if self.camera else None
-        gain = 2.0**self.camera.baseline_exposure_ev if self.camera else 1.0
-        matrix = matrix_of(replace(plan, primaries=()), matrices, gain, self.to_working)
-        weights = WORKING_LUMINANCE @ matrix * gains_of(plan, matrices, self.as_shot_neutral, self.as_shot_xy)
-        return np.asarray(np.maximum(weights, 0))
+        asked = (plan.white_xy, plan.gain)
+        weights = self._weights.get(asked)
+        if weights is None:
+            weights = np.asarray(np.maximum(WORKING_LUMINANCE @ self._to_rec2020(plan), 0))
+            weights.flags.writeable = False
+            if len(self._weights) >= MOST_WEIGHTS:
+                self._weights.clear()
+            self._weights[asked] = weights
+        return weights
 
     @property
     def hot_pixels(self) -> int:

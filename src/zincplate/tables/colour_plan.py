@@ -11,6 +11,7 @@ from zincplate.core.colour.colour_spaces import REC2020, SPACES, SRGB
 from zincplate.core.colour.gamut import chroma_limits
 from zincplate.core.kernels.light_colour import HUE_SIZE, KEY_VALUES, TONING_SIZE, WELL_INSIDE, ColourNumbers, ColourTables
 from zincplate.core.kernels.numbers import float32_numbers
+from zincplate.core.kernels.oklab_planes import oklab_matrices
 from zincplate.plan.colour import ColourPlan, PickedKey, Six, ToningPlan
 
 Float = NDArray[np.float64]
@@ -117,14 +118,13 @@ def colour_tables(plan: ColourPlan, space: str, soft: bool) -> ColourTables:
     to_target = SPACES[space].from_working @ oklab.LMS_TO_WORKING
     # grey must stay grey to the last digit: its three sums are made one
     to_target = to_target / to_target.sum(1, keepdims=True)
-    lab_to_lms = oklab.LAB_TO_LMS / oklab.LAB_TO_LMS[:, :1]
-    matrices = oklab.WORKING_TO_LMS, oklab.LMS_TO_LAB, lab_to_lms, to_target
     saturation = 1 + plan.saturation if plan.saturation < 0 else 2.0**plan.saturation
     inside = WELL_INSIDE if space != "romm" else 1e3
     ends = saturation, 1.2 * plan.vibrance, SOFT_KNEE if soft else 1.0, inside
     rows = [_key_row(k, plan.grey_weights is not None) for k in plan.picked] or [[0.0] * KEY_VALUES]
     return ColourTables(
-        float32_numbers(ColourNumbers, *matrices, ends),
+        float32_numbers(ColourNumbers, ends),
+        oklab_matrices(to_target),
         _hue_table(plan).astype(np.float32),
         _toning_table(plan.toning).astype(np.float32),
         np.array(rows, np.float32),

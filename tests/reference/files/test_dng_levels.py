@@ -113,6 +113,19 @@ def test_black_measured_on_the_border_is_told(tmp_path: Path) -> None:
     assert any("masked border" in note for note in decode(save(tmp_path / "a.dng", masked().write())).notes)
 
 
+def test_every_border_that_saw_no_light_counts(tmp_path: Path) -> None:
+    kind = masked().but(tags={50714: None, 50830: (w.LONG, [0, 0, 0, 0, 0, 0, HEIGHT, 12])})
+    assert worst_difference(decode(save(tmp_path / "a.dng", kind.write()))) < BOUND
+
+
+@pytest.mark.parametrize(
+    ("crop", "told"), [((0.0, 0.0, 1.0, 1.0), False), ((0.1, 0.0, 0.9, 1.0), True), ((0.5, 0.0, 0.4, 1.0), False)]
+)
+def test_a_crop_that_the_file_wishes_for_is_told(crop: tuple[float, ...], told: bool, tmp_path: Path) -> None:
+    notes = decode(save(tmp_path / "a.dng", BAYER.but(tags={51125: (w.RATIONAL, [*crop])}).write())).notes
+    assert any("a part of the picture only" in note for note in notes) == told
+
+
 # ---- areas ----------------------------------------------------------------------------------------------------------------
 
 

@@ -220,3 +220,13 @@ def test_moving_pictures_show_their_first(tmp_path: Path) -> None:
     first.save(out, "WEBP", save_all=True, append_images=[second], lossless=True, duration=100)
     decoded = decode(save(tmp_path / "a.webp", out.getvalue()))
     assert worst_difference(decoded, EIGHT) < 0.02 and any("It moves" in note for note in decoded.notes)
+
+
+@pytest.mark.parametrize(("values", "white"), [(np.uint8, 255), (np.uint16, 65535), (np.int16, 32767), (np.int32, 2**31 - 1)])
+def test_whole_numbers_of_fits_are_white_at_their_end(values: type[np.generic], white: int, tmp_path: Path) -> None:
+    # FITS 4.0, 4.4.2.5: unsigned ones of more than 8 bits are signed ones with an offset
+    codes = np.full((HEIGHT, WIDTH), white // 4, values)
+    codes[: HEIGHT // 2] = white
+    pixels = decode(save(tmp_path / "a.fits", fit(codes))).pixels
+    seen = np.sort(np.unique(np.round(pixels.astype(np.float64), 3)))
+    assert seen[-1] / seen[0] == pytest.approx(4, rel=0.02) and seen[-1] == pytest.approx(1, abs=1e-3)

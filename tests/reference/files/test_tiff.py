@@ -79,6 +79,18 @@ def lab(bits: int, by_profile: bool) -> bytes:
     return own_tiff([w.stored(codes)], {258: (w.SHORT, [bits] * 3), 262: (w.SHORT, 9 if by_profile else 8), 277: (w.SHORT, 3)})
 
 
+def dark_lab() -> tuple[bytes, Float64]:
+    """Colours where L*a*b* is a straight line (CIE 15, 8.2.1), and their XYZ."""
+    step = np.arange(24)
+    values = np.stack([0.3 * step + 0.5, step % 5 - 2.0, step % 7 - 3.0], -1)
+    codes = np.concatenate([np.rint(values[:, :1] * 655.35), np.mod(np.rint(values[:, 1:] * 256), 65536)], 1)
+    tags = {258: (w.SHORT, [16] * 3), 262: (w.SHORT, 8), 277: (w.SHORT, 3)}
+    d50 = colour.Lab_to_XYZ(values, (0.34567, 0.3585)) / WHITE
+    white = colour.xy_to_XYZ((0.34567, 0.3585))
+    d65 = colour.chromatic_adaptation(d50, white, colour.xy_to_XYZ(D65), method="Von Kries", transform="Bradford")
+    return own_tiff([w.stored(picture(codes).astype(np.uint16))], tags), np.asarray(d65)
+
+
 def ycbcr(subsampled: bool) -> bytes:
     """Luminance and colour differences without JPEG (ITU-R BT.601), written as TIFF 6.0, section 21, has it."""
     rgb = as_codes(encoded()).astype(np.float64)
@@ -220,6 +232,16 @@ def test_tiff(name: str, tmp_path: Path) -> None:
     assert worst_difference(decode(path), wanted) < bound
     capture, _ = facts(path)
     assert (capture.width, capture.height, capture.file_type, capture.raw) == (WIDTH, HEIGHT, "TIFF", False)
+
+
+def test_dark_colours_of_lab(tmp_path: Path) -> None:
+    data, wanted = dark_lab()
+    assert worst_difference(decode(save(tmp_path / "a.tif", data)), wanted) < 0.05
+
+
+def test_nothing_is_said_to_be_left_out_where_all_is_used(tmp_path: Path) -> None:
+    for name in ("associated", "straight"):
+        assert not any("more channel" in note for note in decode(save(tmp_path / "a.tif", TIFFS[name][0]())).notes)
 
 
 def test_what_a_tiff_leaves_out_is_told(tmp_path: Path) -> None:

@@ -4,6 +4,7 @@ Places and radii are in source pixels; a grid says which source pixels the sampl
 harder than a sample is wide run over one sample, so that they are smooth at every size.
 """
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -45,8 +46,13 @@ class Grid:
 @njit(**KERNEL)
 def _band(x0, y0, step_x, step_y, fx, fy, dx, dy, out):
     height, width = out.shape
+    left, right = x0 + 0.5 * step_x - fx, x0 + (width - 0.5) * step_x - fx
     for j in prange(height):
         y = y0 + (j + 0.5) * step_y - fy
+        least, most = min(left * dx, right * dx) + y * dy, max(left * dx, right * dx) + y * dy
+        if (most <= 0) | (least >= 1):
+            out[j] = np.float32(1 if most <= 0 else 0)
+            continue
         for i in range(width):
             x = x0 + (i + 0.5) * step_x - fx
             out[j, i] = np.float32(1) - smoothstep(np.float32(x * dx + y * dy))
@@ -67,9 +73,18 @@ def band(grid: Grid, full: tuple[float, float], none: tuple[float, float]) -> Fl
 @njit(**KERNEL)
 def _ring(x0, y0, step_x, step_y, mx, my, ax, ay, bx, by, inner, slope, out):
     height, width = out.shape
+    outer = inner + 1 / slope
+    # u u + v v = (A x + 2 B y) x + C y y, which is to be less than the outer radius squared
+    square_x, mixed, square_y = max(ax * ax + bx * bx, 1e-24), ax * ay + bx * by, ay * ay + by * by
     for j in prange(height):
         y = y0 + (j + 0.5) * step_y - my
-        for i in range(width):
+        middle = -mixed * y / square_x
+        half = math.sqrt(max(middle * middle - (square_y * y * y - outer * outer) / square_x, 0.0))
+        first = min(max(int((middle - half + mx - x0) / step_x - 2), 0), width)
+        last = min(max(int((middle + half + mx - x0) / step_x + 2), first), width)
+        out[j, :first] = np.float32(0)
+        out[j, last:] = np.float32(0)
+        for i in range(first, last):
             x = x0 + (i + 0.5) * step_x - mx
             u, v = x * ax + y * ay, x * bx + y * by
             out[j, i] = np.float32(1) - smoothstep(np.float32((np.sqrt(u * u + v * v) - inner) * slope))
@@ -108,17 +123,22 @@ def _stroke(x0, y0, step_x, step_y, segments, hardness, out):
             reach = max(ar, br) + pixel
             if (y < min(ay, by) - reach) | (y > max(ay, by) + reach):
                 continue
-            first = max(int((min(ax, bx) - reach - x0) / step_x), 0)
-            last = min(int((max(ax, bx) + reach - x0) / step_x) + 1, width)
             vx, vy = bx - ax, by - ay
+            # of the segment only what is near enough to this row
+            near, far = 0.0, 1.0
+            if vy != 0:
+                one, other = (y - reach - ay) / vy, (y + reach - ay) / vy
+                near, far = max(min(one, other), 0.0), min(max(one, other), 1.0)
+            left, right = ax + vx * near, ax + vx * far
+            first = max(int((min(left, right) - reach - x0) / step_x) - 1, 0)
+            last = min(int((max(left, right) + reach - x0) / step_x) + 2, width)
             long = vx * vx + vy * vy
             for i in range(first, last):
                 x = x0 + (i + 0.5) * step_x
                 t = 0.0 if long == 0 else min(max(((x - ax) * vx + (y - ay) * vy) / long, 0.0), 1.0)
                 dx, dy = x - ax - t * vx, y - ay - t * vy
                 c = _fall(np.sqrt(dx * dx + dy * dy), ar + (br - ar) * t, hardness, pixel)
-                if c > out[j, i]:
-                    out[j, i] = c
+                out[j, i] = max(out[j, i], c)
 
 
 @njit(**KERNEL)

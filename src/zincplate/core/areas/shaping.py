@@ -74,18 +74,25 @@ def carried(a, b, guide, x0, y0, step_x, step_y, out):
         k = min(j + 1, small_height - 1)
         fv = np.float32(v - j)
         row_a, row_b = np.empty(small_width + 1, np.float32), np.empty(small_width + 1, np.float32)
-        anything = z
-        for i in range(first, min(last, small_width)):
+        stop = min(last, small_width)
+        for i in range(first, stop):
             row_a[i] = a[j, i] + (a[k, i] - a[j, i]) * fv
             row_b[i] = b[j, i] + (b[k, i] - b[j, i]) * fv
-            anything += abs(row_a[i]) + abs(row_b[i])
-        line, target = guide[y], out[y]
-        if anything == z:
-            for x in range(width):
-                target[x] = z
-            continue
         row_a[small_width], row_b[small_width] = row_a[small_width - 1], row_b[small_width - 1]
-        for x in range(width):
+        # nothing comes of nothing: most areas are a part of the picture
+        low, high = first, stop - 1
+        while (low <= high) and (row_a[low] == z) and (row_b[low] == z):
+            low += 1
+        while (high >= low) and (row_a[high] == z) and (row_b[high] == z):
+            high -= 1
+        line, target = guide[y], out[y]
+        begin = 0 if low == first else min(max(int((low - 1 - x0) / step_x) - 1, 0), width)
+        end = width if high == stop - 1 else max(min(int((high + 1 - x0) / step_x) + 2, width), begin)
+        if low > high:
+            begin = end = width
+        target[:begin] = z
+        target[end:] = z
+        for x in range(begin, end):
             i, f = columns[x], shares[x]
             a0, b0 = load(row_a, i), load(row_b, i)
             slope = a0 + (load(row_a, np.int32(i + np.int32(1))) - a0) * f

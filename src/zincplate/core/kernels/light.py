@@ -42,7 +42,7 @@ def _hue_kept(buf, n, table, scale, last, low, high):
 
 
 @njit(**INLINE)
-def _block(a, b, c, n, p, flags, tone, curves, encode, colour, hues, toning, keys, limits, buf):
+def _block(a, b, c, n, p, flags, tone, curves, encode, colour, oklab, hues, toning, keys, limits, buf):
     """One block of a row: fills buf[0..2, :n] with encoded values 0..1."""
     z, o = np.float32(0), np.float32(1)
     last = np.float32(TABLE_SIZE)
@@ -87,7 +87,7 @@ def _block(a, b, c, n, p, flags, tone, curves, encode, colour, hues, toning, key
         for ch in range(3):
             for x in range(n):
                 buf[ch, x] = min(max(buf[ch, x], z), o)
-    perceptual_block(buf, n, p, flags, colour, hues, toning, keys, limits)
+    perceptual_block(buf, n, p, flags, colour, oklab, hues, toning, keys, limits)
     if flags.encoding == 1:
         for ch in range(3):
             for x in range(n):
@@ -101,7 +101,25 @@ def _block(a, b, c, n, p, flags, tone, curves, encode, colour, hues, toning, key
 
 @njit(**KERNEL)
 def _run(
-    planes, p, flags, tone, curves, encode, colour, hues, toning, keys, limits, parts, wanted, x0, y0, out_8, out_16, out_float
+    planes,
+    p,
+    flags,
+    tone,
+    curves,
+    encode,
+    colour,
+    oklab,
+    hues,
+    toning,
+    keys,
+    limits,
+    parts,
+    wanted,
+    x0,
+    y0,
+    out_8,
+    out_16,
+    out_float,
 ):
     """Into the one of the three outputs that has the picture's size: one kernel for all, as each takes long to compile. With
     ``parts`` only those blocks that say ``wanted``."""
@@ -124,6 +142,7 @@ def _run(
                 curves,
                 encode,
                 colour,
+                oklab,
                 hues,
                 toning,
                 keys,

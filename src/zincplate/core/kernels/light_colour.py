@@ -14,7 +14,8 @@ from numba import njit
 from numpy.typing import NDArray
 
 from zincplate.core.colour.gamut import HUES, LIGHTNESSES
-from zincplate.core.kernels.kernel_math import INLINE, cube_root, load, smoothstep
+from zincplate.core.kernels.kernel_math import INLINE, load, smoothstep
+from zincplate.core.kernels.oklab_planes import OklabMatrices, from_lab, to_lab
 
 Float32 = NDArray[np.float32]
 
@@ -39,13 +40,12 @@ def _diamond(a, b):
 
 
 @njit(**INLINE)
-def perceptual_block(buf, n, p, flags, q, hues, toning, keys, limits):
+def perceptual_block(buf, n, p, flags, q, m, hues, toning, keys, limits):
     """Display-linear Rec.2020 in buf[0..2, :n] -> linear RGB of the delivery space, 0..1.
 
     Blocks that no colour control touches, and whose colours all lie well inside, take the matrix alone.
     """
     z, o = np.float32(0), np.float32(1)
-    tiny = np.float32(1e-9)  # the root of nothing passes through denormal numbers, which cost a hundred times the time
     wanted = flags.coloured != 0
     if (flags.draws_in != 0) & (not wanted):
         # with a soft end, colours count as well inside that could be a good half stronger and still be in the space
@@ -69,29 +69,12 @@ def perceptual_block(buf, n, p, flags, q, hues, toning, keys, limits):
             buf[1, x] = min(max(p.delivery_g_r * r + p.delivery_g_g * g + p.delivery_g_b * b, z), o)
             buf[2, x] = min(max(p.delivery_b_r * r + p.delivery_b_g * g + p.delivery_b_b * b, z), o)
     else:
-        for x in range(n):
-            r, g, b = buf[0, x], buf[1, x], buf[2, x]
-            long = cube_root(max(q.lms_l_r * r + q.lms_l_g * g + q.lms_l_b * b, tiny))
-            m = cube_root(max(q.lms_m_r * r + q.lms_m_g * g + q.lms_m_b * b, tiny))
-            s = cube_root(max(q.lms_s_r * r + q.lms_s_g * g + q.lms_s_b * b, tiny))
-            buf[0, x] = q.lab_l_l * long + q.lab_l_m * m + q.lab_l_s * s
-            buf[1, x] = q.lab_a_l * long + q.lab_a_m * m + q.lab_a_s * s
-            buf[2, x] = q.lab_b_l * long + q.lab_b_m * m + q.lab_b_s * s
+        to_lab(buf, n, m)
         if flags.coloured:
             _adjust(buf, n, flags, q, hues, toning, keys)
         if flags.draws_in:
             _draw_in(buf, n, q, limits)
-        for x in range(n):
-            light, a, b = buf[0, x], buf[1, x], buf[2, x]
-            long = light + q.back_l_a * a + q.back_l_b * b
-            m = light + q.back_m_a * a + q.back_m_b * b
-            s = light + q.back_s_a * a + q.back_s_b * b
-            long = long * long * long
-            m = m * m * m
-            s = s * s * s
-            buf[0, x] = min(max(q.delivery_r_l * long + q.delivery_r_m * m + q.delivery_r_s * s, z), o)
-            buf[1, x] = min(max(q.delivery_g_l * long + q.delivery_g_m * m + q.delivery_g_s * s, z), o)
-            buf[2, x] = min(max(q.delivery_b_l * long + q.delivery_b_m * m + q.delivery_b_s * s, z), o)
+        from_lab(buf, n, m)
 
 
 @njit(**INLINE)
@@ -179,44 +162,8 @@ def _draw_in(buf, n, q, limits):
 
 
 class ColourNumbers(NamedTuple):
-    """Matrices row by row: Rec.2020 to LMS, LMS to Lab, Lab back to LMS, LMS to the delivery space."""
+    """Of the plan of colour and of the delivery space."""
 
-    lms_l_r: np.float32
-    lms_l_g: np.float32
-    lms_l_b: np.float32
-    lms_m_r: np.float32
-    lms_m_g: np.float32
-    lms_m_b: np.float32
-    lms_s_r: np.float32
-    lms_s_g: np.float32
-    lms_s_b: np.float32
-    lab_l_l: np.float32
-    lab_l_m: np.float32
-    lab_l_s: np.float32
-    lab_a_l: np.float32
-    lab_a_m: np.float32
-    lab_a_s: np.float32
-    lab_b_l: np.float32
-    lab_b_m: np.float32
-    lab_b_s: np.float32
-    back_l_l: np.float32
-    back_l_a: np.float32
-    back_l_b: np.float32
-    back_m_l: np.float32
-    back_m_a: np.float32
-    back_m_b: np.float32
-    back_s_l: np.float32
-    back_s_a: np.float32
-    back_s_b: np.float32
-    delivery_r_l: np.float32
-    delivery_r_m: np.float32
-    delivery_r_s: np.float32
-    delivery_g_l: np.float32
-    delivery_g_m: np.float32
-    delivery_g_s: np.float32
-    delivery_b_l: np.float32
-    delivery_b_m: np.float32
-    delivery_b_s: np.float32
     saturation: np.float32
     vibrance: np.float32
     knee: np.float32
@@ -230,6 +177,8 @@ class ColourTables:
     """What the perceptual part needs."""
 
     numbers: ColourNumbers
+    matrices: OklabMatrices
+    """Its way back leads to the delivery space."""
     hues: Float32
     """Flat 4 x (HUE_SIZE + 2) over the diamond angle: cosine and sine of the shift times the chroma factor, lightness factor
     minus 1, and the share of vibrance that acts."""
@@ -242,4 +191,4 @@ class ColourTables:
 
     def arguments(self) -> tuple[Any, ...]:
         """In the kernel's order."""
-        return self.numbers, self.hues, self.toning, self.keys, self.limits
+        return self.numbers, self.matrices, self.hues, self.toning, self.keys, self.limits

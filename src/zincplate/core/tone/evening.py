@@ -19,6 +19,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from zincplate.core.kernels.kernel_math import KERNEL, exp_2, log_2, smoothstep
+from zincplate.core.kernels.numbers import ViewNumbers
 from zincplate.core.tone.local_tone import columns_at, row_of
 from zincplate.core.tone.low_planes import (
     BASE_EPSILON_EV2,
@@ -121,15 +122,8 @@ def _opened(plane: Float32, radius: int) -> Float32:
 
 
 class EvenedNumbers(NamedTuple):
-    """Of a view and of its light."""
+    """Of what shine is brought to."""
 
-    full_width: np.float32
-    full_height: np.float32
-    weight_red: np.float32
-    weight_green: np.float32
-    weight_blue: np.float32
-    """Of luminance, on the planes."""
-    exposure_ev: np.float32
     picked: np.float32
     """1 where shine is brought to a picked tone instead of to its surroundings."""
     picked_ev: np.float32
@@ -139,12 +133,12 @@ class EvenedNumbers(NamedTuple):
 
 
 @njit(**KERNEL)
-def _even(planes, low, asked, used, p, x0, y0, out):
+def _even(planes, low, asked, used, view, p, x0, y0, out):
     _, height, width = planes.shape
     _, low_height, low_width = low.shape
     z, o, half, tiny = np.float32(0), np.float32(1), np.float32(0.5), np.float32(1e-7)
-    step_x, step_y = np.float32(low_width) / p.full_width, np.float32(low_height) / p.full_height
-    exposure = p.exposure_ev
+    step_x, step_y = np.float32(low_width) / view.full_width, np.float32(low_height) / view.full_height
+    exposure = view.exposure_ev
     columns, shares = np.empty(width, np.int32), np.empty(width, np.float32)
     columns_at(x0, step_x, low_width, columns, shares, width)
     for y in prange(height):
@@ -172,7 +166,7 @@ def _even(planes, low, asked, used, p, x0, y0, out):
             if colour == z and light == z and shine == z:
                 out[0, y, x], out[1, y, x], out[2, y, x] = r, g, b
                 continue
-            before = p.weight_red * r + p.weight_green * g + p.weight_blue * b
+            before = view.weight_red * r + view.weight_green * g + view.weight_blue * b
             e = log_2(max(before, z) + np.float32(FLOOR)) + np.float32(2.4739311883324122) - exposure
             red, blue, ev = z, z, z
             if used[0] != 0:
@@ -200,7 +194,7 @@ def _even(planes, low, asked, used, p, x0, y0, out):
                     red += share * (red_there - now_red)
                     blue += share * (blue_there - now_blue)
             r, b = r * exp_2(red), b * exp_2(blue)
-            gain = before / max(p.weight_red * r + p.weight_green * g + p.weight_blue * b, tiny) if before > tiny else o
+            gain = before / max(view.weight_red * r + view.weight_green * g + view.weight_blue * b, tiny) if before > tiny else o
             gain *= exp_2(ev)
             out[0, y, x], out[1, y, x], out[2, y, x] = r * gain, g * gain, b * gain
 
@@ -212,10 +206,12 @@ def tone_of(plate: Sequence[float], weights: Sequence[float], exposure_ev: float
     return math.log2(luminance + FLOOR) - MIDDLE_GREY_EV - exposure_ev, red - green, blue - green
 
 
-def evened(planes: Float32, low: EveningPlanes, asked: Float32, numbers: EvenedNumbers, x0: int, y0: int) -> Float32:
+def evened(
+    planes: Float32, low: EveningPlanes, asked: Float32, view: ViewNumbers, numbers: EvenedNumbers, x0: int, y0: int
+) -> Float32:
     """Planes (3, h, w) with what ``asked`` (3, h, w) wants at each place: shares 0..1 of colour evened, -1..1 of light, 0..1 of
     shine covered."""
     used = np.array([bool(a.any()) for a in asked], np.int32)
     out = np.empty_like(planes)
-    _even(planes, low.planes, np.ascontiguousarray(asked), used, numbers, x0, y0, out)
+    _even(planes, low.planes, np.ascontiguousarray(asked), used, view, numbers, x0, y0, out)
     return out

@@ -14,6 +14,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from zincplate.core.kernels.kernel_math import INLINE, KERNEL, exp_2, load, log_2, smoothstep
+from zincplate.core.kernels.numbers import ViewNumbers
 from zincplate.core.tone.low_planes import FLOOR
 
 Float32 = NDArray[np.float32]
@@ -24,15 +25,8 @@ CLARITY_GAIN, CLARITY_LIMIT_EV = 1.8, 0.8
 
 
 class LocalNumbers(NamedTuple):
-    """Of a view, of the light, and of the controls."""
+    """Of the controls, and of the air in the picture."""
 
-    full_width: np.float32
-    full_height: np.float32
-    weight_red: np.float32
-    weight_green: np.float32
-    weight_blue: np.float32
-    """Of luminance, on the planes."""
-    exposure_ev: np.float32
     shadows: np.float32
     highlights: np.float32
     clarity: np.float32
@@ -73,17 +67,17 @@ def row_of(low, n, j, k, fv, columns, shares, row, out, width):
 
 
 @njit(**KERNEL)
-def local_gain(planes, low, air_planes, p, x0, y0, out):
-    """Planes (3, h, w) -> adjusted planes; ``low`` (4, lh, lw) and ``air_planes`` (2, lh, lw) cover the whole picture; ``p`` are
-    :class:`LocalNumbers`, (x0, y0) is the window's place."""
+def local_gain(planes, low, air_planes, view, p, x0, y0, out):
+    """Planes (3, h, w) -> adjusted planes; ``low`` (4, lh, lw) and ``air_planes`` (2, lh, lw) cover the whole picture; ``view``
+    are :class:`ViewNumbers`, ``p`` :class:`LocalNumbers`; (x0, y0) is the window's place."""
     _, height, width = planes.shape
     _, low_height, low_width = low.shape
     z, o, half = np.float32(0), np.float32(1), np.float32(0.5)
-    step_x, step_y = np.float32(low_width) / p.full_width, np.float32(low_height) / p.full_height
+    step_x, step_y = np.float32(low_width) / view.full_width, np.float32(low_height) / view.full_height
     shadows, highlights = p.shadows * np.float32(SHADOWS_EV), p.highlights * np.float32(HIGHLIGHTS_EV)
     clarity = p.clarity * np.float32(CLARITY_GAIN)
     regional, hazy, edged = (p.shadows != z) | (p.highlights != z) | (p.clarity != z), p.removal != z, p.vignette_ev != z
-    exposure, removal, least = p.exposure_ev, p.removal, p.least_transmission
+    exposure, removal, least = view.exposure_ev, p.removal, p.least_transmission
     columns, shares = np.empty(width, np.int32), np.empty(width, np.float32)
     columns_at(x0, step_x, low_width, columns, shares, width)
     for y in prange(height):
@@ -116,7 +110,7 @@ def local_gain(planes, low, air_planes, p, x0, y0, out):
                 r[x], g[x], b[x] = red[x], green[x], blue[x]
         for x in range(width):
             e[x] = log_2(
-                max(p.weight_red * r[x] + p.weight_green * g[x] + p.weight_blue * b[x], z) + np.float32(FLOOR)
+                max(view.weight_red * r[x] + view.weight_green * g[x] + view.weight_blue * b[x], z) + np.float32(FLOOR)
             ) + np.float32(2.4739311883324122)
         if regional:
             form = np.empty(width, np.float32)
@@ -137,10 +131,10 @@ def local_gain(planes, low, air_planes, p, x0, y0, out):
                     + clarity * d * middle
                 )
         if edged:
-            dy = (np.float32(y0 + y) + half) / p.full_height * np.float32(2) - o
-            wide, high = p.full_width * p.full_width, p.full_height * p.full_height
+            dy = (np.float32(y0 + y) + half) / view.full_height * np.float32(2) - o
+            wide, high = view.full_width * view.full_width, view.full_height * view.full_height
             for x in range(width):
-                dx = (np.float32(x0 + x) + half) / p.full_width * np.float32(2) - o
+                dx = (np.float32(x0 + x) + half) / view.full_width * np.float32(2) - o
                 own = (dx * dx + dy * dy) * half
                 circle = (dx * dx * wide + dy * dy * high) / (wide + high)
                 far = math.sqrt(own + (circle - own) * p.circle_share)
@@ -162,8 +156,9 @@ class LocalTables:
 
     low: Float32
     air_planes: Float32
+    view: ViewNumbers
     numbers: LocalNumbers
 
     def arguments(self) -> tuple[Any, ...]:
         """In the kernel's order."""
-        return self.low, self.air_planes, self.numbers
+        return self.low, self.air_planes, self.view, self.numbers

@@ -15,9 +15,9 @@ from numba import carray, njit, prange
 from numpy.typing import NDArray
 
 from zincplate.core.colour.colour_spaces import SRGB
-from zincplate.core.kernels.kernel_math import BLOCK, INLINE, KERNEL, cube_root, read, srgb_encoded, stack_floats
+from zincplate.core.kernels.kernel_math import BLOCK, INLINE, KERNEL, read, srgb_encoded, stack_floats
 from zincplate.core.kernels.light_colour import by_hue, by_tone
-from zincplate.core.kernels.oklab_planes import MATRICES
+from zincplate.core.kernels.oklab_planes import WORKING, from_lab, to_lab
 from zincplate.core.tone.blends import blended, separable
 
 Float32 = NDArray[np.float32]
@@ -71,15 +71,8 @@ def _toned(buf, n, table):
 
 @njit(**INLINE)
 def _coloured(buf, n, q, m, hues, toning):
-    z, o, tiny = np.float32(0), np.float32(1), np.float32(1e-9)
-    for x in range(n):
-        r, g, b = buf[0, x], buf[1, x], buf[2, x]
-        long = cube_root(max(m.lms_l_r * r + m.lms_l_g * g + m.lms_l_b * b, tiny))
-        mid = cube_root(max(m.lms_m_r * r + m.lms_m_g * g + m.lms_m_b * b, tiny))
-        short = cube_root(max(m.lms_s_r * r + m.lms_s_g * g + m.lms_s_b * b, tiny))
-        buf[0, x] = m.lab_l_l * long + m.lab_l_m * mid + m.lab_l_s * short
-        buf[1, x] = m.lab_a_l * long + m.lab_a_m * mid + m.lab_a_s * short
-        buf[2, x] = m.lab_b_l * long + m.lab_b_m * mid + m.lab_b_s * short
+    z, o = np.float32(0), np.float32(1)
+    to_lab(buf, n, m)
     if q.by_hue != z:
         by_hue(buf, n, o, z, hues)
     saturation, vibrance, grey = q.saturation, q.vibrance, q.grey
@@ -95,15 +88,7 @@ def _coloured(buf, n, q, m, hues, toning):
         buf[2, x] = (ca * sine + cb * cosine) * k + tint_b * w
     if q.by_tone != z:
         by_tone(buf, n, toning)
-    for x in range(n):
-        light, na, nb = buf[0, x], buf[1, x], buf[2, x]
-        long = m.back_l_l * light + m.back_l_a * na + m.back_l_b * nb
-        mid = m.back_m_l * light + m.back_m_a * na + m.back_m_b * nb
-        short = m.back_s_l * light + m.back_s_a * na + m.back_s_b * nb
-        long, mid, short = long * long * long, mid * mid * mid, short * short * short
-        buf[0, x] = min(max(m.working_r_l * long + m.working_r_m * mid + m.working_r_s * short, z), o)
-        buf[1, x] = min(max(m.working_g_l * long + m.working_g_m * mid + m.working_g_s * short, z), o)
-        buf[2, x] = min(max(m.working_b_l * long + m.working_b_m * mid + m.working_b_s * short, z), o)
+    from_lab(buf, n, m)
 
 
 @njit(**INLINE)
@@ -229,7 +214,7 @@ class Layers:
         """One pass over its area (h, w)."""
         if self._light.size:
             looked_up = tables.numbers, tables.tone, tables.hues, tables.toning
-            _lay(self._light, self._encoded, np.ascontiguousarray(area), *looked_up, _DECODE, MATRICES)
+            _lay(self._light, self._encoded, np.ascontiguousarray(area), *looked_up, _DECODE, WORKING)
 
     def settled(self) -> Float32:
         """The light with everything laid over it, linear again."""

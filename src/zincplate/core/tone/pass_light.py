@@ -23,6 +23,7 @@ from zincplate.core.kernels.kernel_math import (
     stack_eight,
     stack_floats,
 )
+from zincplate.core.kernels.numbers import ViewNumbers
 from zincplate.core.tone.local_tone import (
     CLARITY_GAIN,
     CLARITY_LIMIT_EV,
@@ -49,15 +50,8 @@ CONTRAST_SPAN_EV = 3.0
 
 
 class AskedNumbers(NamedTuple):
-    """Of a view and of the light that passes act on."""
+    """Of the air in the picture."""
 
-    full_width: np.float32
-    full_height: np.float32
-    weight_red: np.float32
-    weight_green: np.float32
-    weight_blue: np.float32
-    """Of luminance, on the planes."""
-    exposure_ev: np.float32
     air_red: np.float32
     air_green: np.float32
     air_blue: np.float32
@@ -101,6 +95,16 @@ def _tinted(asked, acting):
 
 
 @njit(**INLINE)
+def _asks(asked, acting, first, last):
+    """Whether one of the acting areas asks for any of these."""
+    found = False
+    for i in range(acting[-1]):
+        for k in range(first, last + 1):
+            found |= asked[acting[i], k] != np.float32(0)
+    return found
+
+
+@njit(**INLINE)
 def _summed(areas, asked, width, y, start, n, acting, tinted, sums):
     """Sums (8, BLOCK) of what the acting areas ask for in a part of a row; red and blue only where they are not as green."""
     for k in range(8):
@@ -117,12 +121,12 @@ def _summed(areas, asked, width, y, start, n, acting, tinted, sums):
 
 
 @njit(**KERNEL)
-def _apply(planes, low, air_planes, areas, asked, used, p, x0, y0, out):
+def _apply(planes, low, air_planes, areas, asked, used, view, p, x0, y0, out):
     _, height, width = planes.shape
     _, low_height, low_width = low.shape
     z, o, half = np.float32(0), np.float32(1), np.float32(0.5)
-    step_x, step_y = np.float32(low_width) / p.full_width, np.float32(low_height) / p.full_height
-    exposure, least = p.exposure_ev, p.least_transmission
+    step_x, step_y = np.float32(low_width) / view.full_width, np.float32(low_height) / view.full_height
+    exposure, least = view.exposure_ev, p.least_transmission
     regional = (used[4] != 0) | (used[5] != 0) | (used[6] != 0)
     hazy, contrasty = used[7] != 0, used[3] != 0
     columns, shares = np.empty(width, np.int32), np.empty(width, np.float32)
@@ -156,12 +160,15 @@ def _apply(planes, low, air_planes, areas, asked, used, p, x0, y0, out):
                     for n_low in range(4):
                         row_of(low, n_low, j, k, fv, columns, shares, row, wide[2 + n_low], width)
             tinted = _tinted(asked, acting)
+            hazy_here = hazy and _asks(asked, acting, HAZE, HAZE)
+            contrasty_here = contrasty and _asks(asked, acting, CONTRAST, CONTRAST)
+            regional_here = regional and _asks(asked, acting, SHADOWS, CLARITY)
             _summed(areas, asked, width, y, start, n, acting, tinted, sums)
             for c in range(3):
                 line = planes[c, y, start : start + n]
                 for x in range(n):
                     buf[c, x] = line[x]
-            if hazy:
+            if hazy_here:
                 for x in range(n):
                     wanted = sums[7, x]
                     removal = wanted * (p.removal if wanted > z else p.veil)
@@ -176,11 +183,11 @@ def _apply(planes, low, air_planes, areas, asked, used, p, x0, y0, out):
                         buf[c, x] = max((v - air) * t + air, min(v, z))
             for x in range(n):
                 ev[0, x] = z
-            if regional | contrasty:
+            if regional_here | contrasty_here:
                 for x in range(n):
-                    luminance = max(p.weight_red * buf[0, x] + p.weight_green * buf[1, x] + p.weight_blue * buf[2, x], z)
+                    luminance = max(view.weight_red * buf[0, x] + view.weight_green * buf[1, x] + view.weight_blue * buf[2, x], z)
                     ev[1, x] = log_2(luminance + np.float32(FLOOR)) + np.float32(2.4739311883324122)
-            if regional:
+            if regional_here:
                 stop = start + n
                 shadow_asked, light_asked, clarity_asked = sums[4], sums[5], sums[6]
                 base_a, base_b = wide[2, start:stop], wide[3, start:stop]
@@ -199,7 +206,7 @@ def _apply(planes, low, air_planes, areas, asked, used, p, x0, y0, out):
                         + light_asked[x] * np.float32(HIGHLIGHTS_EV) * light
                         + clarity_asked[x] * np.float32(CLARITY_GAIN) * d * middle
                     )
-            if contrasty:
+            if contrasty_here:
                 line = sums[3]
                 for x in range(n):
                     far = ev[1, x] + ev[0, x]
@@ -225,6 +232,7 @@ def apply_asked(
     air_planes: Float32,
     areas: list[Float32],
     asked: Float32,
+    view: ViewNumbers,
     numbers: AskedNumbers,
     x0: int,
     y0: int,
@@ -239,5 +247,5 @@ def apply_asked(
         raise ValueError("areas and what is asked for do not fit the planes")
     addresses = np.array([a.ctypes.data for a in areas], np.int64)
     used = np.asarray((asked != 0).any(0), np.int32)
-    _apply(planes, low, air_planes, addresses, np.ascontiguousarray(asked, np.float32), used, numbers, x0, y0, out)
+    _apply(planes, low, air_planes, addresses, np.ascontiguousarray(asked, np.float32), used, view, numbers, x0, y0, out)
     return out
