@@ -6,7 +6,6 @@ the first channel of a neutral clips); for rendered files linear light of their 
 
 import copy
 import math
-import threading
 from dataclasses import replace
 from typing import Any
 
@@ -18,7 +17,7 @@ from zincplate.core.colour.colour_spaces import REC2020, WORKING_LUMINANCE
 from zincplate.core.geometry.orientation import FLIPS, on_sensor, to_sensor, turned, upright, upright_size
 from zincplate.core.geometry.radial import Radial
 from zincplate.core.kernels.light import LightTables
-from zincplate.core.noise.wavelet_noise import StabilisedNoise, deviation_of
+from zincplate.core.noise.wavelet_noise import StabilisedNoise
 from zincplate.core.sensor.colour_shift import ColourShift, colour_shift
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import CameraColour, Decoded
@@ -51,8 +50,6 @@ class Source:
         self.space_key = decoded.profile.space_key if decoded.profile else ""
         self.orientation = decoded.capture.orientation
         self._reader = self._reader_of(decoded)
-        self._lock = threading.Lock()
-        self._measured: float | None = None
         self._depth = decoded.depth
         self._mended: Mended | None = None
         self.width, self.height = upright_size(self._reader.width, self._reader.height, self.orientation)
@@ -219,7 +216,7 @@ class Source:
         if not isinstance(self._reader, Picture):
             raise TypeError("only whole numbers have a table")
         other = copy.copy(self)
-        other._reader, other._measured = self._reader.responding(table), None
+        other._reader = self._reader.responding(table)
         return other
 
     @property
@@ -356,11 +353,8 @@ class Source:
             # a small pixel averages all sites under it: a quarter of them red, half green, a quarter blue
             deviation = deviation * scale * (np.array([2.0, 2.0**0.5, 2.0]) if scale <= 0.5 else 1.0)
             return StabilisedNoise(shift, (deviation[0], deviation[1], deviation[2]), scale > 0.5)
-        with self._lock:
-            if self._measured is None:
-                w, h = min(self.width, 1024), min(self.height, 1024)
-                self._measured = deviation_of(self.window((self.width - w) // 2, (self.height - h) // 2, w, h))
-        d = self._measured * scale
+        assert isinstance(self._reader, Picture)
+        d = self._reader.deviation * scale
         return StabilisedNoise(1e-4, (d, d, d), False)
 
     def white_of_plate(self, rgb: NDArray[np.float64]) -> tuple[float, float]:

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from zincplate.core.kernels.rendered import bin_codes, bin_linear, window_from_codes, window_from_linear
 from zincplate.core.noise.noise_model import NoiseModel, measure_noise
+from zincplate.core.noise.wavelet_noise import deviation_of
 from zincplate.core.sensor.colour_shift import ColourShift
 from zincplate.core.sensor.demosaic import MARGIN, bin_mosaic, demosaic_window, window_of
 from zincplate.core.sensor.hot_pixels import hot_sites, replaced
@@ -20,6 +21,9 @@ from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import Decoded
 
 Float32 = NDArray[np.float32]
+NOISE_PX = 1024
+"""Of the middle of a picture, that its noise is measured on."""
+
 P = ParamSpec("P")
 T = TypeVar("T")
 
@@ -225,6 +229,18 @@ class Picture:
         self._pixels, self.ceiling, self._by_codes, self.rest = pixels, ceiling, by_codes, rest
         self.height, self.width = pixels.shape[:2]
         self._table = None if table is None else np.ascontiguousarray(table, np.float32)
+        self._lock = threading.Lock()
+        self._deviation: float | None = None
+
+    @property
+    def deviation(self) -> float:
+        """Of the noise of roots of light, in the middle of the picture; measured once, on what was recorded: repairs and turns
+        of the picture are other views of the same noise."""
+        with self._lock:
+            if self._deviation is None:
+                w, h = min(self.width, NOISE_PX), min(self.height, NOISE_PX)
+                self._deviation = deviation_of(self.window((self.width - w) // 2, (self.height - h) // 2, w, h))
+            return self._deviation
 
     @property
     def nbytes(self) -> int:

@@ -59,15 +59,18 @@ def source_of(
     """(3, h, w) what is taken for every pixel of a rectangle, and where the picture (``whole``) has it."""
     wanted = taken_from(repair, rect, long_edge_px)
     inside = wanted.within(whole)
-    planes, there = np.zeros((3, rect.h, rect.w), np.float32), np.zeros((rect.h, rect.w), np.bool_)
     if inside.empty:
-        return planes, there
+        return np.zeros((3, rect.h, rect.w), np.float32), np.zeros((rect.h, rect.w), np.bool_)
     light = read(inside)
+    if inside == wanted and not repair.angle_degrees and not repair.mirrored:
+        return light, np.ones((rect.h, rect.w), np.bool_)
     if not repair.angle_degrees and not repair.mirrored:
+        planes, there = np.zeros((3, rect.h, rect.w), np.float32), np.zeros((rect.h, rect.w), np.bool_)
         at = inside.of(wanted)
         planes[(slice(None), *at)] = light
         there[at] = True
         return planes, there
+    planes = np.empty((3, rect.h, rect.w), np.float32)
     m = matrix_of(repair, long_edge_px)
     ys, xs = np.mgrid[rect.y : rect.bottom, rect.x : rect.right] + 0.5
     map_x = (m[0, 0] * xs + m[0, 1] * ys + m[0, 2] - inside.x - 0.5).astype(np.float32)
