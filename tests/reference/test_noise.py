@@ -96,6 +96,21 @@ def test_the_best_way_is_better_still_and_shares_out_its_strength() -> None:
     assert np.abs(part[:, 40:, 40:] - best[:, 104:256, 140:384]).max() < 2e-3
 
 
+def test_the_best_way_leaves_alone_what_has_no_noise_and_calms_light_far_beyond_white() -> None:
+    # merged exposures and OpenEXR hold light that the network was never shown
+    rng, clean = np.random.default_rng(6), scene(384, 256)
+    clean[:, 60:140, 150:260] *= 40
+    plain = reduce_noise_best(clean, StabilisedNoise(1e-4, (1e-4,) * 3, False), 1, 1)
+    assert np.abs(np.sqrt(np.maximum(plain, 0)) - np.sqrt(clean)).max() < 1.5e-3
+    slope = 2e-3
+    noisy = (clean + rng.standard_normal(clean.shape) * np.sqrt(slope * clean + 1e-5)).astype(np.float32)
+    best = reduce_noise_best(noisy, StabilisedNoise(1e-5 / slope, (slope**0.5 / 2,) * 3, False), 1, 1)
+    bright = (slice(None), slice(70, 130), slice(160, 250))
+    errors = [np.std((np.sqrt(np.maximum(p, 0)) - np.sqrt(clean))[bright]) for p in (noisy, best)]
+    assert errors[1] < 0.6 * errors[0]
+    assert np.abs(np.sqrt(np.maximum(best, 0)) - np.sqrt(np.maximum(noisy, 0))).max() < 6 * slope**0.5 / 2 * 2
+
+
 def test_no_strength_changes_nothing_and_even_fields_become_even() -> None:
     rng = np.random.default_rng(4)
     flat = (0.25 + 0.01 * rng.standard_normal((3, 256, 256))).astype(np.float32)

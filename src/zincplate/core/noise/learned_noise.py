@@ -14,19 +14,32 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.noise.wavelet_noise import StabilisedNoise, from_lightness_and_colour, to_lightness_and_colour
+from zincplate.core.noise.wavelet_noise import (
+    COLOUR_STRENGTH,
+    LIGHTNESS_STRENGTH,
+    StabilisedNoise,
+    from_lightness_and_colour,
+    reduce_noise,
+    to_lightness_and_colour,
+)
 
 Float32 = NDArray[np.float32]
 
 MODEL = Path(__file__).parent / "models" / "ffdnet_color.onnx"
-TILE, CONTEXT = 512, 24
-"""Pixels of a tile with its context; context on each side (twelve layers at half size reach that far)."""
+TILE, CONTEXT, REACH = 512, 24, 6
+"""Pixels of a tile with its context; context on each side (twelve layers at half size reach that far, most of what they see is
+within a quarter of it)."""
 TOP = 1.5
 """Root value that becomes 1 for the network: highlights of camera data lie above 1."""
 DEMOSAICED = 1.5
 """Demosaicing spreads noise over its neighbours, which the network takes for drawing; told of more, it calms that too."""
 MOST_DEVIATION = 75 / 255
 """The strongest noise that the network was trained for."""
+MOST_DEVIATIONS = 4.0
+"""By how many deviations a value is changed at most: the network leaves marks of its own where there is next to no noise."""
+FADES_FROM = 0.9
+"""Of TOP; from there up to it the quick way takes over: light beyond it (merged exposures hold a hundred times white) is nothing
+that the network has ever seen."""
 
 
 @cache
@@ -56,6 +69,15 @@ def reduce_noise_best(planes: Float32, noise: StabilisedNoise, lightness: float,
     if strength <= 0:
         return planes.copy()
     calm = _calmed(planes, noise, strength * (DEMOSAICED if noise.demosaiced else 1.0))
+    level = np.sqrt(np.maximum(planes.max(0) + np.float32(noise.shift), 0)) / np.float32(TOP)
+    if level.max() > FADES_FROM:
+        # where the network looks about itself, too, it must have seen something else
+        level = cv2.dilate(level, np.ones((2 * REACH + 1, 2 * REACH + 1), np.uint8))
+        share = np.clip((level - np.float32(FADES_FROM)) / np.float32(1 - FADES_FROM), 0, 1)
+        quick = reduce_noise(
+            np.ascontiguousarray(planes), noise, strength * LIGHTNESS_STRENGTH / 2, strength * COLOUR_STRENGTH / 2
+        )
+        calm += share * (quick - calm)
     if lightness == colour:
         return calm
     shift = np.float32(noise.shift)
@@ -84,6 +106,7 @@ def _calmed(planes: Float32, noise: StabilisedNoise, strength: float) -> Float32
             network.setInput(_shuffled(root[:, ys][:, :, xs], deviation))
             calm = _unshuffled(network.forward())
             out[:, y : y + rows, x : x + columns] = calm[:, CONTEXT : CONTEXT + rows, CONTEXT : CONTEXT + columns]
+    np.clip(out, root - np.float32(MOST_DEVIATIONS * deviation), root + np.float32(MOST_DEVIATIONS * deviation), out=out)
     out *= np.float32(TOP)
     return out * np.abs(out) - np.float32(noise.shift)
 
