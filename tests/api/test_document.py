@@ -64,3 +64,20 @@ def test_the_header_of_a_view_is_told(document: dict[str, Any]) -> None:
     assert told["properties"]["framing"]["anyOf"][0] == {"$ref": "#/components/schemas/FramingFacts"}
     lines = document["components"]["schemas"]["FramingFacts"]["properties"]["lines"]["items"]
     assert lines["$ref"].rsplit("/", 1)[1] in document["components"]["schemas"]
+
+
+@pytest.mark.parametrize(
+    ("body", "field"),
+    [
+        ("EraseIn", "originals"),
+        ("SavePresetIn", "replace"),
+        ("PresetTextIn", "replace"),
+        ("BringInIn", "keep_folders"),
+        ("BringInIn", "watch"),
+        ("BringInIn", "reference"),
+    ],
+)
+def test_what_takes_something_away_or_goes_on_by_itself_is_done_when_it_is_asked_for(
+    document: dict[str, Any], body: str, field: str
+) -> None:
+    assert document["components"]["schemas"][body]["properties"][field]["default"] is False

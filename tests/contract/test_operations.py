@@ -75,8 +75,10 @@ def values(steps: tuple[str, ...] = ("balance", "tone", "colour", "definition", 
                     ),
                     max_size=3,
                 )
-            else:
+            elif "low" in ui:
                 value = one(ui)
+            else:
+                continue  # what is drawn
             found.append(st.tuples(st.just(o.step), st.just(name), value))
     return st.lists(st.one_of(found), max_size=9).map(_together)
 

@@ -13,6 +13,7 @@ from zincplate.merges.file import PREVIEW_PX, Master, reduced_rows, shown
 from zincplate.merges.judge import Judgement
 from zincplate.merges.options import BracketOptions
 from zincplate.merges.view import Opened
+from zincplate.recipe.numbers import signed
 
 
 def merge_bracket(
@@ -125,9 +126,9 @@ def _done(
         words.append("Nothing moved.")
     if options.noise > 0:
         words.append(f"Noise that the frames leave is reduced, by {options.noise:.0f} of 100.")
-    off = [f for f in figures if f.told_ev is not None and abs(f.exposure_ev - f.told_ev) > 0.08]
-    for figure in off:
-        words.append(f"{figure.name}: {figure.exposure_ev:+.2f} EV measured, its data say {figure.told_ev:+.2f}.")
+    for figure in figures:
+        if figure.told_ev is not None and abs(figure.exposure_ev - figure.told_ev) > 0.08:
+            words.append(f"{figure.name}: {signed(figure.exposure_ev, 2)} EV measured, its data say {signed(figure.told_ev, 2)}.")
     if frames[judged.reference].source.capture.own_lens:
         words.append("The lens correction that the files bring is not kept; a profile of the lens can be used.")
     if clipped:

@@ -24,6 +24,7 @@ from zincplate.pipeline.stages import calm
 from zincplate.pipeline.windows import Window, fitted_size
 from zincplate.plan.plate import PlatePlan
 from zincplate.recipe.document import Recipe
+from zincplate.recipe.numbers import signed
 from zincplate.render.render import Renderer
 from zincplate.sources.file import Source
 
@@ -112,12 +113,12 @@ class Suggester:
         kelvin, tint = float(np.clip(round(kelvin, -1), 2000, 15000)), float(np.clip(round(tint), -100, 100))
         sure = "sure" if confidence > 0.66 else "fairly sure" if confidence > 0.33 else "a guess"
         aside = (
-            f" They see tint {seen:+.0f}; light is seldom that far off the locus, its surroundings often are."
+            f" They see tint {signed(seen, 0)}; light is seldom that far off the locus, its surroundings often are."
             if abs(seen - tint) > 4
             else ""
         )
         reason = (
-            f"White patch, grey edges and the search for greys put the light at {kelvin:.0f} K, tint {tint:+.0f}; "
+            f"White patch, grey edges and the search for greys put the light at {kelvin:.0f} K, tint {signed(tint, 0)}; "
             f"{sure} ({confidence:.0%}: how far the three agree and how much grey there is).{aside}"
         )
         values: Values = {"balance": {"temperature_kelvin": kelvin, "tint": tint}}
@@ -154,7 +155,8 @@ class Suggester:
         except ValueError:
             return []
         kelvin, tint = float(np.clip(round(kelvin, -1), 2000, 15000)), float(np.clip(round(tint), -100, 100))
-        why = f"Half of the picture lies below {middle:.1f} EV: its background peaks meet at {kelvin:.0f} K, tint {tint:+.0f}."
+        why = f"Half of the picture lies below {middle:.1f} EV: its background peaks meet at {kelvin:.0f} K, "
+        why += f"tint {signed(tint, 0)}."
         reasons = {"balance.temperature_kelvin": why, "balance.tint": why}
         values: Values = {"balance": {"temperature_kelvin": kelvin, "tint": tint}}
         return [Proposal("Sky background", "peaks of the dark sky meet", values, reasons)]
@@ -191,7 +193,8 @@ class Suggester:
         held = min(exposure, max(room + 2.0 - light, 0.0)) if exposure > 0 else exposure
         exposure = float(np.clip(round(max(held, -3.0) * 20) / 20, -3, 3.5))
         reasons["tone.exposure_ev"] = (
-            f"The lit part averages {middle:+.1f} EV about middle grey; {exposure:+.2f} EV brings it three quarters of the way"
+            f"The lit part averages {signed(middle, 1)} EV about middle grey; {signed(exposure, 2)} EV brings it "
+            "three quarters of the way"
             + (", held back for the lights." if held < MIDDLE_MOVED * (target - middle) - 0.05 else ".")
         )
         over = float(light + exposure - room)
@@ -216,8 +219,8 @@ class Suggester:
         if exposure < tone["exposure_ev"]:
             tone["exposure_ev"] = exposure
             reasons["tone.exposure_ev"] = (
-                f"The lit part averages {middle:+.1f} EV about middle grey; held at {exposure:+.2f} EV, where {full:.1%} of the "
-                "picture has a channel at its end."
+                f"The lit part averages {signed(middle, 1)} EV about middle grey; held at {signed(exposure, 2)} EV, where "
+                f"{full:.1%} of the picture has a channel at its end."
             )
         for control in ("black_point", "white_point"):
             tone[control], reasons[f"tone.{control}"] = self._end(recipe, control)
@@ -231,7 +234,7 @@ class Suggester:
     def end(self, control: str) -> Proposal:
         """Black or white point alone, from the data."""
         value, reason = self._end(self.recipe, control)
-        return Proposal("From the data", f"{value:+.0f}", {"tone": {control: value}}, {f"tone.{control}": reason})
+        return Proposal("From the data", f"{signed(value, 0)}", {"tone": {control: value}}, {f"tone.{control}": reason})
 
     def _end(self, recipe: Recipe, control: str) -> tuple[float, str]:
         """The value that brings an end of the picture's tones just inside the scale; within :data:`END_RANGE`."""
@@ -275,8 +278,8 @@ class Suggester:
             values[f"curve_{channel}"] = _drawn(points)
             where = "ends and the greys between" if middle else "ends"
             reasons[f"tone.curve_{channel}"] = (
-                f"{channel.capitalize()} of the {where} moved by {shift_low * 255:+.0f} and {shift_high * 255:+.0f} of 255, "
-                "so that they carry no cast."
+                f"{channel.capitalize()} of the {where} moved by {signed(shift_low * 255, 0)} and "
+                f"{signed(shift_high * 255, 0)} of 255, so that they carry no cast."
             )
         return values, reasons
 

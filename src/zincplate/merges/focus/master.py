@@ -16,6 +16,7 @@ from zincplate.merges.focus.judge import NOWHERE, FocusJudgement
 from zincplate.merges.focus.options import FocusOptions
 from zincplate.merges.focus.parts import parts, touched, weights_of
 from zincplate.merges.view import Opened, View
+from zincplate.recipe.numbers import signed
 
 Float32 = NDArray[np.float32]
 
@@ -137,7 +138,7 @@ def _done(judged: FocusJudgement, options: FocusOptions) -> list[str]:
         words.append(f"{', '.join(idle)} {'is' if len(idle) == 1 else 'are'} nowhere the sharpest.")
     odd = [f for f in figures if abs(f.exposure_ev) > 0.03]
     if odd:
-        words.append(f"Made equally bright: {', '.join(f'{f.name} {f.exposure_ev:+.2f} EV' for f in odd)}.")
+        words.append(f"Made equally bright: {', '.join(f'{f.name} {signed(f.exposure_ev, 2)} EV' for f in odd)}.")
     if options.touches:
         words.append(f"{len(options.touches)} stroke{'s' if len(options.touches) > 1 else ''} by hand.")
     return [*words, *judged.notes]

@@ -22,6 +22,7 @@ from zincplate.merges.panorama.layout import Layout
 from zincplate.merges.panorama.options import PanoramaOptions
 from zincplate.merges.panorama.parts import parts
 from zincplate.merges.view import Opened
+from zincplate.recipe.numbers import signed
 
 Float32 = NDArray[np.float32]
 Float64 = NDArray[np.float64]
@@ -196,11 +197,11 @@ def _done(judged: PanoramaJudgement, layout: Layout, options: PanoramaOptions) -
         words.append("The focal length was found from the frames: the files do not tell it.")
     if options.even:
         odd = [f for f in figures if abs(f.exposure_ev) > 0.05]
-        names = ", ".join(f"{f.name} {f.exposure_ev:+.1f} EV" for f in odd)
+        names = ", ".join(f"{f.name} {signed(f.exposure_ev, 1)} EV" for f in odd)
         words.append(f"Made equally bright: {names}." if odd else "They are equally bright.")
-    off = [f for f in figures if f.told_ev is not None and abs(f.exposure_ev - f.told_ev) > 0.08]
-    for figure in off:
-        words.append(f"{figure.name}: {figure.exposure_ev:+.2f} EV measured, its data say {figure.told_ev:+.2f}.")
+    for figure in figures:
+        if figure.told_ev is not None and abs(figure.exposure_ev - figure.told_ev) > 0.08:
+            words.append(f"{figure.name}: {signed(figure.exposure_ev, 2)} EV measured, its data say {signed(figure.told_ev, 2)}.")
     soft = [f for f in figures if f.sharpness < 0.8]
     for figure in soft:
         words.append(
