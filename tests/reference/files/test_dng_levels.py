@@ -119,7 +119,14 @@ def test_every_border_that_saw_no_light_counts(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize(
-    ("crop", "told"), [((0.0, 0.0, 1.0, 1.0), False), ((0.1, 0.0, 0.9, 1.0), True), ((0.5, 0.0, 0.4, 1.0), False)]
+    ("crop", "told"),
+    [
+        ((0.0, 0.0, 1.0, 1.0), False),
+        ((0.1, 0.0, 0.9, 1.0), True),
+        ((0.5, 0.0, 0.4, 1.0), False),
+        ((0.0, 0.0, 1.5, 1.0), False),
+        ((0.0, 0.0, 1.0, 1.2), False),
+    ],
 )
 def test_a_crop_that_the_file_wishes_for_is_told(crop: tuple[float, ...], told: bool, tmp_path: Path) -> None:
     notes = decode(save(tmp_path / "a.dng", BAYER.but(tags={51125: (w.RATIONAL, [*crop])}).write())).notes
