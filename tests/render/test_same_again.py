@@ -1,5 +1,8 @@
 """The same recipe gives the same picture: shown, delivered, in a fresh process, and whatever was asked for before it."""
 
+import threading
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -9,8 +12,9 @@ from hypothesis import strategies as st
 
 from tests.contract.test_operations import rendered, values
 from tests.contract.test_passes import key, one_pass, renderer
-from tests.contract.test_repairs import KINDS, NEUTRAL, scene, stroke, with_repairs
+from tests.contract.test_repairs import KINDS, NEUTRAL, H, W, scene, stroke, with_repairs
 from zincplate.formats.isolated import Decoder
+from zincplate.formats.turns import Superseded, Turn, Urgency
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.render.render import Renderer
 from zincplate.render.view import ViewRequest
@@ -94,3 +98,40 @@ def _other() -> Renderer:
     if not _OTHERS:
         _OTHERS.append(Renderer(Decoder(), memory_bytes=256 << 20))
     return _OTHERS[0]
+
+
+def test_the_slow_noise_reduction_is_shown_as_it_is_delivered_where_it_is_asked_for() -> None:
+    source = _kept("grain")
+    calm = {"luminance_noise": 60, "colour_noise": 60}
+    quick, best = (NEUTRAL.with_values({"definition": {**calm, "noise_method": way}}) for way in ("quick", "best"))
+    delivered = renderer().deliver(source, best, space="srgb", bits=8)[60:210, 100:300].astype(int)
+    window = ViewRequest(W, H, 100, 60, 200, 150)
+    slow = renderer().view(source, key(source), best, replace(window, best=True)).picture
+    assert np.abs(slow - delivered).max() <= 2
+    # without being asked for it, and where the recipe does not ask for it, a view goes the quick way
+    plain = renderer().view(source, key(source), quick, window).picture
+    assert np.abs(plain - delivered).max() > 4
+    for recipe, request in ((best, window), (quick, replace(window, best=True))):
+        assert np.array_equal(renderer().view(source, key(source), recipe, request).picture, plain)
+
+
+def test_the_slow_way_ends_when_its_answer_is_not_wanted_any_more_and_hands_do_not_wait_for_it() -> None:
+    source, other = scene.__wrapped__(), Renderer(Decoder(), memory_bytes=256 << 20)
+    best = NEUTRAL.with_values({"definition": {"luminance_noise": 60, "noise_method": "best"}})
+    asked = threading.Event()
+    go_on = threading.Event()
+
+    def wanted() -> bool:
+        asked.set()
+        go_on.wait(30)
+        return False
+
+    window = ViewRequest(W, H, 0, 0, 200, 150, best=True)
+    with ThreadPoolExecutor(1) as pool:
+        slow = pool.submit(other.view, source, "grain", best, window, "srgb", Turn(Urgency.REST, wanted))
+        assert asked.wait(30)
+        # while it waits in the middle, what a hand moves is drawn
+        assert other.view(source, "grain", NEUTRAL, ViewRequest(210, 140)).picture.shape == (140, 210, 3)
+        go_on.set()
+        with pytest.raises(Superseded):
+            slow.result(30)

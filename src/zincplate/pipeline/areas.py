@@ -7,6 +7,7 @@ area.
 """
 
 import math
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Protocol
 
@@ -41,6 +42,8 @@ STROKE_SOFTNESS = 0.14
 """Ranges of Oklab lightness to which a stroke may be limited, and how far they run out: together they are everything."""
 SEEN_PLACES = 24
 """Places along a stroke whose look decides what it keeps to."""
+MOST_OF_A_PART = 48 << 20
+"""Bytes of areas that are kept of one part of a delivery."""
 FLAT: Float32 = np.empty((0, 0), np.float32)
 """Slopes on EV of an area that does not follow the picture."""
 
@@ -59,6 +62,7 @@ class Areas:
         # looks are dear to find again and small; planes of a window are quick
         self._small = ByteCache(cache_bytes * 2 // 3)
         self._planes = ByteCache(cache_bytes // 3)
+        self._last_part: tuple[object, dict[AreaPlan, Float32]] = (None, {})
         self._last_guide: tuple[tuple[str, Window], Float32] | None = None
 
     def plane(self, framed: Framed, key: str, plan: AreaPlan, window: Window, keep: bool = True) -> Float32:
@@ -76,8 +80,21 @@ class Areas:
             return np.clip(seen[0], 0, 1)
 
         if not keep:
-            return make()
+            return self._once(((key, window, framed.key), plan), make)
         return self._planes.get((key, "area", plan, window, framed.key), make, lambda a: a.nbytes)
+
+    def _once(self, asked: tuple[object, AreaPlan], make: Callable[[], Float32]) -> Float32:
+        """An area of a part of a delivery: what a pass does to light and to colour ask for it one after the other."""
+        part, plan = asked
+        if self._last_part[0] != part:
+            self._last_part = (part, {})
+        kept = self._last_part[1]
+        if plan in kept:
+            return kept[plan]
+        area = make()
+        if sum(a.nbytes for a in kept.values()) + area.nbytes <= MOST_OF_A_PART:
+            kept[plan] = area
+        return area
 
     def _in_source(self, framed: Framed, source: Source, key: str, plan: AreaPlan, window: Window) -> Float32:
         scale = scale_of(source, window)

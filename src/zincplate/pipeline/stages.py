@@ -5,6 +5,7 @@ the local result by everything before the colour kernel. So a colour control com
 """
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any, Protocol
 
@@ -65,11 +66,11 @@ class Stages:
     """One per renderer."""
 
     def __init__(self, read: Reader, cache_bytes: int = 192 << 20, best: bool = False) -> None:
-        """With ``best`` noise goes the slow way where the recipe asks for it; views leave that to deliveries."""
+        """With ``best`` noise goes the slow way where the recipe asks for it; :attr:`between` is called on the way."""
         self._read = read
         self._best = best
-        of_areas = min(cache_bytes // 3, MOST_FOR_AREAS)
-        self.areas = Areas(read, of_areas)
+        self.between: Callable[[], None] = lambda: None
+        self.areas = Areas(read, of_areas := min(cache_bytes // 3, MOST_FOR_AREAS))
         self._cache = ByteCache(cache_bytes - of_areas)
         self._small = ByteCache(32 << 20)
         self._forms = Forms(self.areas, self._lit_of, lambda framed, e: _noise_ev2(framed.source, e), self._small)
@@ -218,7 +219,7 @@ class Stages:
             if calming:
                 noise = source.noise(scale_of(source, window))
                 if plan.best_noise and self._best:
-                    planes = reduce_noise_best(planes, noise, 2 * plan.luminance_noise, 2 * plan.colour_noise)
+                    planes = reduce_noise_best(planes, noise, 2 * plan.luminance_noise, 2 * plan.colour_noise, self.between)
                 else:
                     lightness, colour = plan.luminance_noise * LIGHTNESS_STRENGTH, plan.colour_noise * COLOUR_STRENGTH
                     planes = reduce_noise(np.ascontiguousarray(planes), noise, lightness, colour)
@@ -394,7 +395,6 @@ def _parameters(plan: LightPlan, air: AirPlanes) -> LocalNumbers:
         haze = (local.haze * (KEPT if local.haze > 0 else VEIL), *air.light, LEAST_TRANSMISSION)
     if local.vignette is not None:
         v = local.vignette
-        inner = 1 - v.reach
-        outer = inner + 0.02 + v.softness * (1.15 - inner)
-        vignette = (v.strength_ev, inner, 1 / (outer - inner), (v.roundness + 1) / 2, v.spare_highlights)
+        fall = 1 / (0.02 + v.softness * (0.15 + v.reach))
+        vignette = (v.strength_ev, 1 - v.reach, fall, (v.roundness + 1) / 2, v.spare_highlights)
     return float32_numbers(LocalNumbers, local.shadows, local.highlights, local.clarity, haze, vignette)

@@ -65,7 +65,8 @@ T = TypeVar("T")
 class Renderer:
     """Opens sources and renders them; one per process. Caches sources and plates by the file's content hash.
 
-    Views and samples of all callers are computed on one thread (:mod:`zincplate.render.render_thread`).
+    Views and samples of all callers are computed on one thread (:mod:`zincplate.render.render_thread`), what takes seconds on a
+    second one.
     """
 
     def __init__(
@@ -83,7 +84,8 @@ class Renderer:
         self.repairs_kept = ByteCache(int(PARTS["repairs"] * memory_bytes))
         self._stage_bytes = int(PARTS["stages"] * memory_bytes)
         self.stages = Stages(self.plates.read, self._stage_bytes)
-        self._thread = RenderThread()
+        self._thread, self._slow_thread = RenderThread(), RenderThread()
+        self._slow_stages: Stages | None = None
 
     def on_render_thread(self, work: Callable[[], T], turn: Turn = AT_ONCE) -> T:
         """Runs something that uses kernels on the one thread for that, and waits for it."""
@@ -134,9 +136,22 @@ class Renderer:
         self, source: Source, key: str, recipe: Recipe, request: ViewRequest, space: str = "srgb", turn: Turn = AT_ONCE
     ) -> View:
         """Render a window for the screen."""
-        return self.on_render_thread(lambda: self._view(source, key, recipe, request, space, turn), turn)
+        if request.best and source.plan(recipe).plate.best_noise:
+            # beside the render thread: hands do not wait for it, and it ends when its answer is not wanted any more
+            return self._slow_thread.run(
+                lambda: self._view(source, key, recipe, request, space, turn, self._as_delivered(turn)), turn
+            )
+        return self.on_render_thread(lambda: self._view(source, key, recipe, request, space, turn, self.stages), turn)
 
-    def _view(self, source: Source, key: str, recipe: Recipe, request: ViewRequest, space: str, turn: Turn) -> View:
+    def _as_delivered(self, turn: Turn) -> Stages:
+        if self._slow_stages is None:
+            self._slow_stages = Stages(self.plates.read, self._stage_bytes // 4, best=True)
+        self._slow_stages.between = turn.check
+        return self._slow_stages
+
+    def _view(
+        self, source: Source, key: str, recipe: Recipe, request: ViewRequest, space: str, turn: Turn, stages: Stages
+    ) -> View:
         start = time.perf_counter()
         plan = source.plan(recipe)
         source, key = self._repaired(source, key, plan, True, request.quick)
@@ -151,14 +166,14 @@ class Renderer:
         source, r = framed.source, request.checked(framed)
         window = r.window
         scale = scale_of(framed, window)
-        outer = window.grown(self.stages.margin(framed, plan) + margin_of(plan.finish, scale, r.show == "edges"))
-        planes = self.stages.local(framed, key, plan, outer)
+        outer = window.grown(stages.margin(framed, plan) + margin_of(plan.finish, scale, r.show == "edges"))
+        planes = stages.local(framed, key, plan, outer)
         # between the stages of a large picture the hand goes first, and what is not wanted any more ends
         self.breathe()
         turn.check()
         inner = window.inside(outer)
         picture = np.empty((r.height, r.width, 3), np.uint8)
-        areas, lighted = self.stages.areas, None
+        areas, lighted = stages.areas, None
         if plan.finish != FinishPlan() or r.show == "edges":
             lighted = lit(areas, framed, key, recipe, plan, planes, outer, space)
         if lighted is None or plan.finish == FinishPlan():
@@ -167,10 +182,10 @@ class Renderer:
             sharper = sharper_of(areas, framed, key, plan, window)
             finished(lighted, plan.finish, scale, window, inner, picture, sharper)
         if request.plane is None:
-            plates = self.stages.as_recorded(framed, key, window, plan.plate.hot_pixels)
+            plates = stages.as_recorded(framed, key, window, plan.plate.hot_pixels)
         else:
             # a drag of the framing step: what it measures may be of resampled values, for the sake of its speed
-            plates = np.ascontiguousarray(self.stages.frame(framed, key, plan.plate, outer)[(slice(None), *inner)])
+            plates = np.ascontiguousarray(stages.frame(framed, key, plan.plate, outer)[(slice(None), *inner)])
         self.breathe()
         turn.check()
         mapped = r.clipping or r.gamut
@@ -187,7 +202,7 @@ class Renderer:
             grey_where_not(picture, self._reach(source, recipe, plan, planes[(slice(None), *inner)], r.key))
         outside = 0.0
         if r.gamut:
-            mask = self._outside(framed, key, recipe, plan, planes, outer, space)[inner]
+            mask = self._outside(stages, framed, key, recipe, plan, planes, outer, space)[inner]
             clipping[mask] |= CLIP_GAMUT
             outside = float(mask.mean())
         pixels = r.width * r.height
@@ -199,12 +214,20 @@ class Renderer:
         return View(r, picture, clipping, shares, histogram, elapsed, finished_picture, counts[1:] / pixels, raw, outside, hot)
 
     def _outside(
-        self, framed: Framed, key: str, recipe: Recipe, plan: LightPlan, planes: Float32, window: Window, space: str
+        self,
+        stages: Stages,
+        framed: Framed,
+        key: str,
+        recipe: Recipe,
+        plan: LightPlan,
+        planes: Float32,
+        window: Window,
+        space: str,
     ) -> NDArray[np.bool_]:
         """Which pixels lie outside a delivery space before they are drawn in."""
         tables = framed.source.tables(recipe, "rec2020", linear_output=True)
         if in_display(plan):
-            wide, _ = laid_over(self.stages.areas, framed, key, plan, planes, tables, window, True)
+            wide, _ = laid_over(stages.areas, framed, key, plan, planes, tables, window, True)
         else:
             wide = np.empty_like(planes, order="C")
             to_float(np.ascontiguousarray(planes), tables, wide)

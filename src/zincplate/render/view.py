@@ -44,6 +44,8 @@ class ViewRequest:
     """Make the map of clipped pixels."""
     quick: bool = False
     """A hand moves: what is counted is counted on some rows, and the picture is coded more coarsely."""
+    best: bool = False
+    """As a delivery has it: where the recipe asks for the slow noise reduction that is worked out, which takes seconds."""
     around: bool = False
     """Instead of the finished picture the plane with all of the picture and the crop, and a little room."""
 

@@ -59,6 +59,8 @@ interface Bench {
   pixel: PixelValues | null;
   resting: string | null;
   drawMs: number | null;
+  /** What takes seconds (the best noise reduction): what is in sight is shown without it, worked out so, or shown so. */
+  slow: "none" | "working" | "shown";
   /** Full-size place under the pointer. */
   hover: { x: number; y: number } | null;
   magnifier: boolean;
@@ -195,6 +197,7 @@ export const useBench = create<Bench>((set, get) => {
     pixel: null,
     resting: null,
     drawMs: null,
+    slow: "none",
     open: async (frame, versionId) => {
       runRested();
       drop();
@@ -215,6 +218,7 @@ export const useBench = create<Bench>((set, get) => {
         samplers: [],
         reasons: {},
         drawMs: null,
+        slow: "none",
         moving: false,
         viewport: FIT,
         ...(get().against ? { against: null, compare: "none" as const } : {}),

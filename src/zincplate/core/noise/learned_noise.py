@@ -3,9 +3,10 @@
 Network: FFDNet for colour (Zhang, Zuo, Zhang, TIP 27, 2018; MIT licence), which is told the noise's deviation. It was
 trained on encoded pictures with even noise; roots of linear values are both, nearly a gamma of 2 and even in their noise,
 and their deviation is known from the sensor. Runs in OpenCV on the processor, some six to fifteen seconds a megapixel on
-two cores, so for deliveries only.
+two cores: for deliveries, and for what is in sight at full size once nothing moves.
 """
 
+from collections.abc import Callable
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -60,15 +61,18 @@ def _unshuffled(found: Float32) -> Float32:
     return np.asarray(found.reshape(3, 2, 2, h, w).transpose(0, 3, 1, 4, 2).reshape(3, 2 * h, 2 * w))
 
 
-def reduce_noise_best(planes: Float32, noise: StabilisedNoise, lightness: float, colour: float) -> Float32:
+def reduce_noise_best(
+    planes: Float32, noise: StabilisedNoise, lightness: float, colour: float, between: Callable[[], None] = lambda: None
+) -> Float32:
     """Planes (3, h, w) linear -> planes with less noise. Strengths multiply the deviation; 1 is what the sensor explains.
 
     The network calms both at once, at the larger strength; the weaker of lightness and colour then keeps its share of noise.
+    ``between`` is called before each tile and may raise what calls the work off.
     """
     strength = max(lightness, colour)
     if strength <= 0:
         return planes.copy()
-    calm = _calmed(planes, noise, strength * (DEMOSAICED if noise.demosaiced else 1.0))
+    calm = _calmed(planes, noise, strength * (DEMOSAICED if noise.demosaiced else 1.0), between)
     level = np.sqrt(np.maximum(planes.max(0) + np.float32(noise.shift), 0)) / np.float32(TOP)
     if level.max() > FADES_FROM:
         # where the network looks about itself, too, it must have seen something else
@@ -90,7 +94,7 @@ def reduce_noise_best(planes: Float32, noise: StabilisedNoise, lightness: float,
     return after
 
 
-def _calmed(planes: Float32, noise: StabilisedNoise, strength: float) -> Float32:
+def _calmed(planes: Float32, noise: StabilisedNoise, strength: float, between: Callable[[], None]) -> Float32:
     root = np.sqrt(np.maximum(planes + np.float32(noise.shift), 0)) / np.float32(TOP)
     deviation = min(float(np.sqrt(np.square(noise.deviation).mean())) * strength / TOP, MOST_DEVIATION)
     _, height, width = root.shape
@@ -98,6 +102,7 @@ def _calmed(planes: Float32, noise: StabilisedNoise, strength: float) -> Float32
     step = TILE - 2 * CONTEXT
     for y in range(0, height, step):
         for x in range(0, width, step):
+            between()
             rows, columns = min(step, height - y), min(step, width - x)
             # every tile has the same size, filled by mirroring, so that the network is laid out once
             ys = _mirrored(np.arange(y - CONTEXT, y - CONTEXT + TILE), height)

@@ -25,7 +25,7 @@ class NoiseParameters(Parameters):
         "Way",
         neutral="quick",
         options={"quick": "Quick", "best": "Best"},
-        help="Best uses a small learned denoiser when a delivery is made, which takes minutes; views show the quick way.",
+        help="Best uses a small learned denoiser: minutes for a delivery, seconds for what is in sight at 1:1 once it rests.",
     )
     hot_pixels: bool = switch(
         "Hot pixels", help="Finds single sites that stand far out of their neighbourhood and replaces them.", raw_only=True

@@ -2315,6 +2315,11 @@ export interface components {
              */
             quick: boolean;
             /**
+             * Best
+             * @default false
+             */
+            best: boolean;
+            /**
              * Around
              * @default false
              */

@@ -5,6 +5,7 @@ import { useBench } from "../../state/bench";
 import { useNotices } from "../../state/notices";
 import {
   adjustedOptions,
+  asksForSlow,
   loupeWindow,
   pickerKey,
   pointAt,
@@ -16,6 +17,20 @@ import {
 beforeEach(() => {
   vi.unstubAllGlobals();
   useNotices.setState({ list: [] });
+});
+
+it("only the best noise reduction takes seconds, and only where it does something", () => {
+  const with_ = (more: object, off: Recipe["off"] = []): Recipe => ({
+    ...NEUTRAL.raw,
+    off,
+    definition: { ...NEUTRAL.raw.definition, ...more },
+  });
+  expect(asksForSlow(null)).toBe(false);
+  expect(asksForSlow(with_({ noise_method: "best" }))).toBe(false);
+  expect(asksForSlow(with_({ noise_method: "quick", luminance_noise: 40 }))).toBe(false);
+  expect(asksForSlow(with_({ noise_method: "best", luminance_noise: 40 }))).toBe(true);
+  expect(asksForSlow(with_({ noise_method: "best", colour_noise: 1 }))).toBe(true);
+  expect(asksForSlow(with_({ noise_method: "best", colour_noise: 1 }, ["definition"]))).toBe(false);
 });
 
 it("the magnifier stays inside the picture, and takes all of a tiny one", () => {

@@ -25,6 +25,15 @@ export interface Ask {
   share: number;
   /** Smaller or less exact, since a hand moves. */
   quick: boolean;
+  /** The same as a delivery has it, where that takes seconds. */
+  slow: boolean;
+}
+
+/** Whether a recipe asks for the noise reduction that takes seconds: what is in sight is worked out so once it rests. */
+export function asksForSlow(recipe: Recipe | null): boolean {
+  if (!recipe || recipe.off.includes("definition")) return false;
+  const { noise_method, luminance_noise, colour_noise } = recipe.definition;
+  return noise_method === "best" && (luminance_noise > 0 || colour_noise > 0);
 }
 
 /** Number of the key or of the pass that is shown; 0 where none is, -1 where the one that should be is not there. */

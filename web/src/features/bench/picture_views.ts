@@ -7,7 +7,7 @@ import { fitBox, pixelsOf, type RequestWindow, reduced, type Size, windowInSight
 import { useBench } from "../../state/bench";
 import { equal } from "../../state/equal";
 import { complain } from "../../state/notices";
-import { type Ask, adjustedOptions, loupeWindow, previewOf, unadjusted } from "./picture_data";
+import { type Ask, adjustedOptions, asksForSlow, loupeWindow, previewOf, unadjusted } from "./picture_data";
 import { density, roomOf } from "./picture_zoom";
 
 type Which = "adjusted" | "original";
@@ -15,6 +15,8 @@ type Which = "adjusted" | "original";
 /** How long a hand rests before the sharp picture is asked for; longer while it holds a repair, which takes as long to be exact. */
 const REST_MS = 60;
 const REST_ON_REPAIR_MS = 350;
+/** How long nothing moves before what takes seconds is begun. */
+const SLOW_AFTER_MS = 500;
 const EMPTY = (): Layer => ({ whole: null, part: null });
 
 /** Whether a hand is on a repair: those are worked out less exactly meanwhile. */
@@ -34,6 +36,7 @@ export class PictureViews {
   loupe: View | null = null;
   private readonly latest: Record<Which | "loupe", Latest<Ask, View>>;
   private sharpen: ReturnType<typeof setTimeout> | undefined;
+  private slow: ReturnType<typeof setTimeout> | undefined;
   /** What was asked for last is smaller or less exact than what follows when the hand rests. */
   private quick: Record<Which, boolean> = { adjusted: false, original: false };
   private closed = false;
@@ -49,8 +52,12 @@ export class PictureViews {
     const send = (ask: Ask, signal: AbortSignal, received: () => void) =>
       fetchView(ask.frame, ask.recipe, ask.window, ask.options, signal, received);
     const show = (view: View, ask: Ask) => this.show(view, ask);
+    const failed = (error: unknown, ask: Ask) => {
+      if (ask.slow) useBench.setState({ slow: "none" });
+      complain(error);
+    };
     this.latest = {
-      adjusted: new Latest(send, show, complain, closeView),
+      adjusted: new Latest(send, show, failed, closeView),
       original: new Latest(send, show, complain, closeView),
       loupe: new Latest(send, (view) => this.showLoupe(view), complain, closeView),
     };
@@ -70,6 +77,10 @@ export class PictureViews {
     const s = useBench.getState();
     if (!element || s.frame !== this.frame.id || !s.draft || element.width < 2) return;
     clearTimeout(this.sharpen);
+    if (which === "adjusted") {
+      clearTimeout(this.slow);
+      if (s.slow !== "none") useBench.setState({ slow: "none" });
+    }
     const room = roomOf(element);
     const layer = this.layers[which];
     const fit = s.viewport.zoom === "fit";
@@ -96,9 +107,10 @@ export class PictureViews {
       moving,
       share: at,
       quick: at < 1 || rough,
+      slow: false,
     });
     // a sharp picture is not waited for when the hand moves on, nor a reduced one when it has let go
-    const stale = (sent: Ask) => this.quick[which] !== sent.quick && (fit || layer.whole !== null);
+    const stale = (sent: Ask) => sent.slow || (this.quick[which] !== sent.quick && (fit || layer.whole !== null));
     if (fit || !layer.whole) this.latest[which].ask(ask(box, true, fit ? share : 1), stale);
     if (!fit) this.latest[which].ask(ask(inSight, false, share), stale);
   }
@@ -122,6 +134,7 @@ export class PictureViews {
       moving: false,
       share: 1,
       quick: false,
+      slow: false,
     });
   }
 
@@ -137,6 +150,7 @@ export class PictureViews {
   close(): void {
     this.closed = true;
     clearTimeout(this.sharpen);
+    clearTimeout(this.slow);
     for (const latest of Object.values(this.latest)) latest.stop();
     for (const layer of [this.layers.adjusted, this.layers.original]) {
       closeView(layer.whole);
@@ -176,11 +190,24 @@ export class PictureViews {
       this.sharpen = setTimeout(() => this.request(ask.which), rest);
     }
     if (resized && useBench.getState().viewport.zoom !== "fit") this.request("adjusted");
-    if (ask.which === "adjusted") {
+    if (ask.slow) useBench.setState({ header: view.header, slow: "shown" });
+    else if (ask.which === "adjusted") {
       const drawMs = Math.round(performance.now() - ask.since);
       useBench.setState({ header: toldOf(view.header, ask.share), drawMs });
+      const atFullSize = view.header.scaled_width >= view.header.full_width;
+      if (!ask.quick && atFullSize && asksForSlow(ask.recipe)) this.asDelivered(ask);
     }
     this.redraw();
+  }
+
+  /** What is in sight once more as a delivery has it, when nothing has been asked for in the meantime. */
+  private asDelivered(shown: Ask): void {
+    clearTimeout(this.slow);
+    this.slow = setTimeout(() => {
+      useBench.setState({ slow: "working" });
+      const options = { ...shown.options, best: true, urgency: "rest" as const };
+      this.latest.adjusted.ask({ ...shown, options, slow: true });
+    }, SLOW_AFTER_MS);
   }
 
   private showLoupe(view: View): void {

@@ -1,14 +1,23 @@
 import { useBench } from "../../../state/bench";
 import { Button } from "../../../ui/controls";
+import { asksForSlow } from "../picture_data";
 import { Control, isTouched, Part, type StepProps } from "./control";
 
 const SHARPENING = ["sharpen_amount", "sharpen_radius_px", "sharpen_threshold", "sharpen_edges"] as const;
 const NOISE = ["luminance_noise", "colour_noise", "noise_method", "hot_pixels"] as const;
 
+/** What the picture shows of the best noise reduction. */
+const SLOW = {
+  none: "At 1:1 the picture is shown so after some seconds, as it is delivered.",
+  working: "Being worked out for what is in sight; until then the quick way is shown.",
+  shown: "Shown as it is delivered.",
+};
+
 /** Form, sharpening with its edge area, noise. */
 export function Definition({ frame, recipe }: StepProps) {
   const show = useBench((s) => s.show);
   const hot = useBench((s) => s.header?.hot_pixels);
+  const slow = useBench((s) => s.slow);
   const zoom = useBench((s) => s.viewport.zoom);
   const props = { frame, recipe, step: "definition" as const };
   return (
@@ -38,6 +47,11 @@ export function Definition({ frame, recipe }: StepProps) {
         <Control {...props} name="luminance_noise" label="Luminance" />
         <Control {...props} name="colour_noise" label="Colour" />
         <Control {...props} name="noise_method" />
+        {asksForSlow(recipe) && (
+          <p role="status" className="px-3.5 pb-1 text-xs text-ink2">
+            {SLOW[slow]}
+          </p>
+        )}
         <Control {...props} name="hot_pixels" />
         {hot !== null && hot !== undefined && (
           <p className="px-3.5 text-xs text-ink2">
