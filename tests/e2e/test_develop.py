@@ -101,6 +101,20 @@ def test_one_frame_to_the_full(page: Page, context: Context) -> None:
     page.get_by_role("switch", name="Hot pixels").click()
     accessible(page)
 
+    # the slow noise reduction is seen once nothing moves, and only then said to be
+    page.get_by_label("Luminance noise, number").fill("60")
+    page.keyboard.press("Enter")
+    drawn(page)
+    quick = shown(page)
+    page.get_by_role("radiogroup", name="Way").get_by_text("Best").click()
+    expect(page.get_by_text("Shown as it is delivered.")).to_be_visible(timeout=90_000)
+    assert not np.array_equal(shown(page), quick)
+    page.get_by_role("radiogroup", name="Way").get_by_text("Quick").click()
+    expect(page.get_by_text("Shown as it is delivered.")).to_have_count(0)
+    drawn(page)
+    page.get_by_label("Luminance noise, number").fill("0")
+    page.keyboard.press("Enter")
+
     # finish, and a place whose values stay in sight
     page.keyboard.press("Shift+Digit8")
     page.keyboard.press("f")

@@ -8,8 +8,8 @@ const NOISE = ["luminance_noise", "colour_noise", "noise_method", "hot_pixels"] 
 
 /** What the picture shows of the best noise reduction. */
 const SLOW = {
-  none: "At 1:1 the picture is shown so after some seconds, as it is delivered.",
-  working: "Being worked out for what is in sight; until then the quick way is shown.",
+  none: "Shown at 1:1 after some seconds.",
+  working: "Being worked out for what is in sight.",
   shown: "Shown as it is delivered.",
 };
 
