@@ -189,13 +189,14 @@ export class PictureViews {
       const rest = repairMoves(useBench.getState()) ? REST_ON_REPAIR_MS : REST_MS;
       this.sharpen = setTimeout(() => this.request(ask.which), rest);
     }
-    if (resized && useBench.getState().viewport.zoom !== "fit") this.request("adjusted");
+    const again = resized && useBench.getState().viewport.zoom !== "fit";
+    if (again) this.request("adjusted");
     if (ask.slow) useBench.setState({ header: view.header, slow: "shown" });
     else if (ask.which === "adjusted") {
       const drawMs = Math.round(performance.now() - ask.since);
       useBench.setState({ header: toldOf(view.header, ask.share), drawMs });
       const atFullSize = view.header.scaled_width >= view.header.full_width;
-      if (!ask.quick && atFullSize && asksForSlow(ask.recipe)) this.asDelivered(ask);
+      if (!ask.quick && !again && atFullSize && asksForSlow(ask.recipe)) this.asDelivered(ask);
     }
     this.redraw();
   }
