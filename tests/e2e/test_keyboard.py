@@ -171,6 +171,7 @@ def test_from_the_shoots_page_to_a_download_by_keyboard(page: Page, context: Con
     expect(page.get_by_role("heading", name="How")).to_be_visible()
     focused(page)
     tab_to(page, "JPEG for the web")
+    expect(page.get_by_role("button", name="Deliver 1 file")).to_be_visible()  # how many is told by the server
     tab_to(page, "^Deliver 1 file$", back=True)
     page.keyboard.press("Enter")
     link = page.get_by_role("link", name=f"Download {name}-web.jpg")
