@@ -7,17 +7,17 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.merging.alignment import align, laid_on, rescaled
+from zincplate.core.merging.alignment import laid_on
 from zincplate.core.merging.moved import Moved, moved
 from zincplate.core.merging.placement import Placement
-from zincplate.core.merging.radiance import exposure_ratio
-from zincplate.core.merging.sharpness import Shake, detail, shake
+from zincplate.core.merging.sharpness import Seen, Shake, as_sharp, shake
 from zincplate.merges.belong import belong, counted
 from zincplate.merges.errors import MergeError
 from zincplate.merges.in_turn import all_of, in_turn
+from zincplate.merges.laying import Frame, Laid, by_quantiles, comparable, laid, limits_of, measured
 from zincplate.merges.options import BracketOptions
-from zincplate.merges.refine import Tiles, refined
-from zincplate.merges.view import SHOWN_TO, Opened, View, views_of
+from zincplate.merges.refine import Tiles
+from zincplate.merges.view import Opened, View, views_of
 
 Float32 = NDArray[np.float32]
 Float64 = NDArray[np.float64]
@@ -26,17 +26,16 @@ Mask = NDArray[np.bool_]
 MOST, FEWEST = 9, 2
 UNSHARP = 0.8
 """Of the sharpest frame's detail: less is a spoiled frame."""
-LEAST_MEASURED = 0.0008
-"""Of the white level: below, a black level that is off by a fraction of a code counts too much."""
 AS_TOLD_EV = 0.012
 """Nearer than that the capture data are surer than the measurement, which has some codes of the darkest frame to go by."""
 AS_MUCH = 0.97
 """Of what the frame shows that shows most."""
-DARKEST_ALIGNED = 3.0
-"""Standard deviations of noise below which nothing is aligned by."""
 
 
 APART = "it does not lie on the others: another subject, or too much movement"
+HARDLY = "it shows too little between black and blown to be laid on the others"
+LITTLE = 0.15
+"""Of what the reference shows."""
 
 
 @dataclass
@@ -164,18 +163,23 @@ def against(
 ) -> Judgement:
     """Frames compared with a reference: light, place (unless they are taken to lie as they were taken), sharpness."""
     figures: list[Figures] = []
-    placements: list[Placement] = []
     exposure: list[float] = []
     tiles: Tiles = {}
+    lying: list[Laid | None] = []
     # said before a frame is looked at, although the one after it is under way already
     breathe(f"comparing {frames[0].name}")
     with in_turn(lambda i: _compared(frames, views, reference, i, aligned_too, tiles), range(len(frames))) as results:
-        for i, (found, placement, ratio) in enumerate(results):
+        for i, (found, lies, ratio) in enumerate(results):
             figures.append(found)
-            placements.append(placement)
+            lying.append(lies)
             exposure.append(ratio)
             if i + 1 < len(frames):
                 breathe(f"comparing {frames[i + 1].name}")
+    if aligned_too:
+        _by_neighbours(frames, views, reference, figures, lying, exposure)
+    placements = [_still(f) if lies is None else lies.placement for f, lies in zip(frames, lying, strict=True)]
+    for found, placement, ratio in zip(figures, placements, exposure, strict=True):
+        _note(found, placement, ratio)
     _sharpness(views, figures, placements, exposure, reference)
     members = [i for i in range(len(frames)) if not figures[i].reason]
     step, origin = views[reference].step, views[reference].origin
@@ -184,30 +188,58 @@ def against(
 
 def _compared(
     frames: Sequence[Opened], views: Sequence[View], reference: int, i: int, aligned_too: bool, tiles: Tiles
-) -> tuple[Figures, Placement, float]:
+) -> tuple[Figures, Laid | None, float]:
     """One frame's figures, place and light against the reference's."""
     frame, view, base, told = frames[i], views[i], views[reference], frames[reference].told_ev
     known = None if told is None or frame.told_ev is None else frame.told_ev - told
     found = Figures(frame.name, known, clipped=view.clipped)
-    start = 2.0**known if known is not None else _by_quantiles(base, view)
-    placement, ratio = _still(frame), 1.0
-    if i != reference:
-        pictures = comparable(base, view, start)
-        aligned = align(*pictures) if aligned_too and pictures is not None else None
-        if aligned is not None and pictures is not None:
-            matrix = rescaled(aligned.homography, 1 / base.step, 1.0, base.origin)
-            placement = Placement(matrix, placement.width, placement.height)
-            limits = _limits(base, view, start)
-            placement, found.residual_px = refined(frames[reference], frame, placement, pictures[0], base, start, limits, tiles)
-        ratio = _measured(base, view, placement, start)
-        if known is not None and abs(math.log2(ratio) - known) < AS_TOLD_EV:
-            ratio = 2.0**known
-        if aligned_too and pictures is not None and aligned is None:
-            found.reason = APART
-        elif pictures is None and view.usable < 0.001:
-            found.reason = "it is black or blown all over"
-    _note(found, placement, ratio)
-    return found, placement, ratio
+    start = 2.0**known if known is not None else by_quantiles(base, view)
+    if i == reference:
+        return found, None, 1.0
+    lies = laid(Frame(frames[reference], base), Frame(frame, view), start, tiles) if aligned_too else None
+    if lies is None and comparable(base, view, start) is None:
+        found.reason = "it is black or blown all over" if view.usable < 0.001 else ""
+    elif lies is None and aligned_too:
+        found.reason = APART if view.usable > LITTLE * base.usable else HARDLY
+    found.residual_px = lies.residual_px if lies else 0.0
+    return found, lies, _light(base, view, lies.placement if lies else _still(frame), start, known)
+
+
+def _light(base: View, view: View, placement: Placement, start: float, known: float | None) -> float:
+    ratio = measured(base, view, placement, start)
+    return 2.0**known if known is not None and abs(math.log2(ratio) - known) < AS_TOLD_EV else ratio
+
+
+def _by_neighbours(
+    frames: Sequence[Opened],
+    views: Sequence[View],
+    reference: int,
+    figures: list[Figures],
+    lying: list[Laid | None],
+    exposure: list[float],
+) -> None:
+    """Frames that have little in common with the reference, being much darker or lighter, are laid on one in between that has
+    more, where that one lies on the reference surely."""
+    light = np.log2(exposure)
+    for i in np.argsort(np.abs(light)):
+        mine, reach = lying[i], light[i]
+        if i == reference or (mine is not None and mine.sure):
+            continue
+        between = [k for k in range(len(frames)) if 0 < light[k] / reach < 1 and (lies := lying[k]) and lies.sure]
+        if not between:
+            continue
+        k = max(between, key=lambda k: abs(light[k]))
+        start = exposure[i] / exposure[k]
+        link = laid(Frame(frames[k], views[k]), Frame(frames[i], views[i]), start, {})
+        whole = lying[k]
+        if link is None or whole is None:
+            continue
+        found = link.after(whole)
+        if not found.tells_more_than(mine):
+            continue
+        lying[i] = found
+        figures[i].residual_px, figures[i].reason = found.residual_px, ""
+        exposure[i] = _light(views[reference], views[i], found.placement, exposure[i], figures[i].told_ev)
 
 
 def _still(frame: Opened) -> Placement:
@@ -221,45 +253,6 @@ def _note(found: Figures, placement: Placement, ratio: float) -> None:
     found.shift_px = float(np.hypot(there[0] - middle[0], there[1] - middle[1])[0])
 
 
-def _limits(base: View, view: View, ratio: float) -> tuple[float, float]:
-    """Light, in the reference's unit, that both can show."""
-    lows = [DARKEST_ALIGNED * float(np.sqrt(v.variance.min())) / t for v, t in ((base, 1.0), (view, ratio))]
-    tops = [v.top / t for v, t in ((base, 1.0), (view, ratio))]
-    clipped = [top for v, top in zip((base, view), tops, strict=True) if v.clipped > 1e-3]
-    return max(lows), min(clipped) if clipped else max(tops)
-
-
-def comparable(base: View, view: View, ratio: float) -> tuple[Float32, Float32] | None:
-    """Both as logarithms of light between what both can show; None when that is nothing."""
-    low, high = _limits(base, view, ratio)
-    if not low * 2 < high:
-        return None
-    held = [np.log2(np.clip(v.green / t, low, high)).astype(np.float32) for v, t in ((base, 1.0), (view, ratio))]
-    return None if min(p.std() for p in held) < 0.02 else (held[0], held[1])
-
-
-def _by_quantiles(base: View, view: View) -> float:
-    """Light of a frame against another where nobody tells: quantiles that neither shows black nor clipped, a first guess."""
-    a, b = (np.quantile(v.green, np.linspace(0.05, 0.95, 37)).astype(np.float64) for v in (base, view))
-    good = (a > 0.003) & (b > 0.003) & (a < 0.7) & (b < 0.7)
-    if good.any():
-        return float(np.median(b[good] / a[good]))
-    return max(float(np.median(b)), 1e-6) / max(float(np.median(a)), 1e-6)
-
-
-def _measured(base: View, view: View, placement: Placement, start: float) -> float:
-    """The exposure ratio where both show something well; ``start`` when nothing does."""
-    places = placement.reduced(base.step, base.origin, base.size)
-    laid, there = laid_on(np.stack([view.green, view.variance]), *places)
-    shown, _ = laid_on(view.shown.astype(np.float32), *places)
-    both = there & base.calm & (shown > 0.99)
-    # enough light in both by what the reference recorded, which is the surer of the two
-    enough = np.maximum(8 * np.sqrt(base.variance), 5 * np.sqrt(np.maximum(laid[1], 1e-12)) / start)
-    both &= (base.green > enough) & (base.green * start < SHOWN_TO) & (base.green * start > LEAST_MEASURED)
-    found = exposure_ratio(base.green[both], laid[0][both], base.variance[both], np.maximum(laid[1][both], 1e-12), start)
-    return found if math.isfinite(found) and abs(math.log2(found / start)) < 1.5 else start
-
-
 def _sharpness(
     views: Sequence[View], figures: list[Figures], placements: Sequence[Placement], exposure: Sequence[float], reference: int
 ) -> None:
@@ -267,7 +260,7 @@ def _sharpness(
 
     def compared(i: int) -> float:
         view, t = views[i], exposure[i]
-        low, high = _limits(base, view, t)
+        low, high = limits_of(base, view, t)
         # each in its own pixels: laying one on the other would blur it
         others = np.stack([base.green, base.shown.astype(np.float32)])
         (there, sure), inside = laid_on(others, *placements[i].inverse().reduced(base.step, base.origin, view.size))
@@ -275,9 +268,9 @@ def _sharpness(
         others = np.stack([view.green / np.float32(t), view.shown.astype(np.float32)])
         (back, sure), inside = laid_on(others, *placements[i].reduced(base.step, base.origin, base.size))
         theirs = inside & (sure > 0.5) & base.shown & (base.green > 4 * low) & (base.green < high) & (back < high)
-        own = detail(view.green / np.float32(t), view.variance / np.float32(t * t), mine)
-        other = detail(base.green, base.variance, theirs)
-        return math.sqrt(own / other) if math.isfinite(own) and math.isfinite(other) and other > 0 else 1.0
+        own = Seen(view.green / np.float32(t), view.variance / np.float32(t * t), mine, view.noise_known_to)
+        # of finished pictures compression takes the finest, the more the darker they are
+        return as_sharp(own, Seen(base.green, base.variance, theirs, base.noise_known_to), 1 if view.finished else 0)
 
     ratios = np.ones(len(views))
     others = [i for i in range(len(views)) if i != reference and not figures[i].reason]

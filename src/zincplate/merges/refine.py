@@ -32,8 +32,8 @@ def refined(
     ratio: float,
     limits: tuple[float, float],
     tiles: Tiles,
-) -> tuple[Placement, float]:
-    """A placement with the smooth field that tiles ask for, and the median of what they still lie apart.
+) -> tuple[Placement, float, int]:
+    """A placement with the smooth field that tiles ask for, the median of what they still lie apart, and how many told it.
 
     ``drawing`` is the reduced reference as a logarithm of light; ``ratio`` the frame's light against the reference's; ``limits``
     the light that both can show, in the reference's unit; ``tiles`` is filled, and used for the next frame.
@@ -44,17 +44,17 @@ def refined(
         if shift is not None:
             found.append((x, y, *shift))
     if len(found) < 4:
-        return placement, 0.0
+        return placement, 0.0, 0
     at_x, at_y, apart_x, apart_y = np.array(found, np.float64).T
     there_x, there_y = placement.at(at_x, at_y)
     moved_px = float(np.median(np.hypot(there_x - at_x, there_y - at_y)))
     field = fitted_field(at_x, at_y, apart_x, apart_y, placement.width, placement.height, moved_px)
     if field is None:
-        return placement, float(np.median(np.hypot(apart_x, apart_y)))
+        return placement, float(np.median(np.hypot(apart_x, apart_y))), len(found)
     bent = Placement(placement.homography, placement.width, placement.height, field)
     before, after = placement.at(at_x, at_y), bent.at(at_x, at_y)
     rest = np.hypot(apart_x - (after[0] - before[0]), apart_y - (after[1] - before[1]))
-    return bent, float(np.median(rest))
+    return bent, float(np.median(rest)), len(found)
 
 
 def _places(drawing: Float32, view: View, placement: Placement) -> list[tuple[int, int]]:

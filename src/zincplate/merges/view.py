@@ -18,6 +18,9 @@ Mask = NDArray[np.bool_]
 LONG_EDGE_PX = 1600
 CALM_EV = 0.25
 SHOWN_TO = 0.85
+CAMERA_NOISE_KNOWN_TO, CODES_KNOWN_TO = 0.15, 1.0
+"""Shares of a variance that may be wrong: of a sensor's noise, and of what compression and noise reduction leave of it in a
+finished picture."""
 """Of the white level: averages of several sites above it may hold clipped ones."""
 
 
@@ -83,6 +86,8 @@ class View:
     origin: tuple[float, float]
     """Column and row of the upright picture where it begins."""
     planes: Float32
+    finished: bool
+    """Whether it is no camera file."""
 
     @property
     def green(self) -> Float32:
@@ -92,12 +97,21 @@ class View:
     @property
     def variance(self) -> Float32:
         """(h, w) of :attr:`green`; worked out when it is asked for, since forty frames are many."""
-        return np.asarray(np.float64(self.slope) * np.maximum(self.green, 0) + self.offset, np.float32)
+        return self.variance_at(self.green)
+
+    def variance_at(self, light: Float32) -> Float32:
+        """Of samples that recorded some light."""
+        return np.asarray(np.float64(self.slope) * np.maximum(light, 0) + max(self.offset, 1e-12), np.float32)
 
     @property
     def size(self) -> tuple[int, int]:
         """Height and width."""
         return self.green.shape[0], self.green.shape[1]
+
+    @property
+    def noise_known_to(self) -> float:
+        """Share of the variance that may be wrong."""
+        return CODES_KNOWN_TO if self.finished else CAMERA_NOISE_KNOWN_TO
 
     @cached_property
     def top(self) -> float:
@@ -182,4 +196,5 @@ def seen(opened: Opened, planes: Float32, step: int, origin: tuple[float, float]
     # half of the sites of a mosaic are green
     count = step * step * (0.5 if source.mosaic else 1.0)
     planes = np.ascontiguousarray(planes)
-    return View(float(slope[1] / count), float(offset[1] / count), levels < SHOWN_TO, step, origin, planes)
+    finished = source.camera is None
+    return View(float(slope[1] / count), float(offset[1] / count), levels < SHOWN_TO, step, origin, planes, finished)

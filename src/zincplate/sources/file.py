@@ -200,10 +200,10 @@ class Source:
         return other
 
     @property
-    def eight_bit(self) -> bool:
-        """A finished picture of 256 codes."""
-        reader = self._reader
-        return self.camera is None and isinstance(reader, Picture) and reader.table is not None and reader.table.shape[1] == 256
+    def levels(self) -> int:
+        """Codes of a finished picture of whole numbers, 256 or 65536; 0 for others."""
+        table = self._reader.table if isinstance(self._reader, Picture) and self.camera is None else None
+        return 0 if table is None else table.shape[1]
 
     def code_table(self) -> NDArray[np.float64]:
         """(3, levels) light of each code of a finished picture; raises ``TypeError`` for others."""

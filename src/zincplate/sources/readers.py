@@ -258,9 +258,9 @@ class Picture:
 
     @_resting
     def trust(self, x: int, y: int, w: int, h: int) -> Float32:
-        if self._by_codes:
+        if self._by_codes and self._table is not None:
             codes = self._pixels[y : y + h, x : x + w].max(2).astype(np.float32)
-            return _trusted(codes / np.float32(255))
+            return _trusted(codes / np.float32(len(self._table[0]) - 1))
         values = self.window(x, y, w, h)
         return _trusted(values.max(0) / np.float32(self.ceiling))
 

@@ -20,6 +20,9 @@ LAPLACE_GAIN = 20.0
 FEWEST = 500
 """Pixels that both show, to say anything."""
 KERNEL_PX = 41
+OCTAVES = 3
+MOST_DOUBT = 0.2
+"""Share of the energy of detail that noise may leave unknown."""
 
 
 @dataclass(frozen=True)
@@ -38,6 +41,54 @@ def detail(light: Float32, variance: Float32, where: Mask) -> float:
         return float("nan")
     second = cv2.Laplacian(light, cv2.CV_32F, ksize=1)
     return float(max((second[inner] ** 2 - LAPLACE_GAIN * variance[inner]).mean(), 0.0))
+
+
+@dataclass(frozen=True)
+class Seen:
+    """What a picture shows of its subject, in its own pixels."""
+
+    light: Float32
+    """(h, w) linear."""
+    variance: Float32
+    """(h, w) of its noise."""
+    where: Mask
+    """(h, w) shown by the other picture as well."""
+    known_to: float
+    """Share by which the variance may be told wrong."""
+
+    def half(self) -> "Seen":
+        """At half the size."""
+        size = self.light.shape[1] // 2, self.light.shape[0] // 2
+        light, variance, where = (
+            cv2.resize(p[: 2 * size[1], : 2 * size[0]], size, interpolation=cv2.INTER_AREA)
+            for p in (self.light, self.variance, self.where.astype(np.float32))
+        )
+        return Seen(light, variance / 4, where > 0.999, self.known_to)
+
+    def doubt(self) -> float:
+        """What noise may leave of itself in :func:`detail`, or take from it: the share of it that may be told wrong, and three
+        deviations of a mean of as many pixels."""
+        count = int(self.where.sum())
+        if not count:
+            return 0.0
+        return float(LAPLACE_GAIN * self.variance[self.where].mean() * (self.known_to + 3 * (2 / count) ** 0.5))
+
+
+def as_sharp(first: Seen, second: Seen, from_octave: int) -> float:
+    """How much detail the first shows against the second, as a ratio of amplitudes: of the finest octave, from the one that is
+    given on, in which the drawing of the sharper one would not drown in noise. 1 where nobody can tell."""
+    for octave in range(OCTAVES):
+        if octave:
+            first, second = first.half(), second.half()
+        if octave < from_octave:
+            continue
+        own, other = (detail(s.light, s.variance, s.where) for s in (first, second))
+        if not np.isfinite((own, other)).all():
+            break
+        unsure = first.doubt() + second.doubt()
+        if unsure <= MOST_DOUBT * max(own, other):
+            return float((own / max(other, unsure, 1e-30)) ** 0.5)
+    return 1.0
 
 
 def shake(sharp: Float32, smeared: Float32) -> Shake:

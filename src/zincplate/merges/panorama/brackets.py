@@ -36,7 +36,7 @@ LEAST_SPAN_EV = 0.9
 """Of a place's exposures: what changes less is an exposure that followed the light."""
 MOSTLY = 0.6
 """Of the places, at least, have as many exposures as most."""
-FORM = 3
+FORM = 4
 """Of what is kept: others are merged again."""
 
 
@@ -62,6 +62,8 @@ class Place:
     name: str
     rows: tuple[PlaceRow, ...]
     opened: Opened
+    responding: bool
+    """Whether what light their codes stand for was found from the exposures."""
 
 
 @dataclass(frozen=True)
@@ -75,6 +77,8 @@ class _Told:
     light_ev: float | None
     planes: bool
     """Whether there is a file of them; a place of one frame is taken as it is."""
+    responding: bool
+    """Whether what light their codes stand for was found from the exposures."""
 
 
 def groups_of(told_ev: Sequence[float | None]) -> list[list[int]] | None:
@@ -118,7 +122,7 @@ def places_of(
                 try:
                     if told is None:
                         linear = _linear(frames, groups, breathe) if linear is None else linear
-                        told = _merged(linear, group, able, file, breathe)
+                        told = replace(_merged(linear, group, able, file, breathe), responding=linear is not frames)
                         write_file(file.with_suffix(".told"), pickle.dumps((FORM, told), protocol=5))
                     found.append(_place(frames, told, file))
                     break
@@ -178,7 +182,7 @@ def _merged(frames: Sequence[Opened], group: Sequence[int], able: Sequence[int],
                 for top in range(0, one.source.height, ROWS):
                     part = one.source.window(0, top, one.source.width, min(ROWS, one.source.height - top))
                     planes.write(np.ascontiguousarray(part.transpose(1, 2, 0)).data)
-        return _Told(tuple(group), able[0], rows, colour, one.told_ev, finished)
+        return _Told(tuple(group), able[0], rows, colour, one.told_ev, finished, False)
     mine = [frames[i] for i in group]
     options = BracketOptions(leave_out=tuple(k for k, i in enumerate(group) if i not in able))
     try:
@@ -199,7 +203,7 @@ def _merged(frames: Sequence[Opened], group: Sequence[int], able: Sequence[int],
     # 1 is where the darkest exposure clips: its light is what the planes' values are told in
     darkest = min(judged.exposure[k] for k in judged.members)
     told = None if reference.told_ev is None else reference.told_ev + float(np.log2(darkest))
-    return _Told(tuple(group), group[judged.reference], rows, colour, told, True)
+    return _Told(tuple(group), group[judged.reference], rows, colour, told, True, False)
 
 
 def _called(frames: Sequence[Opened]) -> str:
@@ -210,14 +214,14 @@ def _place(frames: Sequence[Opened], told: _Told, file: Path) -> Place:
     reference = frames[told.reference]
     name = _called([frames[i] for i in told.frames]) if len(told.frames) > 1 else reference.name
     if not told.planes:
-        return Place(told.frames, told.reference, name, told.rows, replace(reference, name=name))
+        return Place(told.frames, told.reference, name, told.rows, replace(reference, name=name), told.responding)
     source = reference.source
     with open(file, "rb") as opened_file:
         planes, rest = mapped(opened_file.fileno(), np.dtype(np.float32), (source.height, source.width, 3))
     capture = replace(source.capture, orientation=1, width=source.width, height=source.height, notes=())
     decoded = Decoded("camera", planes, capture, told.colour, white=1.0, balanced=True, rest=rest)
     one = opened([(name, Source(decoded))])[0]
-    return Place(told.frames, told.reference, name, told.rows, replace(one, light_ev=told.light_ev))
+    return Place(told.frames, told.reference, name, told.rows, replace(one, light_ev=told.light_ev), told.responding)
 
 
 def as_told(report: dict[str, Any], places: Sequence[Place], frames: Sequence[Opened]) -> dict[str, Any]:
@@ -254,7 +258,7 @@ def as_told(report: dict[str, Any], places: Sequence[Place], frames: Sequence[Op
     left_out = [f"{row['name']}: {row['reason']}." for row in rows if row["reason"]]
     most = Counter(len(p.frames) for p in places).most_common(1)[0][0]
     first = f"{len(frames)} frames are {len(places)} places with {most} exposures each, merged first."
-    if frames[0].source.eight_bit:
+    if any(p.responding for p in places):
         first += " What light their codes stand for was found from the exposures."
     done = [sentence.replace(" frames take part", " places take part") for sentence in report["done"]]
     return {**report, "frames": rows, "left_out": left_out, "done": [first, *done]}

@@ -7,7 +7,8 @@ import cv2
 import numpy as np
 
 from zincplate.core.merging.alignment import align, laid_on
-from zincplate.merges.judge import MOST, comparable
+from zincplate.merges.judge import MOST
+from zincplate.merges.laying import comparable
 from zincplate.merges.panorama.brackets import LEAST_SPAN_EV, SAME_EV
 from zincplate.merges.view import Opened, view_of
 
