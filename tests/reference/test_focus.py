@@ -13,10 +13,12 @@ from numpy.typing import NDArray
 from tests.contract.test_passes import area
 from tests.reference.test_panorama import decoded_of
 from tests.reference.test_series import small
-from zincplate.core.merging.focus_depth import depth_of, focus_energy, guided
+from zincplate.core.merging.focus_depth import MOSAIC_GAINS, WHITE_GAINS, Depth, depth_of, focus_energy, guided, noise_energy
 from zincplate.demo import truth
-from zincplate.demo.camera import focal_px, project, signal_per_radiance
-from zincplate.demo.scenes import load
+from zincplate.demo.camera import CameraModel, Settings, expose, focal_px, metered, project, signal_per_radiance
+from zincplate.demo.dng import dng_bytes
+from zincplate.demo.lens import ideal
+from zincplate.demo.scenes import even_field, load
 from zincplate.formats.decode import decode, facts
 from zincplate.formats.lens_profiles import LensDatabase
 from zincplate.merges.bracket import laid_part
@@ -153,9 +155,45 @@ def test_the_masters_depth_map_parts_near_from_far(bowl: dict[str, Any], tmp_pat
 def test_energy_of_detail_is_free_of_noise() -> None:
     noise = RNG.normal(0.3, 0.02, (160, 200)).astype(np.float32)
     variance = np.full(noise.shape, 0.02**2, np.float32)
-    flat = focus_energy(noise, variance, 4)
-    ribbed = focus_energy(noise + (np.arange(200) % 4 < 2).astype(np.float32) * 0.1, variance, 4)
-    assert abs(float(flat.mean())) < 0.12 * float(ribbed.mean())
+    flat = focus_energy(noise, variance, 4, WHITE_GAINS)
+    ribbed = focus_energy(noise + (np.arange(200) % 4 < 2).astype(np.float32) * 0.1, variance, 4, WHITE_GAINS)
+    assert abs(float(flat.mean())) < 0.008 * float(ribbed.mean())
+    # the coarser octave counts four times
+    assert float(noise_energy(np.array([0.5]), WHITE_GAINS)[0]) == pytest.approx(0.5 * (20 + 4 * 0.112))
+
+
+@pytest.mark.parametrize(("iso", "ev"), [(100, 0.0), (1600, -2.0)])
+def test_that_of_a_sensor_s_noise_is_known(tmp_path: Path, iso: int, ev: float) -> None:
+    """Demosaiced green is worked out from its neighbours at half of its sites, and its noise is no white one."""
+    camera = CameraModel("Pennick", "Pennick Test 9", 640, 432, hot_sites_per_million=0, response_spread=0, offset_spread_dn=0)
+    scene = even_field(640, 432)
+    settings = metered(scene, Settings(1 / 100, 8, iso, seed=3), ev)
+    path = tmp_path / "even.dng"
+    path.write_bytes(dng_bytes(camera, ideal(50), settings, expose(scene, camera, ideal(50), settings), "2026-05-12T07:08:00"))
+    frame = opened_together([(path.name, Source(decode(path)))])[0]
+    green = frame.source.window(0, 0, 640, 432)[1]
+    variance = np.full(green.shape, frame.noise[0][1] * green.mean() + frame.noise[1][1], np.float32)
+    left = focus_energy(green, variance, 4, MOSAIC_GAINS)[3:-3, 3:-3].mean()
+    assert abs(float(left)) < 0.1 * float(noise_energy(variance, MOSAIC_GAINS).mean())
+
+
+def faint(noise: float, told: float, shown_in: int = 1) -> Depth:
+    """Five frames, of which one shows more, by far less than a block's noise; ``told``: the noise that was taken out."""
+    rng = np.random.default_rng(5)
+    energies = []
+    for k in range(5):
+        own = rng.normal(0, 0.4 * noise, (120, 160)) + noise - told + (0.2 * noise if k == shown_in else 0)
+        # what was laid on the reference, which is the third, is evened out a little
+        energies.append((own if k == 2 else cv2.blur(own, (2, 2))).astype(np.float32))
+    light = [np.full((120, 160), -3, np.float32)] * 5
+    return depth_of(energies, light, [np.ones((120, 160), bool)] * 5, np.full((120, 160), told, np.float32))
+
+
+@pytest.mark.parametrize("told", [1.0, 4.0])
+def test_where_noise_drowns_it_a_neighbourhood_tells_the_depth(told: float) -> None:
+    """Also where four times as much noise was expected as there is."""
+    found = faint(1.0, told)
+    assert (np.abs(found.frame - 1) < 0.5).mean() > 0.95
 
 
 def test_depths_are_kept_apart_at_an_edge_of_the_picture_and_even_elsewhere() -> None:

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.core.merging.alignment import align, laid_on, rescaled
-from zincplate.core.merging.focus_depth import Depth, depth_of, focus_energy
+from zincplate.core.merging.focus_depth import MOSAIC_GAINS, WHITE_GAINS, Depth, depth_of, focus_energy, noise_energy
 from zincplate.core.merging.placement import Placement
 from zincplate.core.merging.similarity import Smoothed, similarity
 from zincplate.merges.belong import belong, counted
@@ -225,7 +225,7 @@ def _depth(
     size = base.height // BLOCK, base.width // BLOCK
     xx, yy = np.meshgrid((np.arange(size[1]) + 0.5) * BLOCK - 0.5, (np.arange(size[0]) + 0.5) * BLOCK - 0.5)
     energies, light, shown = [], [], []
-    floor = np.full(size, np.inf, np.float32)
+    noise = np.full(size, np.inf, np.float32)
     with in_turn(lambda i: _energy(frames[i]), members) as results:
         for i, (energy, level) in zip(members, results, strict=True):
             breathe(f"where {frames[i].name} is sharp")
@@ -238,10 +238,13 @@ def _depth(
             light.append(np.log2(np.maximum(laid[1] / t, 1e-5)).astype(np.float32))
             shown.append(inside)
             slope, offset = frames[i].noise[0][1], frames[i].noise[1][1]
-            # what is left of noise's energy over a block of 16 squared values: a quarter of it
-            rest = 5 * (slope * np.maximum(laid[1], 0) + offset).astype(np.float32) / (t * t)
-            floor = np.minimum(floor, rest)
-    return depth_of(energies, light, shown, floor)
+            expected = noise_energy((slope * np.maximum(laid[1], 0) + offset) / (t * t), _gains(frames[i]))
+            noise = np.minimum(noise, expected)
+    return depth_of(energies, light, shown, noise)
+
+
+def _gains(frame: Opened) -> tuple[float, float]:
+    return MOSAIC_GAINS if frame.source.mosaic else WHITE_GAINS
 
 
 def _energy(frame: Opened) -> tuple[Float32, Float32]:
@@ -255,7 +258,7 @@ def _energy(frame: Opened) -> tuple[Float32, Float32]:
         high = min(STRIP, rows * BLOCK - top)
         green = source.window(0, top - above, source.width, high + above + below, True)[1]
         variance = slope * np.maximum(cv2.GaussianBlur(green, (0, 0), 2), 0) + offset
-        part = focus_energy(np.ascontiguousarray(green), variance, BLOCK)
+        part = focus_energy(np.ascontiguousarray(green), variance, BLOCK, _gains(frame))
         at = slice(top // BLOCK, (top + high) // BLOCK)
         energy[at] = part[above // BLOCK : above // BLOCK + high // BLOCK]
         whole = cv2.resize(green[above : above + high, : columns * BLOCK], (columns, high // BLOCK), interpolation=cv2.INTER_AREA)
