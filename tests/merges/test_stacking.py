@@ -107,9 +107,9 @@ def test_light_is_the_weighted_median_of_quotients() -> None:
         order = np.argsort(quotient)
         summed = np.cumsum(weight[order])
         expected = quotient[order][np.searchsorted(summed, summed[-1] / 2)]
-        assert exposure_ratio(first, second, variance, variance, start) == pytest.approx(expected, rel=2e-6)
+        assert exposure_ratio(first, second, first, variance, variance, start) == pytest.approx(expected, rel=2e-6)
     few = np.ones(3, np.float32)
-    assert math.isnan(exposure_ratio(few, few, few, few, 1.0))
+    assert math.isnan(exposure_ratio(few, few, few, few, few, 1.0))
 
 
 def test_a_block_lies_where_its_smooth_field_says() -> None:

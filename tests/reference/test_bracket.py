@@ -387,8 +387,8 @@ def test_an_exposure_ratio_is_not_pulled_by_noise_and_little_by_movement() -> No
     first, second = (light * t + rng.normal(0, 0.002, light.size) for t in (1.0, 1 / 64))
     second[:4000] *= 3  # something moved
     variance = np.full(light.size, 0.002**2)
-    found = exposure_ratio(*(v.astype(np.float32) for v in (first, second, variance, variance)), 1 / 50)
+    found = exposure_ratio(*(v.astype(np.float32) for v in (first, second, first, variance, variance)), 1 / 50)
     assert found == pytest.approx(1 / 64, rel=0.04)  # a tenth of them pulls the median by as much, the mean by a fifth
-    still = exposure_ratio(*(v[4000:].astype(np.float32) for v in (first, second, variance, variance)), 1 / 50)
+    still = exposure_ratio(*(v[4000:].astype(np.float32) for v in (first, second, first, variance, variance)), 1 / 50)
     assert still == pytest.approx(1 / 64, rel=0.003)
-    assert np.isnan(exposure_ratio(*(v[:20].astype(np.float32) for v in (first, second, variance, variance)), 1.0))
+    assert np.isnan(exposure_ratio(*(v[:20].astype(np.float32) for v in (first, second, first, variance, variance)), 1.0))

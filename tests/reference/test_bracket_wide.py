@@ -92,6 +92,14 @@ def test_light_is_measured_right_in_noise(tmp_path: Path, black: int) -> None:
     assert np.log2(judged.exposure) == pytest.approx([0, -7.0, -5.5], abs=0.015)
 
 
+def test_frames_that_are_all_noisy_got_the_same_light(tmp_path: Path) -> None:
+    """Chosen or weighed by what noise made of one of them, bright places of that one would count for more: 3 % of light."""
+    camera, lens = CameraModel("Pennick", "Pennick Test 9", 960, 640, serial="9"), ideal(50)
+    frames, _ = frames_of(tmp_path, drawn_field(1600, 1100, 3), camera, lens, (-2.6,) * 4, np.zeros((4, 3)), 6400, told=False)
+    judged = judge(frames, BracketOptions(reference=0, align=False))
+    assert np.log2(judged.exposure) == pytest.approx([0, 0, 0, 0], abs=0.006)
+
+
 def test_a_frame_that_shows_next_to_nothing_is_no_stranger(tmp_path: Path) -> None:
     """Nor is it what the others are compared with."""
     camera, lens = CameraModel("Pennick", "Pennick Test 9", 640, 432, serial="9"), ideal(45)

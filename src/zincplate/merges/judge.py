@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from zincplate.core.merging.alignment import laid_on
 from zincplate.core.merging.moved import Moved, moved
 from zincplate.core.merging.placement import Placement
-from zincplate.core.merging.sharpness import Seen, Shake, as_sharp, shake
+from zincplate.core.merging.sharpness import Seen, Shake, as_sharp, same_light, shake
 from zincplate.merges.belong import belong, counted
 from zincplate.merges.errors import MergeError
 from zincplate.merges.in_turn import all_of, in_turn
@@ -268,6 +268,9 @@ def _sharpness(
         others = np.stack([view.green / np.float32(t), view.shown.astype(np.float32)])
         (back, sure), inside = laid_on(others, *placements[i].reduced(base.step, base.origin, base.size))
         theirs = inside & (sure > 0.5) & base.shown & (base.green > 4 * low) & (base.green < high) & (back < high)
+        # a lamp that crossed one of them is a matter of what moved
+        mine &= same_light(view.green / np.float32(t), there)
+        theirs &= same_light(base.green, back)
         own = Seen(view.green / np.float32(t), view.variance / np.float32(t * t), mine, view.noise_known_to)
         # of finished pictures compression takes the finest, the more the darker they are
         return as_sharp(own, Seen(base.green, base.variance, theirs, base.noise_known_to), 1 if view.finished else 0)

@@ -4,6 +4,7 @@ the whole pictures; and how much more light one got than the other."""
 import math
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -20,6 +21,7 @@ LEAST_MEASURED = 0.0008
 """Of the white level: below, a black level that is off by a fraction of a code counts too much."""
 DARKEST_ALIGNED = 3.0
 """Standard deviations of noise below which nothing is aligned by."""
+AROUND_PX = 2.0
 SURE_TILES, SURE_PX = 12, 0.15
 """As many tiles, lying no further apart in the median, tell a place without the help of a neighbour."""
 
@@ -104,10 +106,11 @@ def measured(base: View, view: View, placement: Placement, start: float) -> floa
     places = placement.reduced(base.step, base.origin, base.size)
     (here, shown), there = laid_on(np.stack([view.green, view.shown.astype(np.float32)]), *places)
     both = there & base.calm & (shown > 0.99)
-    # enough light in both by what the reference recorded, and noise as that much light has: by what the other itself recorded,
-    # samples that noise made darker would be chosen before those that it made brighter
-    variance = view.variance_at(base.green * np.float32(start))
-    enough = np.maximum(8 * np.sqrt(base.variance), 5 * np.sqrt(variance) / start)
-    both &= (base.green > enough) & (base.green * start < SHOWN_TO) & (base.green * start > LEAST_MEASURED)
-    found = exposure_ratio(base.green[both], here[both], base.variance[both], variance[both], start)
+    # enough light in both by what the reference shows around, and noise as that much light has: by what one of the two itself
+    # recorded, samples that noise made brighter there, or darker, would be chosen before others
+    light = cv2.GaussianBlur(base.green, (0, 0), AROUND_PX)
+    variances = base.variance_at(light), view.variance_at(light * np.float32(start))
+    enough = np.maximum(8 * np.sqrt(variances[0]), 5 * np.sqrt(variances[1]) / start)
+    both &= (light > enough) & (light * start < SHOWN_TO) & (light * start > LEAST_MEASURED)
+    found = exposure_ratio(base.green[both], here[both], light[both], variances[0][both], variances[1][both], start)
     return found if math.isfinite(found) and abs(math.log2(found / start)) < 1.5 else start

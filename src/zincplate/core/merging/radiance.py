@@ -73,16 +73,19 @@ def add_up(values, trust, exposure, slope, offset, fallback, out, variance, clip
                     variance[y, x] = spread / (below * below)
 
 
-def exposure_ratio(first: Float32, second: Float32, variance_1: Float32, variance_2: Float32, start: float) -> float:
+def exposure_ratio(
+    first: Float32, second: Float32, light: Float32, variance_1: Float32, variance_2: Float32, start: float
+) -> float:
     """How much more light the second of two planes recorded, from pixels that are chosen by the first alone (1-D arrays): the
     median of their quotients, each counted by how surely it is known about ``start``.
 
-    Choosing pixels by the noisier of the two would count its lucky ones; a mean would count what moved.
+    ``light`` and the variances are of the first's places, without its own noise as far as may be: choosing or weighing pixels by
+    what noise made of one of the two would count its lucky ones more. A mean would count what moved.
     """
     if first.size < FEWEST_PAIRS:
         return math.nan
     quotient = second / first
-    weight = 1 / ((variance_2 + np.float32(start * start) * variance_1) / (np.float32(start) * first) ** 2 + np.float32(SURE**2))
+    weight = 1 / ((variance_2 + np.float32(start * start) * variance_1) / (np.float32(start) * light) ** 2 + np.float32(SURE**2))
     # the median's neighbourhood by a coarse count, and only that in order
     bins = np.clip((quotient * np.float32(BINS / 4 / start)), 0, BINS - 1).astype(np.int32)
     counts = np.bincount(bins, weights=weight, minlength=BINS)

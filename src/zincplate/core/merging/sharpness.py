@@ -21,6 +21,7 @@ FEWEST = 500
 """Pixels that both show, to say anything."""
 KERNEL_PX = 41
 OCTAVES = 3
+SOFT_PX, ALIKE_EV = 4.0, 0.15
 MOST_DOUBT = 0.2
 """Share of the energy of detail that noise may leave unknown."""
 
@@ -89,6 +90,12 @@ def as_sharp(first: Seen, second: Seen, from_octave: int) -> float:
         if unsure <= MOST_DOUBT * max(own, other):
             return float((own / max(other, unsure, 1e-30)) ** 0.5)
     return 1.0
+
+
+def same_light(light: Float32, other: Float32) -> Mask:
+    """Where two pictures (h, w) on each other show about the same light, however sharp."""
+    a, b = (np.maximum(cv2.GaussianBlur(p, (0, 0), SOFT_PX), np.float32(1e-6)) for p in (light, other))
+    return np.asarray(np.abs(np.log2(a / b)) < ALIKE_EV)
 
 
 def shake(sharp: Float32, smeared: Float32) -> Shake:

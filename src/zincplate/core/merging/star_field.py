@@ -47,6 +47,8 @@ class Stars:
     1 / sqrt(1 / s**2 + 1 / SHAPE_PX**2)."""
     elongation: Float64
     """(n,) long over short axis, seen through the same."""
+    deviation: float = 0.0
+    """Of the picture about its smooth background."""
 
 
 def background(plane: Float32) -> tuple[Float32, float]:
@@ -81,7 +83,7 @@ def stars_of(plane: Float32, saturated: float) -> Stars:
     order = np.argsort(-soft[y, x])[: 3 * MOST_STARS]
     found = _measured(rest, x[order], y[order], deviation)
     best = np.argsort(-found[:, 2])[:MOST_STARS]
-    return Stars(found[best, :2], found[best, 2], found[best, 3], found[best, 4])
+    return Stars(found[best, :2], found[best, 2], found[best, 3], found[best, 4], deviation)
 
 
 def _measured(rest: Float32, x: NDArray[np.int64], y: NDArray[np.int64], deviation: float) -> Float64:
@@ -128,7 +130,7 @@ def without_still(fields: Sequence[Stars]) -> list[Stars]:
                 distance, _ = tree.query(field.places)
                 seen += distance < STILL_PX
         moves = seen < STILL_SHARE * (len(fields) - 1)
-        out.append(Stars(field.places[moves], field.flux[moves], field.size_px[moves], field.elongation[moves]))
+        out.append(Stars(field.places[moves], field.flux[moves], field.size_px[moves], field.elongation[moves], field.deviation))
     left = np.median([len(f.places) for f in out])
     return out if left >= LEAST_LEFT * np.median([len(f.places) for f in fields]) else list(fields)
 

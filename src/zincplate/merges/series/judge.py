@@ -29,6 +29,8 @@ SKY_TO = 0.1
 """Of the white level: a sky with stars is darker than that over most of the picture."""
 STARS_FROM = 25
 """Stars in most frames, from which on it is a sky."""
+ROUGH_SKY = 1.7
+"""Deviations of a sensor's noise. Skies over land have 0.9 to 1.3 (raw and JPEG), dim scenes with as many points 1.9 to 6.5."""
 DRAWN_OUT, SWOLLEN = 1.8, 1.5
 """Times the others' elongation and size, from which on stars are spoiled."""
 STAR_PX = 0.15
@@ -124,7 +126,7 @@ def judge_series(
                 skies[i] = moving
                 figures[i].stars = len(moving.places)
         if by == "auto":
-            by = "stars" if _is_sky([skies[i] for i in able], [views[i] for i in able]) else "features"
+            by = "stars" if _is_sky([lights[i] for i in able], [skies[i] for i in able], [views[i] for i in able]) else "features"
     if by != "stars":  # there is no land without a sky
         for i, role in enumerate(roles):
             if role == "land" and i not in options.roles:
@@ -185,10 +187,14 @@ def _stars(frame: Opened) -> Stars:
     return stars_of(green, 0.9 * float(source.ceiling / np.asarray(source.as_shot_neutral)[1]))
 
 
-def _is_sky(skies: Sequence[Stars | None], views: Sequence[View]) -> bool:
-    count = np.median([len(s.places) if s is not None else 0 for s in skies])
-    dark = np.median([float(np.median(v.green)) for v in views])
-    return bool(count >= STARS_FROM and dark < SKY_TO)
+def _is_sky(frames: Sequence[Opened], skies: Sequence[Stars | None], views: Sequence[View]) -> bool:
+    """Dark, with stars, and between them smooth but for the sensor's noise: points of a dim scene's drawing are no stars."""
+    seen = [s for s in skies if s is not None]
+    levels = [float(np.median(v.green)) for v in views]
+    noise = [np.sqrt(f.noise[0][1] * max(level, 0) + f.noise[1][1]) for f, level in zip(frames, levels, strict=True)]
+    rough = np.median([s.deviation / max(float(n), 1e-9) for s, n in zip(seen, noise, strict=False)])
+    count = np.median([len(s.places) for s in seen])
+    return bool(count >= STARS_FROM and np.median(levels) < SKY_TO and rough < ROUGH_SKY)
 
 
 def _by_stars(
