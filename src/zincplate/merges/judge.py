@@ -273,7 +273,8 @@ def _sharpness(
         theirs &= same_light(base.green, back)
         own = Seen(view.green / np.float32(t), view.variance / np.float32(t * t), mine, view.noise_known_to)
         # of finished pictures compression takes the finest, the more the darker they are
-        return as_sharp(own, Seen(base.green, base.variance, theirs, base.noise_known_to), 1 if view.finished else 0)
+        found = as_sharp(own, Seen(base.green, base.variance, theirs, base.noise_known_to), 1 if view.finished else 0)
+        return found if math.isfinite(found) else 1.0
 
     ratios = np.ones(len(views))
     others = [i for i in range(len(views)) if i != reference and not figures[i].reason]

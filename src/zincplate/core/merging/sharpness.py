@@ -77,7 +77,7 @@ class Seen:
 
 def as_sharp(first: Seen, second: Seen, from_octave: int) -> float:
     """How much detail the first shows against the second, as a ratio of amplitudes: of the finest octave, from the one that is
-    given on, in which the drawing of the sharper one would not drown in noise. 1 where nobody can tell."""
+    given on, in which the drawing of the sharper one would not drown in noise. NaN where nobody can tell."""
     for octave in range(OCTAVES):
         if octave:
             first, second = first.half(), second.half()
@@ -89,7 +89,7 @@ def as_sharp(first: Seen, second: Seen, from_octave: int) -> float:
         unsure = first.doubt() + second.doubt()
         if unsure <= MOST_DOUBT * max(own, other):
             return float((own / max(other, unsure, 1e-30)) ** 0.5)
-    return 1.0
+    return float("nan")
 
 
 def same_light(light: Float32, other: Float32) -> Mask:

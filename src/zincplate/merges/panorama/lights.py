@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.core.merging.evenness import Lights
-from zincplate.core.merging.sharpness import detail
+from zincplate.core.merging.sharpness import Seen, as_sharp
 from zincplate.core.merging.turning_camera import Shared
 from zincplate.merges.in_turn import all_of
 from zincplate.merges.panorama.places import Sight, full_places, reduced_places
@@ -103,7 +103,7 @@ def sharpness_of(grids: Sequence[Grid], shared: Sequence[Shared]) -> Float64:
     """(members,) sharpness against the sharpest, 1 for it: how much detail each shows where another shows the same."""
     rows, right = [], []
 
-    def details(s: Shared) -> list[float]:
+    def compared(s: Shared) -> float:
         both = []
         for a, b in ((s.first, s.second), (s.second, s.first)):
             here, there = grids[a], grids[b]
@@ -115,15 +115,15 @@ def sharpness_of(grids: Sequence[Grid], shared: Sequence[Shared]) -> Float64:
             # of logarithms: else the brightest things alone would tell, larger where they lie near the edge of a wide frame
             light = np.maximum(here.view.green, ABOVE_NOISE * np.sqrt(np.maximum(here.view.variance, 1e-12)))
             clear = (seen > 0) & here.view.shown & (here.view.green >= light)
-            both.append(detail(np.log(light), here.view.variance / light**2, clear))
-        return both
+            both.append(Seen(np.log(light), here.view.variance / light**2, clear, here.view.noise_known_to))
+        return as_sharp(both[0], both[1], 0)
 
-    for s, both in zip(shared, all_of(details, shared), strict=True):
-        if all(np.isfinite(v) and v > 0 for v in both):
+    for s, ratio in zip(shared, all_of(compared, shared), strict=True):
+        if np.isfinite(ratio) and ratio > 0:
             row = np.zeros(len(grids))
             row[s.first], row[s.second] = 1, -1
             rows.append(row)
-            right.append(0.5 * np.log(both[0] / both[1]))
+            right.append(np.log(ratio))
     if not rows:
         return np.ones(len(grids))
     # several neighbours say something about each: what fits best, and none far from the others without a reason
