@@ -1,5 +1,6 @@
 """What moved is told from noise, from flicker and from edges that lie a little beside each other."""
 
+import cv2
 import numpy as np
 
 from zincplate.core.merging.moved import Moved, allowed, moved
@@ -53,3 +54,20 @@ def test_a_passer_by_is_a_region_and_what_most_show_counts_there() -> None:
     assert chosen.regions[0].base == 2 and chosen.regions[0].agreeing == ()
     counts = allowed(chosen, 4)
     assert counts[2, 60, 115] > 0.99 and counts[[0, 1, 3], 60, 115].max() < 0.01
+
+
+def test_a_curve_that_is_known_roughly_has_moved_nothing() -> None:
+    """A tenth of contrast too much in one of two: up to a third of the light, all over. A patch in it did move."""
+    rng = np.random.default_rng(8)
+    light = np.exp(cv2.GaussianBlur(rng.normal(0, 1, (160, 240)), (0, 0), 12) * 14 - 2).clip(0.03, 0.6)
+    other = 0.8 * (light / 0.8) ** 1.1
+    other[40:70, 100:130] *= 1.6
+    pair = np.stack([light, other]).astype(np.float32)
+    pair += rng.normal(0, 1e-4, pair.shape).astype(np.float32)
+    variance, shown = np.full(pair.shape, 1e-8, np.float32), np.ones(pair.shape, bool)
+    found = moved(pair, variance, shown, np.ones(2, np.float32), 8.0, {}, by_codes=True)
+    patch = max(found.regions, key=lambda r: r.share)
+    assert sum(r.share for r in found.regions) - patch.share < 0.005, "hardly anything is as dark as the darkest"
+    x, y, w, h = patch.box
+    assert abs(x - 100) < 6 and abs(y - 40) < 6 and abs(w - 30) < 12 and abs(h - 30) < 12
+    assert sum(r.share for r in moved(pair, variance, shown, np.ones(2, np.float32), 8.0, {}).regions) > 0.3

@@ -6,6 +6,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 import pytest
+import tifffile
 from numpy.typing import NDArray
 
 from tests.reference.test_panorama import taken
@@ -111,3 +112,33 @@ def test_what_cannot_be_is_said(tmp_path: Path) -> None:
     # one exposure several times: there is nothing to find, and nothing is
     alike, _ = bracket(tmp_path, (0.0, 0.0))
     assert linear_frames(alike, lambda _: None) == (alike, False)
+
+
+@pytest.mark.parametrize("walks", [False, True])
+def test_what_a_curve_bends_has_not_moved(tmp_path: Path, walks: bool) -> None:
+    """More vivid than life: what light a code stands for depends on the other channels as well, and no curve tells it."""
+    whole = load("kiln_hall").linear_rec709.astype(np.float64)[300:1100, 200:1400]
+    whole = np.maximum(cv2.resize(whole, None, fx=0.6, fy=0.6, interpolation=cv2.INTER_AREA), 1e-6)
+    whole = whole / np.quantile(whole, 0.6) * 0.2
+    frames = []
+    for i, ev in enumerate((-3.0, 0.0, 3.0)):
+        light = whole.copy()
+        if walks and i == 1:
+            light[200:300, 300:340] = (0.3, 0.2, 0.15)
+        codes = curve(light * 2.0**ev)
+        grey = codes @ (0.2126, 0.7152, 0.0722)
+        codes = np.clip(grey[..., None] + 1.5 * (codes - grey[..., None]), 0, 255)
+        path = tmp_path / f"vivid-{i}.tif"
+        deep = np.rint(257 * (codes + RNG.normal(0, 0.1, codes.shape))).clip(0, 65535).astype(np.uint16)
+        tifffile.imwrite(path, deep, photometric="rgb")
+        source = Source(decode(path))
+        source.capture = replace(source.capture, exposure_time_s=2.0**ev / 60, f_number=8.0, iso=100)
+        frames.append((path.name, source))
+    judged = judge(linear_frames(opened_together(frames), lambda _: None)[0], BracketOptions(reference=1))
+    assert judged.members == [0, 1, 2] and judged.moved is not None
+    labels = cv2.resize(judged.moved.labels.astype(np.uint8), (whole.shape[1], whole.shape[0]), interpolation=cv2.INTER_NEAREST)
+    person = np.zeros(labels.shape, bool)
+    person[200:300, 300:340] = walks
+    around = cv2.dilate(person.astype(np.uint8), np.ones((31, 31))) > 0
+    assert (labels[~around] > 0).mean() < 0.01
+    assert not walks or (labels[205:295, 305:335] > 0).mean() > 0.9

@@ -334,4 +334,4 @@ def _moved(views: Sequence[View], judged: Judgement, options: BracketOptions) ->
         shown.append(there & (laid[2] > 0.99))
     worth = np.array([judged.exposure[i] for i in judged.members], np.float32)
     names = {region: judged.members.index(frame) for region, frame in options.base.items() if frame in judged.members}
-    return moved(np.stack(light), np.stack(variance), np.stack(shown), worth, options.strictness, names)
+    return moved(np.stack(light), np.stack(variance), np.stack(shown), worth, options.strictness, names, base.finished)

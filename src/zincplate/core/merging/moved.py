@@ -19,6 +19,10 @@ SHARE = 0.03
 """Relative difference that is forgiven everywhere: fall-off, flicker, rounding of exposure times."""
 LEAST = 3e-4
 """Of the picture: smaller connected differences are none."""
+FEWEST_AS_BRIGHT = 200, 0.002
+"""Places, and their share of all, to say how much they differ: what moved is not to be all that is as bright."""
+OF_THE_USUAL = 5.0
+"""Times the median difference of what is as bright (3.4 standard deviations of Gaussian ones)."""
 AGREE = 0.06
 """Share of a region that may differ where two frames are said to show the same there."""
 
@@ -47,13 +51,22 @@ class Moved:
     differs: Mask
 
 
-def moved(light: Float32, variance: Float32, shown: Mask, worth: Float32, strictness: float, base: dict[int, int]) -> Moved:
+def moved(
+    light: Float32,
+    variance: Float32,
+    shown: Mask,
+    worth: Float32,
+    strictness: float,
+    base: dict[int, int],
+    by_codes: bool = False,
+) -> Moved:
     """Compares frames laid on each other.
 
     ``light`` (n, h, w): linear light in one unit; ``variance`` (n, h, w) of it; ``shown`` (n, h, w): neither clipped nor outside;
     ``worth`` (n,): signal that each frame collected (relative exposure). ``strictness`` in standard deviations: lower finds more.
     ``base`` names the frame that counts in a region, by the region's number; elsewhere it is the one that most others agree with,
-    of equals the one with the most light.
+    of equals the one with the most light. ``by_codes``: what light codes stand for is known roughly, so that all that is as
+    bright may differ by as much, and movement is what differs otherwise.
     """
     count, h, w = light.shape
     differs = np.zeros((count, count, h, w), bool)
@@ -68,7 +81,8 @@ def moved(light: Float32, variance: Float32, shown: Mask, worth: Float32, strict
             edge = EDGE_PX * np.minimum(cv2.dilate(slope[i], _CROSS), cv2.dilate(slope[j], _CROSS))
             # the blur leaves an eighth of the variance of white noise
             noise = np.sqrt((variance[i] + variance[j]) / 8 + 1e-18)
-            far = np.abs(soft[i] - soft[j]) > strictness * noise + SHARE * level + edge
+            usual, share = _usual(soft[i], soft[j], both) if by_codes else (np.float32(1), np.float32(SHARE))
+            far = np.abs(soft[i] - usual * soft[j]) > strictness * noise + share * level + edge
             differs[i, j] = differs[j, i] = _clean(far & both)
     any_pair = differs.any((0, 1))
     grown = cv2.morphologyEx(any_pair.astype(np.uint8), cv2.MORPH_CLOSE, _disc(9))
@@ -89,6 +103,27 @@ def moved(light: Float32, variance: Float32, shown: Mask, worth: Float32, strict
         chosen = base.get(name, max(able, key=lambda i: (len(friends[i]), float(worth[i]))))
         regions.append(Region(name, (x, y, width, height), area / (h * w), chosen, friends[chosen]))
     return Moved(kept, tuple(regions), differs)
+
+
+def _usual(first: Float32, second: Float32, both: Mask) -> tuple[Float32, Float32]:
+    """How much brighter places as bright as each place are in the first of two pictures, in the median, and the share of light by
+    which they differ from that; (h, w) each."""
+    a, b = (np.log2(np.maximum(p, np.float32(1e-6))) for p in (first, second))
+    level = (a + b) / 2
+    at, ratio = level[both], (a - b)[both]
+    rows = []
+    fewest = max(FEWEST_AS_BRIGHT[0], FEWEST_AS_BRIGHT[1] * at.size)
+    for low in np.arange(np.floor(at.min()), at.max(), 0.5) if at.size else ():
+        inside = ratio[(at >= low) & (at < low + 0.5)]
+        if inside.size >= fewest:
+            middle = float(np.median(inside))
+            rows.append((low + 0.25, middle, float(np.median(np.abs(inside - middle)))))
+    if not rows:
+        return np.float32(1) + 0 * first, np.float32(SHARE) + 0 * first
+    where, middles, spreads = np.array(rows).T
+    usual = 2.0 ** np.interp(level, where, middles)
+    share = np.maximum(SHARE, OF_THE_USUAL * np.log(2) * np.interp(level, where, spreads))
+    return usual.astype(np.float32), share.astype(np.float32)
 
 
 def allowed(found: Moved, frames: int) -> Float32:
