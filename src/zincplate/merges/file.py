@@ -19,6 +19,9 @@ Float32 = NDArray[np.float32]
 PREVIEW_PX = 1600
 
 
+CLIPPED_FROM = 0.94
+
+
 @dataclass(frozen=True)
 class Master:
     """A merged file, and what was done."""
@@ -46,8 +49,13 @@ def reduced_rows(planes: Float32, by: int) -> Float32:
 
 
 def shown(camera_values: Float32, colour: CameraColour) -> NDArray[np.uint8]:
-    """(h, w, 3) as the master is shown before it is developed."""
+    """(h, w, 3) as the master is shown before it is developed; ``camera_values`` (3, h, w) are clipped at 1. A clipped channel is
+    as bright as the others at least, and what is clipped in all of them is white: else green ends first, and lights are pink."""
     balanced = camera_values / np.asarray(colour.as_shot_neutral, np.float32)[:, None, None]
+    clipped = np.clip((camera_values - CLIPPED_FROM) / (1 - CLIPPED_FROM), 0, 1)
+    least = np.stack([np.minimum(balanced[k - 2], balanced[k - 1]) for k in range(3)])
+    balanced += clipped * np.maximum(least - balanced, 0)
+    balanced += clipped.min(0) * (balanced.max(0) - balanced)
     tables = tables_of(
         Recipe.neutral(raw=True),
         matrices=colour.matrices,
