@@ -286,3 +286,12 @@ def test_every_column_is_mixed_to_its_end(bowl: dict[str, Any]) -> None:
     green = bowl["out"][1]
     for end, beside in ((0, 1), (-1, -2)):
         assert (green[:, end] > 0.5 * green[:, beside]).mean() > 0.95
+
+
+def test_drawn_pictures_without_noise_have_a_depth_as_well() -> None:
+    energies = [np.zeros((60, 80), np.float32) for _ in range(3)]
+    energies[2][:, :40] = 0.1
+    found = depth_of(
+        energies, [np.full((60, 80), -3, np.float32)] * 3, [np.ones((60, 80), bool)] * 3, np.zeros((60, 80), np.float32)
+    )
+    assert np.isfinite(found.frame).all() and np.isfinite(found.sure).all() and (found.frame[:, 8:32] > 1.5).all()

@@ -41,8 +41,8 @@ def responding(frames: Sequence[Opened], table: Float64) -> list[Opened]:
     deep = np.linspace(0, LEVELS - 1, 65536)
     between = np.exp([np.interp(deep, np.arange(LEVELS), np.log(channel)) for channel in table])
     sources = [(f.name, f.source.with_response(table if f.source.levels == LEVELS else between)) for f in frames]
-    measured = {f.name: f.noise for f in opened([s for s, f in zip(sources, frames, strict=True) if f.source.levels != LEVELS])}
-    return [Opened(name, source, measured.get(name, _noise(table))) for name, source in sources]
+    measured = opened(sources)
+    return [f if f.source.levels != LEVELS else Opened(f.name, f.source, _noise(table)) for f in measured]
 
 
 def found_response(frames: Sequence[Opened], breathe: Callable[[str], None]) -> Float64 | None:

@@ -30,6 +30,8 @@ WINDOWS_PX = 1, 5, 15, 45
 LEFT_OVER = 0.4
 """Standard deviation of what noise leaves over of the energy of a block, in its own energy."""
 EVENED_PX, LEAST_REAL = 15, 0.02
+LEAST_NOISE = 1e-12
+"""Drawn pictures may have none."""
 HALO = 2 * RADIUS_PX + 2 + WINDOWS_PX[-1] // 2
 """Rows that are worked at a time, and how far their filters reach: a guided filter averages twice."""
 LEAST_TOLD = 4.0
@@ -81,6 +83,7 @@ def depth_of(energies: Sequence[Float32], light: Sequence[Float32], shown: Seque
     """``energies`` (h, w) of each frame, laid on the reference, in order of focus; ``light``: logarithms of light; ``shown``:
     where each frame is; ``noise`` (h, w): energy that was taken out for noise."""
     height, width = noise.shape
+    noise = np.maximum(noise, np.float32(LEAST_NOISE))
     real = _real_share(energies, shown, noise)
     floor, given_back = np.float32(real * LEFT_OVER) * noise, np.float32(1 - real) * noise
     frame, sure = np.empty((height, width), np.float32), np.empty((height, width), np.float32)
