@@ -7,6 +7,7 @@ area.
 """
 
 import math
+import threading
 from collections.abc import Callable
 from dataclasses import replace
 from typing import Protocol
@@ -54,6 +55,17 @@ class Reader(Protocol):
     def __call__(self, source: Source, key: str, window: Window, hot_pixels: bool) -> Float32: ...
 
 
+class _Last(threading.local):
+    """What was asked for last: parts of a delivery are worked out on several threads."""
+
+    part: object = None
+    guided: object = None
+    guide: Float32 | None = None
+
+    def __init__(self) -> None:
+        self.planes: dict[AreaPlan, Float32] = {}
+
+
 class Areas:
     """One per renderer. Small pictures, looks and finished planes are kept by what they depend on."""
 
@@ -62,8 +74,7 @@ class Areas:
         # looks are dear to find again and small; planes of a window are quick
         self._small = ByteCache(cache_bytes * 2 // 3)
         self._planes = ByteCache(cache_bytes // 3)
-        self._last_part: tuple[object, dict[AreaPlan, Float32]] = (None, {})
-        self._last_guide: tuple[tuple[str, Window], Float32] | None = None
+        self._last = _Last()
 
     def plane(self, framed: Framed, key: str, plan: AreaPlan, window: Window, keep: bool = True) -> Float32:
         """(h, w) of a window of the framed picture, 0..1. Raises ``ValueError`` for a found area that cannot be read."""
@@ -86,9 +97,9 @@ class Areas:
     def _once(self, asked: tuple[object, AreaPlan], make: Callable[[], Float32]) -> Float32:
         """An area of a part of a delivery: what a pass does to light and to colour ask for it one after the other."""
         part, plan = asked
-        if self._last_part[0] != part:
-            self._last_part = (part, {})
-        kept = self._last_part[1]
+        if self._last.part != part:
+            self._last.part, self._last.planes = part, {}
+        kept = self._last.planes
         if plan in kept:
             return kept[plan]
         area = make()
@@ -229,10 +240,9 @@ class Areas:
         weights = source.luminance_weights(LightPlan(source.raw, source.as_shot_xy, source.as_shot_xy))
         if window == _whole(source):
             return self._small.get((key, "guide"), lambda: ev(self._read(source, key, window, False), weights), _one)
-        last = self._last_guide
-        if last is None or last[0] != (key, window):
-            last = self._last_guide = ((key, window), ev(self._read(source, key, window, False), weights))
-        return last[1]
+        if self._last.guided != (key, window) or self._last.guide is None:
+            self._last.guided, self._last.guide = (key, window), ev(self._read(source, key, window, False), weights)
+        return self._last.guide
 
     def _carried(self, source: Source, key: str, a: Float32, b: Float32, window: Window) -> Float32:
         """An area from its coefficients at a window's size."""

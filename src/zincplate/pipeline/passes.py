@@ -44,6 +44,8 @@ Float32 = NDArray[np.float32]
 TINT_AT_END = 60.0
 """Tint (as of the balance) by which a pass turns light at magenta 1."""
 TINT_CHROMA = 0.12
+MERELY = 1e-3
+"""A trace of haze, where only passes ask for it."""
 LEVELS_INPUTS = np.minimum(np.arange(TABLE + 2) / TABLE, 1.0) ** 2
 
 
@@ -99,6 +101,11 @@ def asked_by(
             asked[one.area] = asked[one.area] + more if one.area in asked else more
     planes = [areas.plane(framed, key, area, window, keep) for area in asked]
     return planes, np.array(list(asked.values()), np.float32).reshape(-1, STRENGTHS)
+
+
+def haze_for(plan: LightPlan) -> float:
+    """Haze for which small planes are made: coefficients do not depend on how much of it is taken out."""
+    return plan.local.haze or (MERELY if any(one.scene.haze and one.strength for one in scene_key(plan)) else 0.0)
 
 
 def sharper_of(areas: Areas, framed: Framed, key: str, plan: LightPlan, window: Window, keep: bool = True) -> Float32 | None:

@@ -24,13 +24,13 @@ from zincplate.core.sensor.highlights import Surroundings, rebuild, seen_at, sur
 from zincplate.core.tone.haze import KEPT, LEAST_TRANSMISSION, VEIL, air_of
 from zincplate.core.tone.local_tone import LocalNumbers, LocalTables, local_gain
 from zincplate.core.tone.low_planes import LONG_EDGE, Air, Bases, bases_of, ev
-from zincplate.core.tone.pass_light import HAZE, apply_asked
+from zincplate.core.tone.pass_light import apply_asked
 from zincplate.pipeline.areas import Areas
 from zincplate.pipeline.cache import ByteCache
 from zincplate.pipeline.framing import Framed
 from zincplate.pipeline.mended import laid_over
 from zincplate.pipeline.pass_forms import Forms
-from zincplate.pipeline.passes import asked_by, asked_numbers, scene_key
+from zincplate.pipeline.passes import asked_by, asked_numbers, haze_for, scene_key
 from zincplate.pipeline.windows import Window, fitted_size, level_of, scale_of
 from zincplate.plan.light import LightPlan
 from zincplate.plan.local import LocalPlan
@@ -42,8 +42,6 @@ from zincplate.sources.repair_keys import plain_key
 Float32 = NDArray[np.float32]
 
 MOST_FOR_AREAS = 128 << 20
-MERELY = 1e-3
-"""A trace of haze, where only passes ask for it."""
 
 
 class Reader(Protocol):
@@ -96,9 +94,7 @@ class Stages:
             areas, asked = asked_by(self.areas, framed, key, plan, passes, window, keep)
             if not areas:
                 return planes
-            # coefficients of haze do not depend on how much of it is taken out
-            haze = plan.local.haze or (MERELY if asked[:, HAZE].any() else 0.0)
-            bases, air = self._framed_bases(framed, key, plan.plate, haze)
+            bases, air = self._framed_bases(framed, key, plan.plate, haze_for(plan))
             view = window.numbers(weights, exposure_ev)
             numbers = asked_numbers(air.light)
             return apply_asked(planes, bases.planes, air.planes, areas, asked, view, numbers, window.x, window.y)

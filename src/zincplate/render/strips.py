@@ -1,7 +1,8 @@
 """Whole pictures in strips of rows or in tiles, so that memory holds one part in float planes and one finished picture."""
 
+import threading
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -21,15 +22,27 @@ from zincplate.plan.colour import ColourPlan
 from zincplate.plan.finish import FinishPlan
 from zincplate.plan.light import LightPlan
 from zincplate.recipe.document import Recipe
+from zincplate.render.at_once import each
 from zincplate.tables.colour_plan import colour_tables
 from zincplate.tables.light_plan import encode_table
 
 Float32 = NDArray[np.float32]
+Part = tuple[Window, Window]
+"""What is delivered, and that with its context."""
 Progress = Callable[[float], bool] | None
 
 STRIP_ROWS = 192
 TILE_WIDTH, TILE_HEIGHT = 1536, 1024
 """Work that needs context goes in tiles: their planes stay in the processor's cache from stage to stage."""
+
+
+@dataclass
+class _Row:
+    """A row of tiles at full width, before it is made smaller."""
+
+    planes: Float32
+    filled: int = 0
+    """Columns that are there."""
 
 
 class Cancelled(Exception):
@@ -48,21 +61,25 @@ def deliver_whole(
     out = _empty(framed.height, framed.width, bits)
     whole = Window(framed.width, framed.height, 0, 0, framed.width, framed.height)
     margin = stages.margin(framed, plan) + margin_of(plan.finish, 1.0)
-    for window, outer in _parts(whole, margin, tiles=not framed.direct):
+
+    def work(part: Part) -> None:
+        window, outer = part
         planes = stages.local(framed, key, plan, outer, keep=False)
         # one block of memory, as the compiled kernels know it; a tile of the picture itself would not be
-        part = _empty(window.height, window.width, bits)
+        made = _empty(window.height, window.width, bits)
         inner = window.inside(outer)
         if plan.finish == FinishPlan():
             planes = planes[(slice(None), *inner)]
             lighted = lit(stages.areas, framed, key, recipe, plan, planes, window, space, keep=False)
-            _quantise(lighted, window.x, window.y, part)
+            _quantise(lighted, window.x, window.y, made)
         else:
             lighted = lit(stages.areas, framed, key, recipe, plan, planes, outer, space, keep=False)
             sharper = sharper_of(stages.areas, framed, key, plan, window, keep=False)
-            finished(lighted, plan.finish, 1.0, window, inner, part, sharper)
-        out[window.y : window.y + window.height, window.x : window.x + window.width] = part
-        _tell(progress, _share(window))
+            finished(lighted, plan.finish, 1.0, window, inner, made, sharper)
+        out[window.y : window.y + window.height, window.x : window.x + window.width] = made
+
+    parts = _parts(whole, margin, tiles=not framed.direct)
+    each(parts, work, lambda done: _tell(progress, done / len(parts)))
     return out
 
 
@@ -80,17 +97,25 @@ def _reduced(
     width, height = fitted_size(framed.width, framed.height, long_edge)
     middle = np.empty((3, framed.height, width), np.float32)
     whole = Window(framed.width, framed.height, 0, 0, framed.width, framed.height)
-    row = np.empty((3, 0, framed.width), np.float32)
-    for window, outer in _parts(whole, stages.margin(framed, plan), tiles=not framed.direct):
+    lock, rows = threading.Lock(), dict[int, _Row]()
+
+    def work(part: Part) -> None:
+        window, outer = part
         planes = stages.local(framed, key, plan, outer, keep=False)
         planes = planes[(slice(None), *window.inside(outer))]
         linear = lit(stages.areas, framed, key, recipe, plan, planes, window, space, linear_output=True, keep=False).to_float()
-        if window.x == 0:
-            row = np.empty((3, window.height, framed.width), np.float32)
-        row[:, :, window.x : window.x + window.width] = linear
-        if window.x + window.width == framed.width:
-            middle[:, window.y : window.y + window.height] = lanczos_rows(row, width)
-        _tell(progress, 0.95 * _share(window))
+        with lock:
+            row = rows.setdefault(window.y, _Row(np.empty((3, window.height, framed.width), np.float32)))
+        row.planes[:, :, window.x : window.x + window.width] = linear
+        with lock:
+            row.filled += window.width
+            whole_row = row.filled == framed.width
+        if whole_row:
+            del rows[window.y]
+            middle[:, window.y : window.y + window.height] = lanczos_rows(row.planes, width)
+
+    parts = _parts(whole, stages.margin(framed, plan), tiles=not framed.direct)
+    each(parts, work, lambda done: _tell(progress, 0.95 * done / len(parts)))
     out = _empty(height, width, bits)
     small = lanczos_columns(middle, height)
     if plan.finish == FinishPlan():
@@ -111,7 +136,7 @@ def _reduced(
     return out
 
 
-def _parts(whole: Window, margin: int, tiles: bool) -> list[tuple[Window, Window]]:
+def _parts(whole: Window, margin: int, tiles: bool) -> list[Part]:
     """Parts of the picture, row after row, each with its context: strips where none is needed, else tiles."""
     width, height = (TILE_WIDTH, TILE_HEIGHT) if margin or tiles else (whole.width, STRIP_ROWS)
     found = []
@@ -129,12 +154,6 @@ def _tell(progress: Progress, share: float) -> None:
 
 def _empty(height: int, width: int, bits: int) -> NDArray[Any]:
     return np.empty((height, width, 3), np.uint8 if bits == 8 else np.uint16)
-
-
-def _share(window: Window) -> float:
-    """How much of the whole is done when this part is."""
-    done = window.y * window.full_width + (window.x + window.width) * window.height
-    return min(done / (window.full_width * window.full_height), 1.0)
 
 
 def _quantise(lighted: Lit, x: int, y: int, out: NDArray[Any]) -> None:

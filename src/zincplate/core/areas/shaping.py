@@ -6,6 +6,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from zincplate.core.kernels.kernel_math import KERNEL, load
+from zincplate.core.tone.at_width import ROWS
 from zincplate.core.tone.low_planes import guided
 
 Float32 = NDArray[np.float32]
@@ -67,36 +68,50 @@ def carried(a, b, guide, x0, y0, step_x, step_y, out):
         u = min(max(x0 + x * step_x, 0.0), small_width - 1.0)
         columns[x] = min(int(u), max(small_width - 2, 0))
         shares[x] = u - columns[x]
-    first, last = columns[0], columns[width - 1] + 2
-    for y in prange(height):
-        v = min(max(y0 + y * step_y, 0.0), small_height - 1.0)
-        j = int(v)
-        k = min(j + 1, small_height - 1)
-        fv = np.float32(v - j)
-        row_a, row_b = np.empty(small_width + 1, np.float32), np.empty(small_width + 1, np.float32)
-        stop = min(last, small_width)
-        for i in range(first, stop):
-            row_a[i] = a[j, i] + (a[k, i] - a[j, i]) * fv
-            row_b[i] = b[j, i] + (b[k, i] - b[j, i]) * fv
-        row_a[small_width], row_b[small_width] = row_a[small_width - 1], row_b[small_width - 1]
-        # nothing comes of nothing: most areas are a part of the picture
-        low, high = first, stop - 1
-        while (low <= high) and (row_a[low] == z) and (row_b[low] == z):
-            low += 1
-        while (high >= low) and (row_a[high] == z) and (row_b[high] == z):
-            high -= 1
-        line, target = guide[y], out[y]
-        begin = 0 if low == first else min(max(int((low - 1 - x0) / step_x) - 1, 0), width)
-        end = width if high == stop - 1 else max(min(int((high + 1 - x0) / step_x) + 2, width), begin)
-        if low > high:
-            begin = end = width
-        target[:begin] = z
-        target[end:] = z
-        for x in range(begin, end):
-            i, f = columns[x], shares[x]
-            a0, b0 = load(row_a, i), load(row_b, i)
-            slope = a0 + (load(row_a, np.int32(i + np.int32(1))) - a0) * f
-            target[x] = min(max(slope * line[x] + b0 + (load(row_b, np.int32(i + np.int32(1))) - b0) * f, z), o)
+    first, stop = columns[0], min(columns[width - 1] + 2, small_width)
+    for part in prange((height + ROWS - 1) // ROWS):
+        row = np.zeros(small_width + 1, np.float32)
+        # the two rows of small planes about a row, at full width, and where there is something in them
+        wide, held = np.empty((2, 2, width), np.float32), np.full(2, -1, np.int32)
+        begins, ends = np.zeros(2, np.int64), np.zeros(2, np.int64)
+        for y in range(part * ROWS, min(part * ROWS + ROWS, height)):
+            v = min(max(y0 + y * step_y, 0.0), small_height - 1.0)
+            j = np.int32(v)
+            k = min(np.int32(j + 1), np.int32(small_height - 1))
+            fv = np.float32(v - j)
+            for there in (j, k):
+                slot = there & 1
+                if held[slot] == there:
+                    continue
+                held[slot] = there
+                # nothing comes of nothing: most areas are a part of the picture
+                low, high = first, stop - 1
+                while (low <= high) and (a[there, low] == z) and (b[there, low] == z):
+                    low += 1
+                while (high >= low) and (a[there, high] == z) and (b[there, high] == z):
+                    high -= 1
+                begins[slot] = 0 if low == first else min(max(int((low - 1 - x0) / step_x) - 1, 0), width)
+                ends[slot] = width if high == stop - 1 else min(max(int((high + 1 - x0) / step_x) + 2, 0), width)
+                if low > high:
+                    begins[slot], ends[slot] = width, 0
+                for n in range(2):
+                    small, target = a if n == 0 else b, wide[slot, n]
+                    for i in range(first, stop):
+                        row[i] = small[there, i]
+                    row[small_width] = row[small_width - 1]
+                    for x in range(width):
+                        i, f = columns[x], shares[x]
+                        value = load(row, i)
+                        target[x] = value + (load(row, np.int32(i + np.int32(1))) - value) * f
+            begin = min(begins[j & 1], begins[k & 1])
+            end = max(max(ends[j & 1], ends[k & 1]), begin)
+            a_up, b_up, a_down, b_down = wide[j & 1, 0], wide[j & 1, 1], wide[k & 1, 0], wide[k & 1, 1]
+            line, target = guide[y], out[y]
+            target[:begin] = z
+            target[end:] = z
+            for x in range(begin, end):
+                slope = a_up[x] + (a_down[x] - a_up[x]) * fv
+                target[x] = min(max(slope * line[x] + b_up[x] + (b_down[x] - b_up[x]) * fv, z), o)
 
 
 def shaped(area: Float32, close: float, smooth: float, grow: float) -> Float32:

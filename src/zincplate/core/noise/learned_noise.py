@@ -6,6 +6,7 @@ and their deviation is known from the sensor. Runs in OpenCV on the processor, s
 two cores: for deliveries, and for what is in sight at full size once nothing moves.
 """
 
+import threading
 from collections.abc import Callable
 from functools import cache
 from pathlib import Path
@@ -41,6 +42,10 @@ MOST_DEVIATIONS = 4.0
 FADES_FROM = 0.9
 """Of TOP; from there up to it the quick way takes over: light beyond it (merged exposures hold a hundred times white) is nothing
 that the network has ever seen."""
+
+
+_IN_USE = threading.Lock()
+"""Of the network: what goes in and what comes out are two calls."""
 
 
 @cache
@@ -107,9 +112,11 @@ def _calmed(planes: Float32, noise: StabilisedNoise, strength: float, between: C
             # every tile has the same size, filled by mirroring, so that the network is laid out once
             ys = _mirrored(np.arange(y - CONTEXT, y - CONTEXT + TILE), height)
             xs = _mirrored(np.arange(x - CONTEXT, x - CONTEXT + TILE), width)
-            network = _network()
-            network.setInput(_shuffled(root[:, ys][:, :, xs], deviation))
-            calm = _unshuffled(network.forward())
+            noisy = _shuffled(root[:, ys][:, :, xs], deviation)
+            with _IN_USE:
+                network = _network()
+                network.setInput(noisy)
+                calm = _unshuffled(network.forward())
             out[:, y : y + rows, x : x + columns] = calm[:, CONTEXT : CONTEXT + rows, CONTEXT : CONTEXT + columns]
     np.clip(out, root - np.float32(MOST_DEVIATIONS * deviation), root + np.float32(MOST_DEVIATIONS * deviation), out=out)
     out *= np.float32(TOP)

@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 
 from zincplate.core.kernels.kernel_math import KERNEL, exp_2, log_2, smoothstep
 from zincplate.core.kernels.numbers import ViewNumbers
-from zincplate.core.tone.local_tone import columns_at, row_of
+from zincplate.core.tone.at_width import ROWS, columns_at, held_at, place_at
 from zincplate.core.tone.low_planes import (
     BASE_EPSILON_EV2,
     COLOUR_FLOOR,
@@ -136,67 +136,75 @@ class EvenedNumbers(NamedTuple):
 def _even(planes, low, asked, used, view, p, x0, y0, out):
     _, height, width = planes.shape
     _, low_height, low_width = low.shape
-    z, o, half, tiny = np.float32(0), np.float32(1), np.float32(0.5), np.float32(1e-7)
+    z, o, tiny = np.float32(0), np.float32(1), np.float32(1e-7)
     step_x, step_y = np.float32(low_width) / view.full_width, np.float32(low_height) / view.full_height
     exposure = view.exposure_ev
     columns, shares = np.empty(width, np.int32), np.empty(width, np.float32)
     columns_at(x0, step_x, low_width, columns, shares, width)
-    for y in prange(height):
-        total = z
-        for n in range(3):
-            for x in range(width):
-                total += abs(asked[n, y, x])
-        if total == z:
-            for c in range(3):
+    first, last = (0 if used[0] != 0 else 8), (15 if used[2] != 0 and p.picked == z else 12)
+    for part in prange((height + ROWS - 1) // ROWS):
+        row, held = np.zeros(low_width + 1, np.float32), np.full(2, -1, np.int32)
+        both, wide = np.empty((2, 15, width), np.float32), np.empty((15, width), np.float32)
+        for y in range(part * ROWS, min(part * ROWS + ROWS, height)):
+            total = z
+            for n in range(3):
                 for x in range(width):
-                    out[c, y, x] = planes[c, y, x]
-            continue
-        v = min(max((np.float32(y0 + y) + half) * step_y - half, z), np.float32(low_height - 1))
-        j = np.int32(v)
-        k = min(np.int32(j + 1), np.int32(low_height - 1))
-        fv = v - np.float32(j)
-        row = np.zeros(low_width + 1, np.float32)
-        wide = np.empty((15, width), np.float32)
-        first, last = (0 if used[0] != 0 else 8), (15 if used[2] != 0 and p.picked == z else 12)
-        for n in range(first, last):
-            row_of(low, n, j, k, fv, columns, shares, row, wide[n], width)
-        for x in range(width):
-            r, g, b = planes[0, y, x], planes[1, y, x], planes[2, y, x]
-            colour, light, shine = asked[0, y, x], asked[1, y, x], asked[2, y, x]
-            if colour == z and light == z and shine == z:
-                out[0, y, x], out[1, y, x], out[2, y, x] = r, g, b
+                    total += abs(asked[n, y, x])
+            if total == z:
+                for c in range(3):
+                    for x in range(width):
+                        out[c, y, x] = planes[c, y, x]
                 continue
-            before = view.weight_red * r + view.weight_green * g + view.weight_blue * b
-            e = log_2(max(before, z) + np.float32(FLOOR)) + np.float32(2.4739311883324122) - exposure
-            red, blue, ev = z, z, z
-            if used[0] != 0:
-                red = colour * ((wide[0, x] - wide[2, x]) * e + wide[1, x] - wide[3, x])
-                blue = colour * ((wide[4, x] - wide[6, x]) * e + wide[5, x] - wide[7, x])
-            if light != z:
-                # the region of the form, not of the pixel: else texture would follow the region's edges
-                form = wide[10, x] * e + wide[11, x]
-                d = wide[8, x] * form + wide[9, x] - form
-                ev = light * d / (o + (d * np.float32(1 / BLOTCH_EV)) ** 2)
-            if shine > z:
-                tone, red_there, blue_there = p.picked_ev, p.picked_red, p.picked_blue
-                if p.picked == z:
-                    tone, red_there, blue_there = wide[12, x] + np.float32(SHINE_FROM_EV), wide[13, x], wide[14, x]
-                above = e + ev - tone
-                if above > z:
-                    share = shine * smoothstep(above * np.float32(1 / SHINE_SPAN_EV))
+            j, k, fv = place_at(y0 + y, step_y, low_height)
+            held_at(low, first, last, j, held, both, columns, shares, row, width)
+            held_at(low, first, last, k, held, both, columns, shares, row, width)
+            for n in range(first, last):
+                up, down, target = both[j & 1, n], both[k & 1, n], wide[n]
+                for x in range(width):
+                    target[x] = up[x] + (down[x] - up[x]) * fv
+            for x in range(width):
+                r, g, b = planes[0, y, x], planes[1, y, x], planes[2, y, x]
+                colour, light, shine = asked[0, y, x], asked[1, y, x], asked[2, y, x]
+                if colour == z and light == z and shine == z:
+                    out[0, y, x], out[1, y, x], out[2, y, x] = r, g, b
+                    continue
+                before = view.weight_red * r + view.weight_green * g + view.weight_blue * b
+                e = log_2(max(before, z) + np.float32(FLOOR)) + np.float32(2.4739311883324122) - exposure
+                red, blue, ev = z, z, z
+                if used[0] != 0:
+                    red = colour * ((wide[0, x] - wide[2, x]) * e + wide[1, x] - wide[3, x])
+                    blue = colour * ((wide[4, x] - wide[6, x]) * e + wide[5, x] - wide[7, x])
+                if light != z:
+                    # the region of the form, not of the pixel: else texture would follow the region's edges
+                    form = wide[10, x] * e + wide[11, x]
+                    d = wide[8, x] * form + wide[9, x] - form
+                    ev = light * d / (o + (d * np.float32(1 / BLOTCH_EV)) ** 2)
+                if shine > z:
+                    tone, red_there, blue_there = p.picked_ev, p.picked_red, p.picked_blue
                     if p.picked == z:
-                        ev -= share * np.float32(COVERED) * above
-                    else:
-                        bent = np.float32(PICKED_BEND_EV) * (o - exp_2(above * np.float32(-1.4426950408889634 / PICKED_BEND_EV)))
-                        ev -= shine * np.float32(PICKED_COVERED) * (above - bent)
-                    now_red = log_2(max(r, z) + np.float32(COLOUR_FLOOR)) - log_2(max(g, z) + np.float32(COLOUR_FLOOR)) + red
-                    now_blue = log_2(max(b, z) + np.float32(COLOUR_FLOOR)) - log_2(max(g, z) + np.float32(COLOUR_FLOOR)) + blue
-                    red += share * (red_there - now_red)
-                    blue += share * (blue_there - now_blue)
-            r, b = r * exp_2(red), b * exp_2(blue)
-            gain = before / max(view.weight_red * r + view.weight_green * g + view.weight_blue * b, tiny) if before > tiny else o
-            gain *= exp_2(ev)
-            out[0, y, x], out[1, y, x], out[2, y, x] = r * gain, g * gain, b * gain
+                        tone, red_there, blue_there = wide[12, x] + np.float32(SHINE_FROM_EV), wide[13, x], wide[14, x]
+                    above = e + ev - tone
+                    if above > z:
+                        share = shine * smoothstep(above * np.float32(1 / SHINE_SPAN_EV))
+                        if p.picked == z:
+                            ev -= share * np.float32(COVERED) * above
+                        else:
+                            bent = np.float32(PICKED_BEND_EV) * (
+                                o - exp_2(above * np.float32(-1.4426950408889634 / PICKED_BEND_EV))
+                            )
+                            ev -= shine * np.float32(PICKED_COVERED) * (above - bent)
+                        now_red = log_2(max(r, z) + np.float32(COLOUR_FLOOR)) - log_2(max(g, z) + np.float32(COLOUR_FLOOR)) + red
+                        now_blue = (
+                            log_2(max(b, z) + np.float32(COLOUR_FLOOR)) - log_2(max(g, z) + np.float32(COLOUR_FLOOR)) + blue
+                        )
+                        red += share * (red_there - now_red)
+                        blue += share * (blue_there - now_blue)
+                r, b = r * exp_2(red), b * exp_2(blue)
+                gain = (
+                    before / max(view.weight_red * r + view.weight_green * g + view.weight_blue * b, tiny) if before > tiny else o
+                )
+                gain *= exp_2(ev)
+                out[0, y, x], out[1, y, x], out[2, y, x] = r * gain, g * gain, b * gain
 
 
 def tone_of(plate: Sequence[float], weights: Sequence[float], exposure_ev: float) -> tuple[float, float, float]:

@@ -11,7 +11,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from zincplate.core.kernels.kernel_math import KERNEL
-from zincplate.core.tone.local_tone import columns_at, row_of
+from zincplate.core.tone.at_width import ROWS, columns_at, held_at, place_at
 
 Float32 = NDArray[np.float32]
 
@@ -45,21 +45,20 @@ def glow_planes(planes: Float32, lightness_ev: Float32, size_percent: float) -> 
 def _add(planes, low, asked, full_width, full_height, x0, y0, out):
     _, height, width = planes.shape
     _, low_height, low_width = low.shape
-    z, half = np.float32(0), np.float32(0.5)
     step_x, step_y = np.float32(low_width) / full_width, np.float32(low_height) / full_height
     columns, shares = np.empty(width, np.int32), np.empty(width, np.float32)
     columns_at(x0, step_x, low_width, columns, shares, width)
-    for y in prange(height):
-        v = min(max((np.float32(y0 + y) + half) * step_y - half, z), np.float32(low_height - 1))
-        j = np.int32(v)
-        k = min(np.int32(j + 1), np.int32(low_height - 1))
-        fv = v - np.float32(j)
-        row = np.zeros(low_width + 1, np.float32)
-        wide = np.empty(width, np.float32)
-        for c in range(3):
-            row_of(low, c, j, k, fv, columns, shares, row, wide, width)
-            for x in range(width):
-                out[c, y, x] = planes[c, y, x] + asked[y, x] * wide[x]
+    for part in prange((height + ROWS - 1) // ROWS):
+        row, wide = np.zeros(low_width + 1, np.float32), np.empty((2, 3, width), np.float32)
+        held = np.full(2, -1, np.int32)
+        for y in range(part * ROWS, min(part * ROWS + ROWS, height)):
+            j, k, fv = place_at(y0 + y, step_y, low_height)
+            held_at(low, 0, 3, j, held, wide, columns, shares, row, width)
+            held_at(low, 0, 3, k, held, wide, columns, shares, row, width)
+            for c in range(3):
+                up, down = wide[j & 1, c], wide[k & 1, c]
+                for x in range(width):
+                    out[c, y, x] = planes[c, y, x] + asked[y, x] * (up[x] + (down[x] - up[x]) * fv)
 
 
 def glowing(planes: Float32, low: Float32, asked: Float32, full_width: int, full_height: int, x0: int, y0: int) -> Float32:

@@ -13,8 +13,9 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from zincplate.core.kernels.kernel_math import INLINE, KERNEL, exp_2, load, log_2, smoothstep
+from zincplate.core.kernels.kernel_math import KERNEL, exp_2, log_2, smoothstep
 from zincplate.core.kernels.numbers import ViewNumbers
+from zincplate.core.tone.at_width import ROWS, columns_at, held_at, place_at
 from zincplate.core.tone.low_planes import FLOOR
 
 Float32 = NDArray[np.float32]
@@ -45,27 +46,6 @@ class LocalNumbers(NamedTuple):
     spare_highlights: np.float32
 
 
-@njit(**INLINE)
-def columns_at(x0, step, low_width, columns, shares, width):
-    """Where samples of a window that begins at ``x0`` lie on a small plane: the column before each, and the share of the next."""
-    for x in range(width):
-        u = (np.float32(x0 + x) + np.float32(0.5)) * step - np.float32(0.5)
-        u = min(max(u, np.float32(0)), np.float32(low_width - 1))
-        columns[x] = np.int32(u)
-        shares[x] = u - np.float32(columns[x])
-
-
-@njit(**INLINE)
-def row_of(low, n, j, k, fv, columns, shares, row, out, width):
-    """One row of a small plane at full width: rows j and k mixed, then read between columns."""
-    for x in range(low.shape[2]):
-        row[x] = low[n, j, x] + (low[n, k, x] - low[n, j, x]) * fv
-    for x in range(width):
-        i = columns[x]
-        a = load(row, i)
-        out[x] = a + (load(row, np.int32(i + np.int32(1))) - a) * shares[x]
-
-
 @njit(**KERNEL)
 def local_gain(planes, low, air_planes, view, p, x0, y0, out):
     """Planes (3, h, w) -> adjusted planes; ``low`` (4, lh, lw) and ``air_planes`` (2, lh, lw) cover the whole picture; ``view``
@@ -80,74 +60,76 @@ def local_gain(planes, low, air_planes, view, p, x0, y0, out):
     exposure, removal, least = view.exposure_ev, p.removal, p.least_transmission
     columns, shares = np.empty(width, np.int32), np.empty(width, np.float32)
     columns_at(x0, step_x, low_width, columns, shares, width)
-    for y in prange(height):
-        v = min(max((np.float32(y0 + y) + half) * step_y - half, z), np.float32(low_height - 1))
-        j = np.int32(v)
-        k = min(np.int32(j + 1), np.int32(low_height - 1))
-        fv = v - np.float32(j)
+    for part in prange((height + ROWS - 1) // ROWS):
         row = np.zeros(low_width + 1, np.float32)
-        ra, rb, e, ev = (
-            np.empty(width, np.float32),
-            np.empty(width, np.float32),
-            np.empty(width, np.float32),
-            np.zeros(width, np.float32),
-        )
-        red, green, blue = planes[0, y], planes[1, y], planes[2, y]
-        r, g, b = out[0, y], out[1, y], out[2, y]
-        if hazy:
-            row_of(air_planes, 0, j, k, fv, columns, shares, row, ra, width)
-            row_of(air_planes, 1, j, k, fv, columns, shares, row, rb, width)
+        e, ev, form = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
+        # the two rows of small planes about a row, at full width
+        air, wide = np.empty((2, 2, width if hazy else 1), np.float32), np.empty((2, 4, width if regional else 1), np.float32)
+        held_air, held_low = np.full(2, -1, np.int32), np.full(2, -1, np.int32)
+        for y in range(part * ROWS, min(part * ROWS + ROWS, height)):
+            j, k, fv = place_at(y0 + y, step_y, low_height)
+            up, down = j & 1, k & 1
+            red, green, blue = planes[0, y], planes[1, y], planes[2, y]
+            r, g, b = out[0, y], out[1, y], out[2, y]
+            if hazy:
+                held_at(air_planes, 0, 2, j, held_air, air, columns, shares, row, width)
+                held_at(air_planes, 0, 2, k, held_air, air, columns, shares, row, width)
+                a_up, b_up, a_down, b_down = air[up, 0], air[up, 1], air[down, 0], air[down, 1]
+                for x in range(width):
+                    slope = a_up[x] + (a_down[x] - a_up[x]) * fv
+                    thickness = slope * math.sqrt(max(green[x], z)) + b_up[x] + (b_down[x] - b_up[x]) * fv
+                    thickness = min(max(thickness, z), o)
+                    cleared = o / max(o - removal * thickness, least)
+                    veiled = o + removal * (np.float32(0.3) + np.float32(0.7) * thickness)
+                    t = cleared if removal > z else veiled
+                    r[x] = max((red[x] - p.air_red) * t + p.air_red, min(red[x], z))
+                    g[x] = max((green[x] - p.air_green) * t + p.air_green, min(green[x], z))
+                    b[x] = max((blue[x] - p.air_blue) * t + p.air_blue, min(blue[x], z))
+            else:
+                for x in range(width):
+                    r[x], g[x], b[x] = red[x], green[x], blue[x]
             for x in range(width):
-                thickness = min(max(ra[x] * math.sqrt(max(green[x], z)) + rb[x], z), o)
-                cleared = o / max(o - removal * thickness, least)
-                veiled = o + removal * (np.float32(0.3) + np.float32(0.7) * thickness)
-                t = cleared if removal > z else veiled
-                r[x] = max((red[x] - p.air_red) * t + p.air_red, min(red[x], z))
-                g[x] = max((green[x] - p.air_green) * t + p.air_green, min(green[x], z))
-                b[x] = max((blue[x] - p.air_blue) * t + p.air_blue, min(blue[x], z))
-        else:
+                ev[x] = z
+                e[x] = log_2(
+                    max(view.weight_red * r[x] + view.weight_green * g[x] + view.weight_blue * b[x], z) + np.float32(FLOOR)
+                ) + np.float32(2.4739311883324122)
+            if regional:
+                held_at(low, 0, 4, j, held_low, wide, columns, shares, row, width)
+                held_at(low, 0, 4, k, held_low, wide, columns, shares, row, width)
+                a_up, b_up, a_down, b_down = wide[up, 2], wide[up, 3], wide[down, 2], wide[down, 3]
+                for x in range(width):
+                    slope = a_up[x] + (a_down[x] - a_up[x]) * fv
+                    form[x] = slope * (e[x] - exposure) + b_up[x] + (b_down[x] - b_up[x]) * fv + exposure
+                a_up, b_up, a_down, b_down = wide[up, 0], wide[up, 1], wide[down, 0], wide[down, 1]
+                for x in range(width):
+                    slope = a_up[x] + (a_down[x] - a_up[x]) * fv
+                    base = slope * (e[x] - exposure) + b_up[x] + (b_down[x] - b_up[x]) * fv + exposure
+                    d = form[x] - base
+                    d = d / (o + abs(d) * np.float32(1 / CLARITY_LIMIT_EV))
+                    middle = o - smoothstep((abs(base + half) - np.float32(2.5)) * np.float32(0.25))
+                    ev[x] = (
+                        shadows * smoothstep((np.float32(SHADOWS_FROM_EV) - base) * np.float32(1 / SHADOWS_SPAN_EV))
+                        + highlights * smoothstep((base - np.float32(HIGHLIGHTS_FROM_EV)) * np.float32(1 / HIGHLIGHTS_SPAN_EV))
+                        + clarity * d * middle
+                    )
+            if edged:
+                dy = (np.float32(y0 + y) + half) / view.full_height * np.float32(2) - o
+                across, down_2 = view.full_width * view.full_width, view.full_height * view.full_height
+                for x in range(width):
+                    dx = (np.float32(x0 + x) + half) / view.full_width * np.float32(2) - o
+                    own = (dx * dx + dy * dy) * half
+                    circle = (dx * dx * across + dy * dy * down_2) / (across + down_2)
+                    far = math.sqrt(own + (circle - own) * p.circle_share)
+                    ev[x] += (
+                        p.vignette_ev
+                        * smoothstep((far - p.vignette_inner) * p.vignette_fall)
+                        * (o - p.spare_highlights * smoothstep((e[x] - o) * half))
+                    )
             for x in range(width):
-                r[x], g[x], b[x] = red[x], green[x], blue[x]
-        for x in range(width):
-            e[x] = log_2(
-                max(view.weight_red * r[x] + view.weight_green * g[x] + view.weight_blue * b[x], z) + np.float32(FLOOR)
-            ) + np.float32(2.4739311883324122)
-        if regional:
-            form = np.empty(width, np.float32)
-            row_of(low, 2, j, k, fv, columns, shares, row, ra, width)
-            row_of(low, 3, j, k, fv, columns, shares, row, rb, width)
-            for x in range(width):
-                form[x] = ra[x] * (e[x] - exposure) + rb[x] + exposure
-            row_of(low, 0, j, k, fv, columns, shares, row, ra, width)
-            row_of(low, 1, j, k, fv, columns, shares, row, rb, width)
-            for x in range(width):
-                base = ra[x] * (e[x] - exposure) + rb[x] + exposure
-                d = form[x] - base
-                d = d / (o + abs(d) * np.float32(1 / CLARITY_LIMIT_EV))
-                middle = o - smoothstep((abs(base + half) - np.float32(2.5)) * np.float32(0.25))
-                ev[x] = (
-                    shadows * smoothstep((np.float32(SHADOWS_FROM_EV) - base) * np.float32(1 / SHADOWS_SPAN_EV))
-                    + highlights * smoothstep((base - np.float32(HIGHLIGHTS_FROM_EV)) * np.float32(1 / HIGHLIGHTS_SPAN_EV))
-                    + clarity * d * middle
-                )
-        if edged:
-            dy = (np.float32(y0 + y) + half) / view.full_height * np.float32(2) - o
-            wide, high = view.full_width * view.full_width, view.full_height * view.full_height
-            for x in range(width):
-                dx = (np.float32(x0 + x) + half) / view.full_width * np.float32(2) - o
-                own = (dx * dx + dy * dy) * half
-                circle = (dx * dx * wide + dy * dy * high) / (wide + high)
-                far = math.sqrt(own + (circle - own) * p.circle_share)
-                ev[x] += (
-                    p.vignette_ev
-                    * smoothstep((far - p.vignette_inner) * p.vignette_fall)
-                    * (o - p.spare_highlights * smoothstep((e[x] - o) * half))
-                )
-        for x in range(width):
-            gain = exp_2(ev[x])
-            r[x] *= gain
-            g[x] *= gain
-            b[x] *= gain
+                gain = exp_2(ev[x])
+                r[x] *= gain
+                g[x] *= gain
+                b[x] *= gain
 
 
 @dataclass(frozen=True)

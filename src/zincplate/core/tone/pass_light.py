@@ -24,6 +24,7 @@ from zincplate.core.kernels.kernel_math import (
     stack_floats,
 )
 from zincplate.core.kernels.numbers import ViewNumbers
+from zincplate.core.tone.at_width import ROWS, columns_at, held_at, place_at
 from zincplate.core.tone.local_tone import (
     CLARITY_GAIN,
     CLARITY_LIMIT_EV,
@@ -33,8 +34,6 @@ from zincplate.core.tone.local_tone import (
     SHADOWS_EV,
     SHADOWS_FROM_EV,
     SHADOWS_SPAN_EV,
-    columns_at,
-    row_of,
 )
 from zincplate.core.tone.low_planes import FLOOR
 
@@ -131,99 +130,103 @@ def _apply(planes, low, air_planes, areas, asked, used, view, p, x0, y0, out):
     hazy, contrasty = used[7] != 0, used[3] != 0
     columns, shares = np.empty(width, np.int32), np.empty(width, np.float32)
     columns_at(x0, step_x, low_width, columns, shares, width)
-    for y in prange(height):
+    for part in prange((height + ROWS - 1) // ROWS):
         acting = np.empty(areas.shape[0] + 1, np.int64)
         buf = carray(stack_floats(), (3, BLOCK), np.float32)
         ev = carray(stack_floats(), (3, BLOCK), np.float32)
         row = np.zeros(low_width + 1, np.float32)
         sums = carray(stack_eight(), (8, BLOCK), np.float32)
-        # of the small planes this row at full width: air a and b, region a and b, form a and b; once it is needed
-        wide = np.empty((6, width if hazy | regional else 1), np.float32)
-        ready = False
-        for start in range(0, width, BLOCK):
-            n = min(BLOCK, width - start)
-            if _acting(areas, width, y, start, n, acting) == 0:
-                for c in range(3):
-                    for x in range(n):
-                        out[c, y, start + x] = planes[c, y, start + x]
-                continue
-            if not ready:
-                ready = True
-                v = min(max((np.float32(y0 + y) + half) * step_y - half, z), np.float32(low_height - 1))
-                j = np.int32(v)
-                k = min(np.int32(j + 1), np.int32(low_height - 1))
-                fv = v - np.float32(j)
-                if hazy:
-                    row_of(air_planes, 0, j, k, fv, columns, shares, row, wide[0], width)
-                    row_of(air_planes, 1, j, k, fv, columns, shares, row, wide[1], width)
-                if regional:
-                    for n_low in range(4):
-                        row_of(low, n_low, j, k, fv, columns, shares, row, wide[2 + n_low], width)
-            tinted = _tinted(asked, acting)
-            hazy_here = hazy and _asks(asked, acting, HAZE, HAZE)
-            contrasty_here = contrasty and _asks(asked, acting, CONTRAST, CONTRAST)
-            regional_here = regional and _asks(asked, acting, SHADOWS, CLARITY)
-            _summed(areas, asked, width, y, start, n, acting, tinted, sums)
-            for c in range(3):
-                line = planes[c, y, start : start + n]
-                for x in range(n):
-                    buf[c, x] = line[x]
-            if hazy_here:
-                for x in range(n):
-                    wanted = sums[7, x]
-                    removal = wanted * (p.removal if wanted > z else p.veil)
-                    through = wide[0, start + x] * math.sqrt(max(buf[1, x], z)) + wide[1, start + x]
-                    thickness = min(max(through, z), o)
-                    cleared = o / max(o - removal * thickness, least)
-                    veiled = o + removal * (np.float32(0.3) + np.float32(0.7) * thickness)
-                    t = cleared if removal > z else veiled
+        # the two rows of small planes about a row, at full width, once they are needed: air a and b; region a and b, form a and b
+        air, wide = np.empty((2, 2, width if hazy else 1), np.float32), np.empty((2, 4, width if regional else 1), np.float32)
+        held_air, held_low = np.full(2, -1, np.int32), np.full(2, -1, np.int32)
+        for y in range(part * ROWS, min(part * ROWS + ROWS, height)):
+            j, k, fv = place_at(y0 + y, step_y, low_height)
+            up, down = j & 1, k & 1
+            for start in range(0, width, BLOCK):
+                n = min(BLOCK, width - start)
+                if _acting(areas, width, y, start, n, acting) == 0:
                     for c in range(3):
-                        v = buf[c, x]
-                        air = p.air_red if c == 0 else p.air_green if c == 1 else p.air_blue
-                        buf[c, x] = max((v - air) * t + air, min(v, z))
-            for x in range(n):
-                ev[0, x] = z
-            if regional_here | contrasty_here:
-                for x in range(n):
-                    luminance = max(view.weight_red * buf[0, x] + view.weight_green * buf[1, x] + view.weight_blue * buf[2, x], z)
-                    ev[1, x] = log_2(luminance + np.float32(FLOOR)) + np.float32(2.4739311883324122)
-            if regional_here:
+                        for x in range(n):
+                            out[c, y, start + x] = planes[c, y, start + x]
+                    continue
+                tinted = _tinted(asked, acting)
+                hazy_here = hazy and _asks(asked, acting, HAZE, HAZE)
+                contrasty_here = contrasty and _asks(asked, acting, CONTRAST, CONTRAST)
+                regional_here = regional and _asks(asked, acting, SHADOWS, CLARITY)
+                _summed(areas, asked, width, y, start, n, acting, tinted, sums)
+                for c in range(3):
+                    line = planes[c, y, start : start + n]
+                    for x in range(n):
+                        buf[c, x] = line[x]
                 stop = start + n
-                shadow_asked, light_asked, clarity_asked = sums[4], sums[5], sums[6]
-                base_a, base_b = wide[2, start:stop], wide[3, start:stop]
-                form_a, form_b = wide[4, start:stop], wide[5, start:stop]
-                for x in range(n):
-                    e = ev[1, x] - exposure
-                    base = base_a[x] * e + base_b[x] + exposure
-                    form = form_a[x] * e + form_b[x] + exposure
-                    d = form - base
-                    d = d / (o + abs(d) * np.float32(1 / CLARITY_LIMIT_EV))
-                    middle = o - smoothstep((abs(base + half) - np.float32(2.5)) * np.float32(0.25))
-                    shadow = smoothstep((np.float32(SHADOWS_FROM_EV) - base) * np.float32(1 / SHADOWS_SPAN_EV))
-                    light = smoothstep((base - np.float32(HIGHLIGHTS_FROM_EV)) * np.float32(1 / HIGHLIGHTS_SPAN_EV))
-                    ev[0, x] = (
-                        shadow_asked[x] * np.float32(SHADOWS_EV) * shadow
-                        + light_asked[x] * np.float32(HIGHLIGHTS_EV) * light
-                        + clarity_asked[x] * np.float32(CLARITY_GAIN) * d * middle
-                    )
-            if contrasty_here:
-                line = sums[3]
-                for x in range(n):
-                    far = ev[1, x] + ev[0, x]
-                    bend = far / (o + abs(far) * np.float32(1 / CONTRAST_SPAN_EV))
-                    ev[0, x] += line[x] * np.float32(CONTRAST_SLOPE) * bend
-            if tinted:
-                for c in range(3):
-                    line, target = sums[c], out[c, y, start : start + n]
+                if hazy_here:
+                    held_at(air_planes, 0, 2, j, held_air, air, columns, shares, row, width)
+                    held_at(air_planes, 0, 2, k, held_air, air, columns, shares, row, width)
+                    a_up, b_up = air[up, 0, start:stop], air[up, 1, start:stop]
+                    a_down, b_down = air[down, 0, start:stop], air[down, 1, start:stop]
                     for x in range(n):
-                        target[x] = buf[c, x] * exp_2(ev[0, x] + line[x])
-            else:
+                        wanted = sums[7, x]
+                        removal = wanted * (p.removal if wanted > z else p.veil)
+                        slope = a_up[x] + (a_down[x] - a_up[x]) * fv
+                        through = slope * math.sqrt(max(buf[1, x], z)) + b_up[x] + (b_down[x] - b_up[x]) * fv
+                        thickness = min(max(through, z), o)
+                        cleared = o / max(o - removal * thickness, least)
+                        veiled = o + removal * (np.float32(0.3) + np.float32(0.7) * thickness)
+                        t = cleared if removal > z else veiled
+                        for c in range(3):
+                            v = buf[c, x]
+                            level = p.air_red if c == 0 else p.air_green if c == 1 else p.air_blue
+                            buf[c, x] = max((v - level) * t + level, min(v, z))
                 for x in range(n):
-                    ev[0, x] = exp_2(ev[0, x] + sums[GREEN, x])
-                for c in range(3):
-                    target = out[c, y, start : start + n]
+                    ev[0, x] = z
+                if regional_here | contrasty_here:
                     for x in range(n):
-                        target[x] = buf[c, x] * ev[0, x]
+                        luminance = max(
+                            view.weight_red * buf[0, x] + view.weight_green * buf[1, x] + view.weight_blue * buf[2, x], z
+                        )
+                        ev[1, x] = log_2(luminance + np.float32(FLOOR)) + np.float32(2.4739311883324122)
+                if regional_here:
+                    held_at(low, 0, 4, j, held_low, wide, columns, shares, row, width)
+                    held_at(low, 0, 4, k, held_low, wide, columns, shares, row, width)
+                    shadow_asked, light_asked, clarity_asked = sums[4], sums[5], sums[6]
+                    a_up, b_up = wide[up, 0, start:stop], wide[up, 1, start:stop]
+                    a_down, b_down = wide[down, 0, start:stop], wide[down, 1, start:stop]
+                    form_a_up, form_b_up = wide[up, 2, start:stop], wide[up, 3, start:stop]
+                    form_a_down, form_b_down = wide[down, 2, start:stop], wide[down, 3, start:stop]
+                    for x in range(n):
+                        e = ev[1, x] - exposure
+                        slope = a_up[x] + (a_down[x] - a_up[x]) * fv
+                        base = slope * e + b_up[x] + (b_down[x] - b_up[x]) * fv + exposure
+                        slope = form_a_up[x] + (form_a_down[x] - form_a_up[x]) * fv
+                        form = slope * e + form_b_up[x] + (form_b_down[x] - form_b_up[x]) * fv + exposure
+                        d = form - base
+                        d = d / (o + abs(d) * np.float32(1 / CLARITY_LIMIT_EV))
+                        middle = o - smoothstep((abs(base + half) - np.float32(2.5)) * np.float32(0.25))
+                        shadow = smoothstep((np.float32(SHADOWS_FROM_EV) - base) * np.float32(1 / SHADOWS_SPAN_EV))
+                        light = smoothstep((base - np.float32(HIGHLIGHTS_FROM_EV)) * np.float32(1 / HIGHLIGHTS_SPAN_EV))
+                        ev[0, x] = (
+                            shadow_asked[x] * np.float32(SHADOWS_EV) * shadow
+                            + light_asked[x] * np.float32(HIGHLIGHTS_EV) * light
+                            + clarity_asked[x] * np.float32(CLARITY_GAIN) * d * middle
+                        )
+                if contrasty_here:
+                    line = sums[3]
+                    for x in range(n):
+                        far = ev[1, x] + ev[0, x]
+                        bend = far / (o + abs(far) * np.float32(1 / CONTRAST_SPAN_EV))
+                        ev[0, x] += line[x] * np.float32(CONTRAST_SLOPE) * bend
+                if tinted:
+                    for c in range(3):
+                        line, target = sums[c], out[c, y, start : start + n]
+                        for x in range(n):
+                            target[x] = buf[c, x] * exp_2(ev[0, x] + line[x])
+                else:
+                    for x in range(n):
+                        ev[0, x] = exp_2(ev[0, x] + sums[GREEN, x])
+                    for c in range(3):
+                        target = out[c, y, start : start + n]
+                        for x in range(n):
+                            target[x] = buf[c, x] * ev[0, x]
 
 
 def apply_asked(
