@@ -32,8 +32,10 @@ Part = tuple[Window, Window]
 Progress = Callable[[float], bool] | None
 
 STRIP_ROWS = 192
-TILE_WIDTH, TILE_HEIGHT = 1536, 1024
+TILE_WIDTH, TILE_HEIGHT = 1024, 512
 """Work that needs context goes in tiles: their planes stay in the processor's cache from stage to stage."""
+LARGE_TILE_WIDTH, LARGE_TILE_HEIGHT = 1536, 1024
+"""The best noise reduction has tiles of its own, of which small parts would need half as many again."""
 
 
 @dataclass
@@ -78,7 +80,7 @@ def deliver_whole(
             finished(lighted, plan.finish, 1.0, window, inner, made, sharper)
         out[window.y : window.y + window.height, window.x : window.x + window.width] = made
 
-    parts = _parts(whole, margin, tiles=not framed.direct)
+    parts = _parts(whole, margin, framed, plan)
     each(parts, work, lambda done: _tell(progress, done / len(parts)))
     return out
 
@@ -114,7 +116,7 @@ def _reduced(
             del rows[window.y]
             middle[:, window.y : window.y + window.height] = lanczos_rows(row.planes, width)
 
-    parts = _parts(whole, stages.margin(framed, plan), tiles=not framed.direct)
+    parts = _parts(whole, stages.margin(framed, plan), framed, plan)
     each(parts, work, lambda done: _tell(progress, 0.95 * done / len(parts)))
     out = _empty(height, width, bits)
     small = lanczos_columns(middle, height)
@@ -136,9 +138,11 @@ def _reduced(
     return out
 
 
-def _parts(whole: Window, margin: int, tiles: bool) -> list[Part]:
+def _parts(whole: Window, margin: int, framed: Framed, plan: LightPlan) -> list[Part]:
     """Parts of the picture, row after row, each with its context: strips where none is needed, else tiles."""
-    width, height = (TILE_WIDTH, TILE_HEIGHT) if margin or tiles else (whole.width, STRIP_ROWS)
+    width, height = whole.width, STRIP_ROWS
+    if margin or not framed.direct:
+        width, height = (LARGE_TILE_WIDTH, LARGE_TILE_HEIGHT) if plan.plate.best_noise else (TILE_WIDTH, TILE_HEIGHT)
     found = []
     for y in range(0, whole.height, height):
         for x in range(0, whole.width, width):
