@@ -25,22 +25,58 @@ class Kept(Protocol):
     def kept(self, key: object, otherwise: Any) -> Any: ...
 
 
+PIECE_PX = 192
+"""Side of the squares in which a long thin place is held: a cable across a picture has a hundredth of its pixels."""
+DENSE = 0.5
+"""Share of its place that a repair changes from which that is held in one piece."""
+
+
 @dataclass(frozen=True)
-class Mend:
-    """What a repair makes of its place: ``planes`` (3, h, w) where ``changed`` (h, w), and how far they are from what was
-    there."""
+class Piece:
+    """``planes`` (3, h, w) where ``changed`` (h, w), and how far they are from what was there."""
 
     rect: Rect
     planes: Float32
     changed: Bool
     difference: Float32
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes held."""
+        return int(self.planes.nbytes + self.changed.nbytes + self.difference.nbytes)
+
+
+@dataclass(frozen=True)
+class Mend:
+    """What a repair makes of its place, in pieces that do not lie over each other."""
+
+    pieces: tuple[Piece, ...]
     highest: Float32
     """(3,) of what is there and what was, where it changed."""
 
     @property
     def nbytes(self) -> int:
         """Bytes held."""
-        return int(self.planes.nbytes + self.changed.nbytes + self.difference.nbytes)
+        return sum(piece.nbytes for piece in self.pieces)
+
+
+def in_pieces(whole: Piece) -> tuple[Piece, ...]:
+    """What changed, without most of what did not."""
+    if whole.changed.sum() > DENSE * whole.changed.size:
+        return (whole,)
+    found = []
+    for top in range(0, whole.rect.h, PIECE_PX):
+        for left in range(0, whole.rect.w, PIECE_PX):
+            changed = whole.changed[top : top + PIECE_PX, left : left + PIECE_PX]
+            rows, columns = np.flatnonzero(changed.any(1)), np.flatnonzero(changed.any(0))
+            if not rows.size:
+                continue
+            y, x = top + int(rows[0]), left + int(columns[0])
+            rect = Rect(whole.rect.x + x, whole.rect.y + y, int(columns[-1] - columns[0]) + 1, int(rows[-1] - rows[0]) + 1)
+            here = rect.of(whole.rect)
+            planes, difference = whole.planes[(slice(None), *here)].copy(), whole.difference[(slice(None), *here)].copy()
+            found.append(Piece(rect, planes, whole.changed[here].copy(), difference))
+    return tuple(found)
 
 
 class Unknown:
@@ -50,14 +86,14 @@ class Unknown:
 UNKNOWN = Unknown()
 
 
-def cells_of(mend: Mend, whole: Rect, step: int, origin: tuple[int, int], orientation: int = 1) -> Cells | None:
-    """What a mend adds to a plate of the sensor's orientation that averages ``step`` pixels of ``whole`` from ``origin`` on;
+def cells_of(piece: Piece, whole: Rect, step: int, origin: tuple[int, int], orientation: int = 1) -> Cells | None:
+    """What a piece adds to a plate of the sensor's orientation that averages ``step`` pixels of ``whole`` from ``origin`` on;
     None when it lies beyond the picture."""
     right, bottom = (whole.h, whole.w) if FLIPS[orientation].transpose else (whole.w, whole.h)
-    r = mend.rect.within(whole)
+    r = piece.rect.within(whole)
     if r.empty:
         return None
-    difference = on_sensor(mend.difference[(slice(None), *r.of(mend.rect))], orientation, 1)
+    difference = on_sensor(piece.difference[(slice(None), *r.of(piece.rect))], orientation, 1)
     x, y, w, h = to_sensor(r.x, r.y, r.w, r.h, whole.w, whole.h, orientation)
     x, y = x - origin[0], y - origin[1]
     i0, j0, i1, j1 = x // step, y // step, -(-(x + w) // step), -(-(y + h) // step)

@@ -4,7 +4,7 @@ What was worked out at full size already is taken from there, so only what moves
 """
 
 from dataclasses import replace
-from functools import lru_cache
+from functools import lru_cache, reduce
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from zincplate.core.geometry.orientation import on_sensor, to_sensor
 from zincplate.core.sensor.colour_shift import ColourShift
 from zincplate.plan.repairs import RepairPlan
-from zincplate.sources.mend import Cells, Mend, Unknown, cells_of
+from zincplate.sources.mend import Cells, Mend, Piece, Unknown, cells_of, in_pieces
 from zincplate.sources.readers import Plate
 from zincplate.sources.rect import Rect
 from zincplate.sources.repaired import Known, Mended
@@ -48,10 +48,11 @@ class MendedSmaller(Mended):
         """What every repair adds to the plate (its own step and origin), as the sensor's orientation has it."""
         whole, found = self.whole, []
         for mend in self.mends(hot_pixels, None):
-            r = mend.rect.within(whole)
-            if not r.empty:
-                x, y, _, _ = to_sensor(r.x, r.y, r.w, r.h, whole.w, whole.h, orientation)
-                found.append(((x, y), on_sensor(mend.difference[(slice(None), *r.of(mend.rect))], orientation, 1)))
+            for piece in mend.pieces:
+                r = piece.rect.within(whole)
+                if not r.empty:
+                    x, y, _, _ = to_sensor(r.x, r.y, r.w, r.h, whole.w, whole.h, orientation)
+                    found.append(((x, y), on_sensor(piece.difference[(slice(None), *r.of(piece.rect))], orientation, 1)))
         return found
 
     def mend(self, number: int, hot_pixels: bool, shift: ColourShift | None, known: Known | None = None) -> Mend | None:
@@ -66,16 +67,20 @@ class MendedSmaller(Mended):
     def _on_plate(self, mend: Mend | None, number: int, hot_pixels: bool) -> Mend | None:
         if mend is None:
             return None
-        cells = cells_of(mend, self._full.whole, self._step, self._origin)
-        if cells is None:
+        found = [cells_of(piece, self._full.whole, self._step, self._origin) for piece in mend.pieces]
+        parts = [(Rect(*at, cells.shape[2], cells.shape[1]), cells) for at, cells in (c for c in found if c is not None)]
+        if not parts:
             return None
-        (x, y), difference = cells
-        rect = Rect(x, y, difference.shape[2], difference.shape[1]).within(self.whole)
-        difference = difference[:, : rect.h, : rect.w]
+        rect = reduce(Rect.joined, (part for part, _ in parts)).within(self.whole)
+        difference = np.zeros((3, rect.h, rect.w), np.float32)
+        for there, cells in parts:
+            part = there.within(rect)
+            difference[(slice(None), *part.of(rect))] += cells[(slice(None), *part.of(there))]
         after = self.plain(rect, hot_pixels, None)
         self.over(after, rect, hot_pixels, None, number)
         after += difference
-        return Mend(rect, after, np.asarray(difference.any(0), np.bool_), difference, mend.highest)
+        changed = np.asarray(difference.any(0), np.bool_)
+        return Mend(in_pieces(Piece(rect, after, changed, difference)), mend.highest)
 
 
 def as_seen(mended: Mended, step: int, hot_pixels: bool) -> Mended:

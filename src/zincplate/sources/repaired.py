@@ -32,7 +32,7 @@ from zincplate.core.repair.hurried_fill import hurried
 from zincplate.core.sensor.colour_shift import ColourShift
 from zincplate.plan.repairs import RepairPlan
 from zincplate.sources.beyond import MOST_BEYOND, Laid, drawn_out, outside
-from zincplate.sources.mend import UNKNOWN, Cells, Kept, Mend, Unknown, cells_of
+from zincplate.sources.mend import UNKNOWN, Cells, Kept, Mend, Piece, Unknown, cells_of, in_pieces
 from zincplate.sources.plain import Plain
 from zincplate.sources.readers import Plate
 from zincplate.sources.rect import Rect
@@ -81,6 +81,7 @@ class Mended:
         self._limits = self.whole.grown(round(MOST_BEYOND * max(source.width, source.height)))
         self.mirrored = mirrored
         self._chains: list[tuple[str, Rect, Rect]] | None = None
+        self._held: dict[object, Mend | None] = {}
 
     @property
     def root_shift(self) -> float:
@@ -106,12 +107,11 @@ class Mended:
             mend = self.mend(number, hot_pixels, shift, (rect, planes) if self.moving else None)
             if mend is None:
                 continue
-            part = mend.rect.within(rect)
-            if part.empty:
-                continue
-            there, here = part.of(rect), part.of(mend.rect)
-            target = planes[(slice(None), *there)]
-            np.copyto(target, mend.planes[(slice(None), *here)], where=mend.changed[here])
+            for piece in mend.pieces:
+                part = piece.rect.within(rect)
+                if not part.empty:
+                    there, here = part.of(rect), part.of(piece.rect)
+                    np.copyto(planes[(slice(None), *there)], piece.planes[(slice(None), *here)], where=piece.changed[here])
 
     @property
     def reach(self) -> Rect:
@@ -125,7 +125,7 @@ class Mended:
             for number, (_, target, _) in enumerate(self._chained())
             if target.within(self.whole) != target
         )
-        return [Laid(mend.rect, mend.planes, mend.changed) for mend in found if mend is not None]
+        return [Laid(p.rect, p.planes, p.changed) for mend in found if mend is not None for p in mend.pieces]
 
     def notes(self) -> list[str]:
         """That repairs do nothing, in a sentence."""
@@ -158,7 +158,8 @@ class Mended:
     def all_cells(self, step: int, origin: tuple[int, int], hot_pixels: bool, orientation: int = 1) -> list[Cells]:
         """What every repair adds to a plate of the sensor's orientation that averages ``step`` pixels from ``origin`` on: the
         column and row where it begins, and planes (3, h, w)."""
-        found = (cells_of(mend, self.whole, step, origin, orientation) for mend in self.mends(hot_pixels, None))
+        pieces = (piece for mend in self.mends(hot_pixels, None) for piece in mend.pieces)
+        found = (cells_of(piece, self.whole, step, origin, orientation) for piece in pieces)
         return [cells for cells in found if cells is not None]
 
     def reaches(self, levels: Float32, hot_pixels: bool) -> bool:
@@ -197,8 +198,12 @@ class Mended:
         if self.moving and not isinstance(exact, Unknown):
             return exact
         stage = (self._stage(chain, hot_pixels, shift), self.moving)
-        make = lambda: self._made(number, hot_pixels, shift, known)  # noqa: E731
-        return self.cache.get(stage, make, lambda m: m.nbytes if m else 64)
+        # held as long as this is in use: of many that lie over each other every one asks for all before it, and a cache that does
+        # not hold them all would work them out again and again
+        if stage not in self._held:
+            make = lambda: self._made(number, hot_pixels, shift, known)  # noqa: E731
+            self._held[stage] = self.cache.get(stage, make, lambda m: m.nbytes if m else 64)
+        return self._held[stage]
 
     def _stage(self, chain: str, hot_pixels: bool, shift: ColourShift | None) -> object:
         return (self.key, "mend", chain, hot_pixels, shift and shift.key)
@@ -232,7 +237,7 @@ class Mended:
         else:
             after = self._laid_over(repair, outer, before, cover, read)
         difference, changed, highest = compared(before, after)
-        return Mend(outer, after, changed, difference, highest) if changed.any() else None
+        return Mend(in_pieces(Piece(outer, after, changed, difference)), highest) if changed.any() else None
 
     def cover(self, repair: RepairPlan, rect: Rect) -> Float32:
         """(h, w) 0..1 how much of a repair lies on every pixel of a rectangle, without its strength."""
