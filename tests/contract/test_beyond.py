@@ -24,6 +24,7 @@ from zincplate.render.view import ViewRequest
 from zincplate.sources.beyond import inward
 from zincplate.sources.file import Source
 from zincplate.sources.rect import Rect
+from zincplate.sources.removals import Removal
 
 EDGE = 24
 """Pixels that the crop goes beyond the picture on every side."""
@@ -243,7 +244,7 @@ def test_what_was_put_beyond_before_counts_as_picture() -> None:
     mended, repair = renderer().mended(source, key(source), recipe), source.plan(recipe).repairs[1]
     target = mended.target(repair)
     rect = Rect(target.x, target.y - 30, target.w + 10, target.h + 30)
-    removed, filled, void = mended._parts(1, repair, target, rect)
+    removed, filled, void, _ = Removal(mended, 1, repair, target).parts(0, rect)
     y, x = int(4000 / 20_000 * source.width) - rect.y, int(-600 / 20_000 * source.width) - rect.x
     assert not void[y, x] and void[1, 1] and not void[:, -5:].any() and not (void & filled).any() and filled[removed].all()
     assert filled.sum() > removed.sum() and filled[-2, 1]  # all that is bare in its rectangle is filled with it

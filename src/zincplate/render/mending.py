@@ -120,9 +120,9 @@ def fill_for(renderer: Renderer, source: Source, key: str, recipe: Recipe, name:
             found = mended.fill_of(number, hot, None, renderer.breathe)
         except ValueError as error:
             raise RecipeError(f"This removal cannot be filled: {error}.") from error
-        if found is None:
+        if not found:
             raise RecipeError("This removal lies beside the picture.")
-        return found.to_text()
+        return found
 
     return renderer.on_render_thread(work)
 

@@ -3,7 +3,7 @@
 import hashlib
 from functools import lru_cache
 
-from zincplate.core.repair.fill_map import Fill, fill_from_text
+from zincplate.core.repair.fill_map import Fill, fills_from_text
 from zincplate.plan.repairs import RepairPlan
 
 MARK = "\0repaired "
@@ -23,9 +23,9 @@ def plain_key(key: str) -> str:
 
 
 @lru_cache(maxsize=64)
-def fill_of_text(text: str) -> Fill:
-    """:func:`fill_from_text`, kept."""
-    return fill_from_text(text)
+def fills_of_text(text: str) -> tuple[Fill | None, ...]:
+    """:func:`fills_from_text`, kept."""
+    return fills_from_text(text)
 
 
 @lru_cache(maxsize=4096)

@@ -7,15 +7,13 @@ places it reads; so only what has to is worked out anew.
 """
 
 import hashlib
-from collections.abc import Callable
-from dataclasses import replace
+from collections.abc import Callable, Sequence
 from functools import reduce
 
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.repair.fill import blended, found
-from zincplate.core.repair.fill_map import Fill
+from zincplate.core.repair.fill_map import Fill, text_of
 from zincplate.core.repair.healing import (
     CLOSE,
     CLOSE_WHILE_MOVING,
@@ -28,30 +26,24 @@ from zincplate.core.repair.healing import (
     root_differences,
     to_roots,
 )
-from zincplate.core.repair.hurried_fill import hurried
 from zincplate.core.sensor.colour_shift import ColourShift
 from zincplate.plan.repairs import RepairPlan
-from zincplate.sources.beyond import MOST_BEYOND, Laid, drawn_out, outside
+from zincplate.sources.beyond import MOST_BEYOND, Laid, drawn_out
 from zincplate.sources.mend import UNKNOWN, Cells, Kept, Mend, Piece, Unknown, cells_of, in_pieces
 from zincplate.sources.plain import Plain
 from zincplate.sources.readers import Plate
 from zincplate.sources.rect import Rect
-from zincplate.sources.repair_cover import cover_of, extent_of, taken_extent, taken_within
-from zincplate.sources.repair_keys import digest_of, fill_of_text
+from zincplate.sources.removals import CONTEXT_PX, REMOVED, Removal
+from zincplate.sources.repair_cover import cover_of, extent_of
+from zincplate.sources.repair_keys import digest_of, fills_of_text
+from zincplate.sources.sections import margin_px, sections_of
 from zincplate.sources.taken_from import source_of, taken_from, takes_nothing
 
 Float32 = NDArray[np.float32]
 Bool = NDArray[np.bool_]
 
-CONTEXT_PX = 6
-"""About a place, for the light of its border."""
-LEAST_AROUND_PX, MOST_AROUND_PX, HURRIED_AROUND_PX = 48, 1400, 400
-"""How far a removal looks for what to take."""
-STRIP_TIMES, STRIP_PX = 6, 120
 COVERED = 0.02
 """Cover from which a place takes part."""
-REMOVED = 0.25
-"""Cover from which a place is removed."""
 Known = tuple[Rect, Float32]
 
 
@@ -107,11 +99,7 @@ class Mended:
             mend = self.mend(number, hot_pixels, shift, (rect, planes) if self.moving else None)
             if mend is None:
                 continue
-            for piece in mend.pieces:
-                part = piece.rect.within(rect)
-                if not part.empty:
-                    there, here = part.of(rect), part.of(piece.rect)
-                    np.copyto(planes[(slice(None), *there)], piece.planes[(slice(None), *here)], where=piece.changed[here])
+            self._with(mend.pieces, planes, rect)
 
     @property
     def reach(self) -> Rect:
@@ -227,17 +215,73 @@ class Mended:
             self.over(planes, rect, hot_pixels, shift, number)
             return planes
 
-        outer = target.grown(CONTEXT_PX).within(self.whole).joined(target)
-        before = read(outer)
-        cover = self.cover(repair, outer)
-        if repair.kind == "removal":
-            after = self._removed(number, repair, outer, before, read)
-        elif repair.kind == "cover":
-            after = self._covered(repair, outer, before, cover, read)
-        else:
-            after = self._laid_over(repair, outer, before, cover, read)
-        difference, changed, highest = compared(before, after)
-        return Mend(in_pieces(Piece(outer, after, changed, difference)), highest) if changed.any() else None
+        removal = Removal(self, number, repair, target) if repair.kind == "removal" else None
+        sections = removal.sections if removal else sections_of(repair, target, self.long_edge_px)
+        margin = CONTEXT_PX if removal or len(sections) == 1 else margin_px(repair, self.long_edge_px)
+        outer, pieces, highest = (
+            target.grown(margin).within(self.whole).joined(target),
+            list[Piece](),
+            np.full(3, -3e38, np.float32),
+        )
+        for at, section in enumerate(sections):
+            outer = section.grown(margin).within(self.whole).joined(section)
+            before = read(outer)
+            if removal:
+                after = removal.made(at, outer, before, lambda rect: self._with(pieces, read(rect), rect))
+            elif repair.kind == "cover":
+                after = self._covered(repair, outer, before, self.cover(repair, outer), read)
+            else:
+                after = self._laid_over(repair, outer, before, self.cover(repair, outer), read)
+            if len(sections) > 1:
+                own = (slice(None), *section.of(outer))
+                outer, before, after = section, np.ascontiguousarray(before[own]), np.ascontiguousarray(after[own])
+            difference, changed, most = compared(before, after)
+            if changed.any():
+                pieces.extend(in_pieces(Piece(outer, after, changed, difference)))
+                highest = np.maximum(highest, most)
+        return Mend(tuple(pieces), highest) if pieces else None
+
+    @staticmethod
+    def _with(pieces: Sequence[Piece], planes: Float32, rect: Rect) -> Float32:
+        """Planes of a rectangle with pieces laid over them, in place."""
+        for piece in pieces:
+            part = piece.rect.within(rect)
+            if not part.empty:
+                there, here = part.of(rect), part.of(piece.rect)
+                np.copyto(planes[(slice(None), *there)], piece.planes[(slice(None), *here)], where=piece.changed[here])
+        return planes
+
+    def before(self, number: int) -> list[tuple[RepairPlan, Rect]]:
+        """The repairs before one, with where they change something."""
+        return [(r, target) for r, (_, target, _) in zip(self.repairs[:number], self._chained(), strict=False)]
+
+    def fill_of(
+        self, number: int, hot_pixels: bool, shift: ColourShift | None = None, breathe: Callable[[], None] = lambda: None
+    ) -> str:
+        """The fill of a removal looked for with all care, as a recipe keeps it; empty when it removes nothing.
+
+        Raises ``ValueError`` with a sentence when there is nothing to take from.
+        """
+        repair, target = self.repairs[number], self._chained()[number][1]
+        if target.empty:
+            return ""
+        removal, pieces, fills = Removal(self, number, repair, target), list[Piece](), list[Fill | None]()
+
+        def read(rect: Rect) -> Float32:
+            planes = self.plain(rect, hot_pixels, shift)
+            self.over(planes, rect, hot_pixels, shift, number)
+            return self._with(pieces, planes, rect)
+
+        for at, section in enumerate(removal.sections):
+            fill = removal.looked_for(at, read, breathe)
+            fills.append(fill)
+            if fill is not None and at + 1 < len(removal.sections):
+                # the next one goes by what this one put there
+                before = read(section)
+                after = removal.made(at, section, before, read, fill)
+                difference, changed, _ = compared(before, after)
+                pieces.extend(in_pieces(Piece(section, after, changed, difference)))
+        return text_of(fills)
 
     def cover(self, repair: RepairPlan, rect: Rect) -> Float32:
         """(h, w) 0..1 how much of a repair lies on every pixel of a rectangle, without its strength."""
@@ -246,11 +290,10 @@ class Mended:
     def target(self, repair: RepairPlan) -> Rect:
         """Where a repair may change something."""
         limits = self.whole if repair.heals else self._limits
-        if repair.fill:
-            fill = fill_of_text(repair.fill)
+        rects = [Rect(f.left, f.top, f.labels.shape[1], f.labels.shape[0]) for f in fills_of_text(repair.fill) if f is not None]
+        if rects and all(rect.within(self.whole) == rect for rect in rects):
             # a fill that was looked for within the picture only
-            if Rect(fill.left, fill.top, fill.labels.shape[1], fill.labels.shape[0]).within(self.whole).area == fill.labels.size:
-                limits = self.whole
+            limits = self.whole
         return extent_of(repair, self.long_edge_px).within(limits)
 
     def plain(self, rect: Rect, hot_pixels: bool, shift: ColourShift | None) -> Float32:
@@ -271,7 +314,7 @@ class Mended:
     def _reads(self, repair: RepairPlan, target: Rect) -> Rect:
         outer = target.grown(CONTEXT_PX)
         if repair.kind == "removal":
-            return self._surroundings(repair, target)
+            return Removal(self, 0, repair, target).reads
         if repair.kind == "cover" and not repair.grain:
             return outer
         return outer.joined(taken_from(repair, outer, self.long_edge_px)).within(self._limits)
@@ -302,97 +345,3 @@ class Mended:
             grain = grain_of(to_roots(light, shift))
             result = from_roots(to_roots(result, shift) + np.where(there, grain, 0), shift)
         return laid(before, result, cover, repair.strength, None, shift)
-
-    # ----- removals
-
-    def _surroundings(self, repair: RepairPlan, target: Rect) -> Rect:
-        """What a removal reads: where its fill leads, or all that may be taken while that is looked for."""
-        if repair.fill:
-            fill = fill_of_text(repair.fill)
-            (top, left), (bottom, right) = fill.offsets.min(0), fill.offsets.max(0)
-            rows, columns = fill.labels.shape
-            leads = Rect(fill.left + int(left), fill.top + int(top), columns + int(right - left), rows + int(bottom - top))
-            return target.grown(CONTEXT_PX).joined(leads.grown(2)).within(self.whole).joined(target)
-        most = HURRIED_AROUND_PX if self.quick else MOST_AROUND_PX
-        size = max(target.w, target.h)
-        if target.within(self.whole) != target:
-            # along a whole side as far as across it and some more: a strip is not looked for in half the picture
-            size = min(size, STRIP_TIMES * min(target.w, target.h) + STRIP_PX)
-        around = min(max(int(repair.reach * size), LEAST_AROUND_PX), most)
-        region = target.grown(around)
-        if repair.source_outline:
-            # no farther about it than what tells how it goes on
-            region = target.grown(min(around, LEAST_AROUND_PX)).joined(taken_extent(repair, self.long_edge_px))
-        return region.within(self.whole).joined(target)
-
-    def _parts(self, number: int, repair: RepairPlan, target: Rect, rect: Rect) -> tuple[Bool, Bool, Bool]:
-        """(h, w) what a removal takes away of a rectangle; with that, what is filled so that it goes on well: all that lies
-        beyond the picture where it reaches there; and what of the rest is not there to go by."""
-        removed = self.cover(repair, rect) > REMOVED
-        void = outside(rect, self.whole)
-        if not void.any():
-            return removed, removed, void
-        for earlier, (_, other, _) in zip(self.repairs[:number], self._chained(), strict=False):
-            if not other.within(rect).empty and not earlier.heals:
-                void &= self.cover(earlier, rect) <= REMOVED
-        filled = removed.copy()
-        filled[target.of(rect)] |= void[target.of(rect)]
-        return removed, filled, void & ~filled
-
-    def fill_of(
-        self, number: int, hot_pixels: bool, shift: ColourShift | None = None, breathe: Callable[[], None] = lambda: None
-    ) -> Fill | None:
-        """The fill of a removal looked for with all care, in pixels of the upright source; None when it removes nothing.
-
-        Raises ``ValueError`` with a sentence when there is nothing to take from.
-        """
-        repair, target = self.repairs[number], self._chained()[number][1]
-        if target.empty:
-            return None
-        region = self._surroundings(repair, target)
-        planes = self.plain(region, hot_pixels, shift)
-        self.over(planes, region, hot_pixels, shift, number)
-        removed, hole, void = self._parts(number, repair, target, region)
-        if not removed.any():
-            return None
-        return self._looked_for(repair, region, planes, hole, void, breathe)
-
-    def _usable(self, repair: RepairPlan, region: Rect, hole: Bool) -> Bool:
-        return ~hole & ~outside(region, self.whole) & taken_within(repair, region, self.long_edge_px)
-
-    def _looked_for(
-        self,
-        repair: RepairPlan,
-        region: Rect,
-        planes: Float32,
-        hole: Bool,
-        void: Bool,
-        breathe: Callable[[], None] = lambda: None,
-    ) -> Fill:
-        roots = to_roots(planes, self._source.root_shift)
-        fill = found(roots, hole, self._usable(repair, region, hole), repair.seed, False, breathe, void)
-        return Fill(fill.left + region.x, fill.top + region.y, fill.labels, fill.offsets)
-
-    def _removed(self, number: int, repair: RepairPlan, rect: Rect, before: Float32, read: Callable[[Rect], Float32]) -> Float32:
-        target = self.target(repair)
-        region = self._surroundings(repair, target).joined(rect)
-        planes = read(region)
-        removed, hole, void = self._parts(number, repair, target, region)
-        if not removed.any() or hole.all():
-            return before
-        shift = self._source.root_shift
-        roots = to_roots(planes, shift)
-        try:
-            if self.quick and not repair.fill:
-                result = hurried(roots, hole, self._usable(repair, region, hole), repair.seed, void if void.any() else None)
-            else:
-                fill = fill_of_text(repair.fill) if repair.fill else self._looked_for(repair, region, planes, hole, void)
-                here = Fill(fill.left - region.x, fill.top - region.y, fill.labels, fill.offsets)
-                result = blended(roots, hole, here, void=void if void.any() else None)
-        except ValueError:
-            # its strokes were changed, or it came from another frame: it is looked for again; else there is nothing to take
-            return self._removed(number, replace(repair, fill=""), rect, before, read) if repair.fill else before
-        inside = removed[rect.of(region)]
-        light = from_roots(result, shift)[(slice(None), *rect.of(region))]
-        # what brightens by less than the hole itself is left as it was
-        return laid(before, light, inside.astype(np.float32), repair.strength, None, shift)

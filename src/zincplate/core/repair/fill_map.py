@@ -5,6 +5,7 @@ import base64
 import binascii
 import struct
 import zlib
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,6 +13,8 @@ from numpy.typing import NDArray
 
 _LARGEST = 20_000
 _HEAD = "<iiHHH"
+BETWEEN, NONE = ".", "-"
+"""Between the fills of sections, and for a section with nothing to fill: no digits of base 64."""
 
 
 @dataclass(frozen=True)
@@ -32,6 +35,18 @@ class Fill:
         halves = (steps & 255).astype(np.uint8).tobytes() + (steps >> 8).astype(np.uint8).tobytes()
         body = zlib.compress(np.ascontiguousarray(self.offsets, "<i4").tobytes() + halves, 9)
         return base64.b64encode(head + body).decode()
+
+
+def text_of(fills: Sequence[Fill | None]) -> str:
+    """Fills of the sections of one removal as the recipe keeps them; empty when there is none in any."""
+    if not any(fills):
+        return ""
+    return BETWEEN.join(NONE if fill is None else fill.to_text() for fill in fills)
+
+
+def fills_from_text(text: str) -> tuple[Fill | None, ...]:
+    """The opposite of :func:`text_of`; raises ``ValueError`` with a sentence when the text is none."""
+    return tuple(None if part == NONE else fill_from_text(part) for part in text.split(BETWEEN)) if text else ()
 
 
 def fill_from_text(text: str) -> Fill:

@@ -10,7 +10,7 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import AfterValidator, Field, model_validator
 
-from zincplate.core.repair.fill_map import fill_from_text
+from zincplate.core.repair.fill_map import fills_from_text
 from zincplate.ops.areas import Percent, Stroke
 from zincplate.ops.base import Operation, Parameters
 from zincplate.ops.drawn_places import Number, places_of, unless_checked
@@ -28,7 +28,7 @@ Away = Annotated[float, Field(ge=-3, le=3, allow_inf_nan=False)]
 def _readable(text: str) -> str:
     """The text itself; kept, since every view of a version reads its recipe anew."""
     if text:
-        fill_from_text(text)
+        fills_from_text(text)
     return text
 
 
