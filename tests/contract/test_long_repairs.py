@@ -1,15 +1,19 @@
 """Long thin repairs and many over each other: a cable across a picture is held as the pixels it is, and nothing is made twice."""
 
+from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
 import pytest
 
+from tests.contract.test_operations import rendered
 from tests.contract.test_passes import key, renderer
 from tests.contract.test_repairs import H, W, away, scene, stroke, with_repairs
+from zincplate.core.repair.fill_map import Fill, fills_from_text, text_of
 from zincplate.pipeline.cache import ByteCache
 from zincplate.pipeline.windows import Window
-from zincplate.sources import mend
+from zincplate.render import mending
+from zincplate.sources import mend, removals, sections
 from zincplate.sources.rect import Rect
 from zincplate.sources.repaired import Mended
 
@@ -89,3 +93,121 @@ def test_each_of_many_over_each_other_is_made_once_however_little_is_kept(kind: 
     window = Window(W, H, 0, 0, W, H)
     assert renderer().plates.read_once(source, "key", window, False).shape == (3, H, W)
     assert len(made) == 9
+
+
+@pytest.fixture
+def cut(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+    """Pictures of the tests' size cut as large ones are."""
+    monkeypatch.setattr(sections, "LONG_PX", 5_000)
+    monkeypatch.setattr(sections, "SECTION_PX", 60)
+    sections._cut.cache_clear()
+    yield
+    sections._cut.cache_clear()
+
+
+def made(repair: dict[str, Any], quick: bool = True) -> np.ndarray:
+    source = scene()
+    plans = source.plan(with_repairs(repair)).repairs
+    return source.repaired(Mended(source, key(source), plans, ByteCache(1 << 26), quick)).window(0, 0, W, H)
+
+
+WHOLE = {kind: made(repair) for kind, repair in ACROSS.items() if kind != "removal"}
+
+
+@pytest.mark.parametrize("kind", WHOLE)
+def test_in_sections_it_is_what_it_was_as_a_whole(kind: str, cut: None) -> None:
+    repair = ACROSS[kind]
+    source = scene()
+    plan = source.plan(with_repairs(repair)).repairs[0]
+    target = mended(repair).target(plan)
+    found = sections.sections_of(plan, target, W)
+    assert len(found) > 5 and sum(rect.area for rect in found) < 0.5 * target.area
+    cover = mended(repair).cover(plan, Rect(0, 0, W, H))
+    times = np.zeros((H, W), int)
+    for rect in found:
+        times[rect.of(Rect(0, 0, W, H))] += 1
+    assert times.max() == 1 and (times[cover > 0] == 1).all()
+    # the membrane is drawn to 1e-4 of the border's range, grain is what a blur leaves
+    bound = {"heal": 2e-4, "cover": 2e-5, "clone": 0}[kind]
+    assert np.abs(made(repair) - WHOLE[kind]).max() <= bound
+    # no whole place is worked on: it is bare
+    broad = {**repair, "strokes": [stroke((12, 20), (400, 262), size=200)]}
+    plan = source.plan(with_repairs(broad)).repairs[0]
+    assert sections.sections_of(plan, mended(broad).target(plan), W) == (mended(broad).target(plan),)
+
+
+@pytest.mark.parametrize("ends", [((12, 20), (400, 262)), ((-30, 60), (450, 205))])
+@pytest.mark.parametrize("quick", [True, False])
+def test_a_removal_in_sections_is_as_near_to_what_was_there(
+    ends: tuple[tuple[float, float], tuple[float, float]], quick: bool, monkeypatch: pytest.MonkeyPatch, cut: None
+) -> None:
+    repair = {"id": "r", "kind": "removal", "strokes": [stroke(*ends, size=8)]}
+    there = scene().window(0, 0, W, H)
+    plan = scene().plan(with_repairs(repair)).repairs[0]
+    hole = mended(repair).cover(plan, Rect(0, 0, W, H)) > 0.25
+    in_sections = made(repair, quick)
+    assert (in_sections[:, hole] != there[:, hole]).any(0).mean() > 0.9
+    monkeypatch.setattr(sections, "LONG_PX", 10**9)
+    whole = made(repair, quick)
+    error, other = (float(np.sqrt(np.square(now - there)[:, hole].mean())) for now in (in_sections, whole))
+    assert error < 1.12 * other
+    # no step where one section ends: not along the line, either
+    along = np.abs(np.diff(in_sections.mean(0), axis=1))[hole[:, 1:] & hole[:, :-1]]
+    assert np.percentile(along, 99.5) < 1.3 * np.percentile(np.abs(np.diff(there.mean(0), axis=1))[hole[:, 1:]], 99.5)
+
+
+def test_fills_of_sections_are_kept_and_are_what_is_delivered(cut: None, monkeypatch: pytest.MonkeyPatch) -> None:
+    repair = {"id": "r", "kind": "removal", "strokes": [stroke((12, 20), (400, 262), size=8)]}
+    text = mending.fill_for(renderer(), scene(), key(scene()), with_repairs(repair), "r")
+    fills = fills_from_text(text)
+    assert len(fills) > 5 and text_of(fills) == text
+    looked: list[int] = []
+    monkeypatch.setattr(removals, "found", lambda *a, **more: looked.append(1))
+    kept = made({**repair, "fill": text})
+    assert not looked and (kept != scene().window(0, 0, W, H)).any()
+    monkeypatch.undo()
+    monkeypatch.setattr(sections, "LONG_PX", 5_000)
+    monkeypatch.setattr(sections, "SECTION_PX", 60)
+    assert np.abs(kept - made(repair, quick=False)).max() < 1e-6
+    # the fill of other strokes: looked for again, not half of each
+    moved = {**repair, "strokes": [stroke((12, 60), (400, 262), size=8)], "fill": text}
+    assert np.abs(made(moved, quick=False) - made({**moved, "fill": ""}, quick=False)).max() < 1e-6
+    # one fill of all, as earlier versions kept it, stays as it was
+    monkeypatch.setattr(sections, "LONG_PX", 10**9)
+    of_all = mending.fill_for(renderer(), scene(), key(scene()), with_repairs(repair), "r")
+    before = made({**repair, "fill": of_all})
+    monkeypatch.setattr(sections, "LONG_PX", 5_000)
+    assert len(fills_from_text(of_all)) == 1
+    assert (made({**repair, "fill": of_all}) == before).all()
+
+
+def test_sections_without_anything_to_fill_have_their_place_among_the_others() -> None:
+    fill = Fill(3, 4, np.zeros((2, 3), np.uint16), np.array([[5, 6]]))
+    text = text_of([None, fill, None])
+    again = fills_from_text(text)
+    assert [f is None for f in again] == [True, False, True]
+    assert again[1] is not None and (again[1].offsets == fill.offsets).all() and (again[1].left, again[1].top) == (3, 4)
+    assert text_of([None, None]) == "" and fills_from_text("") == ()
+    for wrong in (text + ".", text.replace("-.", "?."), "."):
+        with pytest.raises(ValueError, match="damaged"):
+            fills_from_text(wrong)
+
+
+def test_nothing_of_a_cable_is_left_where_sections_meet(cut: None) -> None:
+    """Its own other half is neither gone by nor taken."""
+    clean = np.rint(np.clip(np.moveaxis(scene().window(0, 0, W, H), 0, -1), 0, 1) ** (1 / 2.2) * 65535).astype(np.uint16)
+    y, x = np.mgrid[:H, :W]
+    apart = np.abs((y - 20) * 388 - (x - 12) * 242) / np.hypot(388, 242)
+    hung = clean.copy()
+    hung[(apart < 3) & (x > 12) & (x < 400)] = (65535, 0, 0)
+    with_cable, without = rendered(hung), rendered(clean)
+    repair = {"id": "r", "kind": "removal", "strokes": [stroke((12, 20), (400, 262), size=12, hardness=100)]}
+    plans = with_cable.plan(with_repairs(repair)).repairs
+    for quick in (True, False):
+        there = Mended(with_cable, "cable", plans, ByteCache(1 << 26), quick)
+        now, truth = (s.window(0, 0, W, H) for s in (with_cable.repaired(there), without))
+        hole = apart < 3
+        far = np.abs(now - truth).max(0)[hole & (x > 14) & (x < 398)]
+        red = (now[0] - now[1])[hole] - (truth[0] - truth[1])[hole]
+        assert np.abs(red).max() < 0.05, quick
+        assert np.percentile(far, 99) < 0.12

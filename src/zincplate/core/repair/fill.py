@@ -96,7 +96,7 @@ def found(
     prior = np.full(len(offsets), STRANGEST)
     prior[: len(strange)] = np.minimum(strange, STRANGEST)
     breathe()
-    labels, _ = chosen(coarsest, offsets, STRANGE_COSTS * prior, seed)
+    labels = chosen(coarsest, offsets, STRANGE_COSTS * prior, seed)
     for level, problem in reversed(list(enumerate(stack[:-1]))):
         breathe()
         if quick and level == 0:

@@ -21,14 +21,17 @@ _ROUNDS = 5
 
 
 @njit(**INLINE)
-def _unlike(features, ay, ax, by, bx, stop):
-    """Sum of squared differences of two patches; ends early beyond ``stop``."""
-    total = np.float32(0)
+def _unlike(features, channels, ay, ax, by, bx, stop):
+    """Sum of squared differences of two patches; ends early beyond ``stop``. A patch's row is one piece of memory."""
+    total, count = np.float32(0), (2 * HALF + 1) * channels
+    first, other = (ax - HALF) * channels, (bx - HALF) * channels
     for j in range(-HALF, HALF + 1):
-        for c in range(features.shape[0]):
-            for i in range(-HALF, HALF + 1):
-                d = features[c, ay + j, ax + i] - features[c, by + j, bx + i]
-                total += d * d
+        one, two = features[ay + j, first : first + count], features[by + j, other : other + count]
+        part = np.float32(0)
+        for i in range(count):
+            d = one[i] - two[i]
+            part += d * d
+        total += part
         if total >= stop:
             break
     return total
@@ -36,9 +39,11 @@ def _unlike(features, ay, ax, by, bx, stop):
 
 @njit(**KERNEL)
 def _matches(features, whole, least, rounds, seed):
-    """(h, w, 2) translation of the most similar patch found at least ``least`` away; (0, 0) where there is none. Rows are shared
-    out among bands that do not see each other, so that the answer does not depend on how many threads there are."""
-    _, h, w = features.shape
+    """(h, w, 2) translation of the most similar patch found at least ``least`` away; (0, 0) where there is none. ``features``
+    (h, w times channels) have all of a pixel side by side. Rows are shared out among bands that do not see each other, so
+    that the answer does not depend on how many threads there are."""
+    h, w = whole.shape
+    channels = features.shape[1] // w
     found = np.zeros((h, w, 2), np.int32)
     costs = np.full((h, w), np.float32(3e38))
     bands = 8
@@ -62,7 +67,7 @@ def _matches(features, whole, least, rounds, seed):
                         dy, dx = found[ny, nx, 0], found[ny, nx, 1]
                         ty, tx = y + dy, x + dx
                         if 0 <= ty < h and 0 <= tx < w and whole[ty, tx]:
-                            cost = _unlike(features, y, x, ty, tx, best)
+                            cost = _unlike(features, channels, y, x, ty, tx, best)
                             if cost < best:
                                 best, by, bx = cost, dy, dx
                     reach = max(h, w)
@@ -81,7 +86,7 @@ def _matches(features, whole, least, rounds, seed):
                         if dy * dy + dx * dx < least * least:
                             continue
                         if 0 <= ty < h and 0 <= tx < w and whole[ty, tx]:
-                            cost = _unlike(features, y, x, ty, tx, best)
+                            cost = _unlike(features, channels, y, x, ty, tx, best)
                             if cost < best:
                                 best, by, bx = cost, dy, dx
                     costs[y, x], found[y, x, 0], found[y, x, 1] = best, by, bx
@@ -100,7 +105,8 @@ def translations(
     whole = cv2.erode(known.astype(np.uint8), np.ones((side, side), np.uint8), borderType=cv2.BORDER_CONSTANT, borderValue=0) > 0
     if whole.sum() < 16:
         return np.zeros((0, 2), np.int64), np.zeros(0)
-    found, costs = _matches(np.ascontiguousarray(features), whole, float(least), _ROUNDS, seed)
+    by_pixel = np.ascontiguousarray(np.moveaxis(features, 0, -1)).reshape(features.shape[1], -1)
+    found, costs = _matches(by_pixel, whole, float(least), _ROUNDS, seed)
     matched = whole & (costs < 1e38)
     offsets = found[matched]
     h, w = known.shape

@@ -95,16 +95,20 @@ def _data(features, hole, source, y, x, dy, dx):
 
 
 @njit(**KERNEL)
-def _data_of(features, hole, source, dy, dx, out):
-    h, w = hole.shape
-    for y in prange(h):
-        for x in range(w):
-            out[y, x] = _data(features, hole, source, y, x, dy, dx) if hole[y, x] else np.float32(0)
+def _data_of(features, hole, source, top, left, dy, dx, out):
+    """Of a part of the arrays that begins at a row and a column."""
+    h, w = out.shape
+    for j in prange(h):
+        y = top + j
+        for i in range(w):
+            x = left + i
+            out[j, i] = _data(features, hole, source, y, x, dy, dx) if hole[y, x] else np.float32(0)
 
 
 @njit(**KERNEL)
-def _edges(features, hole, source, labels, offsets, one, costs, now, take, capacity, ends):
-    """Capacities for the choice between what is there and one translation."""
+def _edges(features, hole, source, top, left, labels, offsets, one, now, take, capacity, ends):
+    """Capacities for the choice between what is there and one translation. ``features`` and ``source`` are whole, all others a
+    part of them that begins at a row and a column."""
     h, w = hole.shape
     for y in prange(h):
         for x in range(w):
@@ -133,25 +137,31 @@ def _edges(features, hole, source, labels, offsets, one, costs, now, take, capac
                     j = v * w + u
                     b = labels[v, u]
                     ay, ax, by, bx = offsets[a, 0], offsets[a, 1], offsets[b, 0], offsets[b, 1]
-                    both = _seam(features, source, y, x, v, u, ay, ax, by, bx)
-                    second = _seam(features, source, y, x, v, u, ay, ax, oy, ox)
-                    first = _seam(features, source, y, x, v, u, oy, ox, by, bx)
+                    yy, xx, vv, uu = top + y, left + x, top + v, left + u
+                    both = _seam(features, source, yy, xx, vv, uu, ay, ax, by, bx)
+                    second = _seam(features, source, yy, xx, vv, uu, ay, ax, oy, ox)
+                    first = _seam(features, source, yy, xx, vv, uu, oy, ox, by, bx)
                     ends[i] += np.int32((first - both) * unit)
                     ends[j] -= np.int32(first * unit)
                     capacity[d, i] += np.int32(max(second + first - both, np.float32(0)) * unit)
 
 
-def chosen(problem: Problem, offsets: Int, prior: NDArray[np.float64], seed: int = 0) -> tuple[NDArray[np.int32], Float32]:
-    """(h, w) number of the translation for every pixel of the hole, and the cost of each translation at each pixel (n, h, w).
+def chosen(problem: Problem, offsets: Int, prior: NDArray[np.float64], seed: int = 0) -> NDArray[np.int32]:
+    """(h, w) number of the translation for every pixel of the hole.
 
     ``prior`` (n,): what each translation costs anywhere. Every pixel of the hole has to have one translation at least that
     leads to what may be taken.
     """
-    features, hole, source = problem.features, problem.hole, problem.source
+    features, source = problem.features, problem.source
+    # a hole is a small part of what is looked at
+    rows, columns = np.flatnonzero(problem.hole.any(1)), np.flatnonzero(problem.hole.any(0))
+    top, left = int(rows[0]), int(columns[0])
+    part = slice(top, int(rows[-1]) + 1), slice(left, int(columns[-1]) + 1)
+    hole = np.ascontiguousarray(problem.hole[part])
     h, w = hole.shape
     costs = np.empty((len(offsets), h, w), np.float32)
     for k, (dy, dx) in enumerate(offsets):
-        _data_of(features, hole, source, dy, dx, costs[k])
+        _data_of(features, problem.hole, source, top, left, dy, dx, costs[k])
         costs[k] += np.float32(prior[k])
     labels = costs.argmin(0).astype(np.int32)
     rng = np.random.default_rng(seed)
@@ -160,13 +170,15 @@ def chosen(problem: Problem, offsets: Int, prior: NDArray[np.float64], seed: int
         changed = 0
         for one in rng.permutation(len(offsets)):
             now = np.take_along_axis(costs, labels[None], 0)[0]
-            _edges(features, hole, source, labels, offsets, one, costs, now, costs[one], capacity, ends)
+            _edges(features, hole, source, top, left, labels, offsets, one, now, costs[one], capacity, ends)
             side = smallest_cut(capacity, ends, w).reshape(h, w) & hole & (costs[one] < _NEVER)
             changed += int((side & (labels != one)).sum())
             labels[side] = one
         if changed == 0:
             break
-    return labels, costs
+    out = np.full(problem.hole.shape, int(np.argmin(prior)), np.int32)
+    out[part] = labels
+    return out
 
 
 @njit(**KERNEL)
