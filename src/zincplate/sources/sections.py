@@ -11,7 +11,7 @@ from zincplate.sources.repair_cover import cover_of
 
 LONG_PX = 1_500_000
 """Places of more pixels are cut where most of them is bare."""
-SECTION_PX = 512
+SECTION_PX = 1024
 BARE = 0.3
 """Share of its rectangle up to which a long repair covers it."""
 MARGIN_TIMES, MARGIN_PX = 2, 64
