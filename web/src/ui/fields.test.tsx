@@ -43,6 +43,19 @@ it("a number is set by Enter and taken back by Escape", () => {
   expect(field.value).toBe("2.5");
 });
 
+it("Escape lets go of what is typed and of nothing else: the field keeps the keyboard, the next one is the page's", () => {
+  const log: number[] = [];
+  page.show(<Field log={log} />);
+  const field = named<HTMLInputElement>(page.place, "Radius");
+  act(() => field.focus());
+  type(field, "9");
+  expect(heardKeys(field, [["Escape"]])).toEqual([]);
+  expect(document.activeElement).toBe(field);
+  expect(heardKeys(field, [["Escape"], ["ArrowRight"]])).toEqual(["Escape typed", "ArrowRight"]);
+  act(() => field.blur());
+  expect(log).toEqual([]);
+});
+
 it("what is no number changes nothing", () => {
   const log: number[] = [];
   page.show(<Field log={log} />);

@@ -1,7 +1,7 @@
 import { act, useState } from "react";
 import { afterEach, beforeEach, expect, it } from "vitest";
-import { keepFocus, useFocusReturn } from "./focus";
-import { click, named, openPage, type Page } from "./page_for_tests";
+import { keepFocus, leave, useFocusReturn } from "./focus";
+import { click, named, openPage, type Page, press } from "./page_for_tests";
 
 let page: Page;
 let stop: () => void;
@@ -65,6 +65,40 @@ it("a keyboard that is somewhere is left alone", async () => {
   page.show(<Row frame={1} rows={["Exposure", "New"]} />);
   await settled();
   expect(document.activeElement).toBe(document.body);
+});
+
+it("leaving a field of words takes what was typed, and the keyboard to the place or its dialog", () => {
+  const taken: string[] = [];
+  const field = (
+    <input
+      aria-label="Name"
+      onBlur={(e) => taken.push(e.currentTarget.value)}
+      onKeyDown={(e) => leave(e.currentTarget)}
+    />
+  );
+  page.show(
+    <main>
+      {field}
+      <h1 tabIndex={-1} data-place-start>
+        place
+      </h1>
+    </main>,
+  );
+  act(() => named(page.place, "Name").focus());
+  press(named(page.place, "Name"), "Enter");
+  expect(focused()).toBe("place");
+  page.show(
+    <div role="dialog" tabIndex={-1} aria-label="sheet">
+      {field}
+    </div>,
+  );
+  act(() => named(page.place, "Name").focus());
+  press(named(page.place, "Name"), "Enter");
+  expect(focused()).toBe("sheet");
+  page.show(field);
+  act(() => named(page.place, "Name").focus());
+  press(named(page.place, "Name"), "Enter");
+  expect(taken).toHaveLength(3);
 });
 
 function Opener() {

@@ -23,6 +23,15 @@ export function toPlace(): void {
   (start ?? document.querySelector<HTMLElement>(`main ${FOCUSABLE}`))?.focus({ preventScroll: true });
 }
 
+/** The keyboard leaves a field of words for where letters are the page's: its dialog, or the beginning of the place. */
+export function leave(field: HTMLElement): void {
+  const dialog = field.closest<HTMLElement>("[role=dialog]");
+  if (dialog) dialog.focus({ preventScroll: true });
+  else toPlace();
+  // where nothing could take it, what was typed is taken all the same
+  if (document.activeElement === field) field.blur();
+}
+
 /**
  * Never lets the keyboard fall back to the page's beginning. When the element that has it goes away, its namesake takes it, else
  * the first that can in the nearest part that is still there. Called once; returns how to stop it.

@@ -25,14 +25,12 @@ export function NumberField({
   const [draft, setDraft] = useState<string | null>(null);
   const [done, setDone] = useState(false);
   const field = useRef<HTMLInputElement>(null);
-  const cancelled = useRef(false);
   // biome-ignore lint/correctness/useExhaustiveDependencies: a number that changed under the keyboard is selected anew
   useEffect(() => {
     if (draft === null && document.activeElement === field.current) field.current?.select();
   }, [draft, text]);
   const finish = () => {
-    const value = draft === null || cancelled.current ? null : readNumber(draft);
-    cancelled.current = false;
+    const value = draft === null ? null : readNumber(draft);
     setDraft(null);
     if (value !== null) onSet(value);
   };
@@ -43,8 +41,10 @@ export function NumberField({
       finish();
       setDone(true);
     } else if (e.key === "Escape") {
-      cancelled.current = true;
-      e.currentTarget.blur();
+      setDone(true);
+      // nothing is being typed: the key is the page's
+      if (draft === null) return;
+      setDraft(null);
     } else if (step && onStep && !ctrl && !e.altKey) {
       onStep(step * (e.shiftKey ? 10 : 1), draft === null ? null : readNumber(draft));
       setDraft(null);

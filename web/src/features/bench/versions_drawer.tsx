@@ -8,6 +8,7 @@ import { complain, useNotices } from "../../state/notices";
 import { queryClient, thumbUrl } from "../../state/queries";
 import { settledVersions } from "../../state/savers";
 import { Button } from "../../ui/controls";
+import { leave } from "../../ui/focus";
 
 type Row = components["schemas"]["VersionRowOut"];
 
@@ -149,7 +150,7 @@ function VersionRow({ row, here, alone, against, onOpen, onDelete, onCover, onNa
               maxLength={80}
               onKeyDown={(e) => {
                 e.stopPropagation();
-                if (e.key === "Enter") e.currentTarget.blur();
+                if (e.key === "Enter") leave(e.currentTarget);
                 if (e.key === "Escape") setNaming(false);
               }}
               onBlur={(e) => {

@@ -5,6 +5,7 @@ import type { Pass } from "../../../api/generated/recipe";
 import { newItemId } from "../../../state/items";
 import { saveAs, usePasses, withDouble, withPass } from "../../../state/passes";
 import { Hint, Switch } from "../../../ui/controls";
+import { leave } from "../../../ui/focus";
 import { Act } from "../drawing/act";
 import { Strength } from "./strength";
 import type { Tiny } from "./tiny_areas";
@@ -171,7 +172,7 @@ function NameField({ pass }: { pass: Pass }) {
       onKeyDown={(e) => {
         e.stopPropagation();
         left.current = e.key === "Escape";
-        if (e.key === "Enter" || e.key === "Escape") e.currentTarget.blur();
+        if (e.key === "Enter" || e.key === "Escape") leave(e.currentTarget);
       }}
       onBlur={(e) => {
         const name = e.currentTarget.value.trim();
@@ -195,7 +196,7 @@ function GroupField({ pass }: { pass: Pass }) {
       maxLength={40}
       onKeyDown={(e) => {
         e.stopPropagation();
-        if (e.key === "Enter") e.currentTarget.blur();
+        if (e.key === "Enter") leave(e.currentTarget);
       }}
       onBlur={(e) => {
         const group = e.currentTarget.value.trim();

@@ -5,6 +5,7 @@ import { useBench } from "../../../state/bench";
 import { newItemId } from "../../../state/items";
 import { usePresets } from "../../../state/queries";
 import { Button, Hint } from "../../../ui/controls";
+import { leave } from "../../../ui/focus";
 import { NumberField } from "../../../ui/number_field";
 import { act, useFraming } from "../framing/framing_state";
 import { Control, factsOf, isTouched, Part, type StepProps, withControl, withControls } from "./control";
@@ -92,7 +93,7 @@ export function Crop({ frame, recipe }: StepProps) {
             onChange={(e) => setTyped(e.currentTarget.value)}
             onKeyDown={(e) => {
               e.stopPropagation();
-              if (e.key === "Enter") e.currentTarget.blur();
+              if (e.key === "Enter") leave(e.currentTarget);
             }}
             onBlur={() => {
               const text = typed?.replace(/\s/g, "").replace(/[x\u00d7/]/, ":");

@@ -4,6 +4,7 @@ import type { Recipe } from "../../../api/generated/recipe";
 import { useBench } from "../../../state/bench";
 import { Button } from "../../../ui/controls";
 import { Fader } from "../../../ui/fader";
+import { leave } from "../../../ui/focus";
 import { Gauge } from "../../../ui/gauge";
 import { KeyChoice, type KeyProperty, SixKeys } from "../six_keys";
 import { controlValue, factsOf, type StepProps, withControl } from "./control";
@@ -128,7 +129,7 @@ export function InkKeys({ recipe }: StepProps) {
               maxLength={24}
               onKeyDown={(e) => {
                 e.stopPropagation();
-                if (e.key === "Enter") e.currentTarget.blur();
+                if (e.key === "Enter") leave(e.currentTarget);
               }}
               onBlur={(e) => {
                 const name = e.currentTarget.value.trim();
