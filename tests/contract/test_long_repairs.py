@@ -181,6 +181,14 @@ def test_fills_of_sections_are_kept_and_are_what_is_delivered(cut: None, monkeyp
     assert (made({**repair, "fill": of_all}) == before).all()
 
 
+@pytest.mark.parametrize("kind", ACROSS)
+def test_half_of_it_is_half_the_way(kind: str, cut: None) -> None:
+    """What the next section goes by is the whole fill of the one before, however weak it is."""
+    there = scene().window(0, 0, W, H)
+    full, half = (made({**ACROSS[kind], "strength": strength}, quick=False) for strength in (100, 50))
+    assert np.abs(half - (there + full) / 2).max() < 1e-5
+
+
 def test_sections_without_anything_to_fill_have_their_place_among_the_others() -> None:
     fill = Fill(3, 4, np.zeros((2, 3), np.uint16), np.array([[5, 6]]))
     text = text_of([None, fill, None])

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.core.geometry.orientation import FLIPS, on_sensor, to_sensor
+from zincplate.core.repair.healing import compared
 from zincplate.sources.rect import Rect
 
 Float32 = NDArray[np.float32]
@@ -58,6 +59,12 @@ class Mend:
     def nbytes(self) -> int:
         """Bytes held."""
         return sum(piece.nbytes for piece in self.pieces)
+
+
+def changes(rect: Rect, before: Float32, after: Float32) -> tuple[tuple[Piece, ...], Float32]:
+    """What changed of the planes of a rectangle, and the highest values there (3,)."""
+    difference, changed, highest = compared(before, after)
+    return in_pieces(Piece(rect, after, changed, difference)) if changed.any() else (), highest
 
 
 def in_pieces(whole: Piece) -> tuple[Piece, ...]:

@@ -132,7 +132,7 @@ class Removal:
         return Fill(fill.left + region.x, fill.top + region.y, fill.labels, fill.offsets)
 
     def made(self, at: int, rect: Rect, before: Float32, read: Read, fill: Fill | None = None) -> Float32:
-        """What a section makes of a rectangle's planes, by a fill, the kept one, or one that is looked for."""
+        """What a section makes of a rectangle's planes in full strength, by a fill, the kept one, or one that is looked for."""
         fill = fill if fill is not None else self._fills[at]
         region = self._surroundings(at, fill).joined(rect)
         removed, hole, void, usable = self.parts(at, region)
@@ -157,4 +157,4 @@ class Removal:
         inside = removed[rect.of(region)]
         light = from_roots(result, shift)[(slice(None), *rect.of(region))]
         # what brightens by less than the hole itself is left as it was
-        return laid(before, light, inside.astype(np.float32), repair.strength, None, shift)
+        return laid(before, light, inside.astype(np.float32), 1.0, None, shift)

@@ -18,7 +18,6 @@ from zincplate.core.repair.healing import (
     CLOSE,
     CLOSE_WHILE_MOVING,
     border_of,
-    compared,
     from_roots,
     grain_of,
     laid,
@@ -29,7 +28,7 @@ from zincplate.core.repair.healing import (
 from zincplate.core.sensor.colour_shift import ColourShift
 from zincplate.plan.repairs import RepairPlan
 from zincplate.sources.beyond import MOST_BEYOND, Laid, drawn_out
-from zincplate.sources.mend import UNKNOWN, Cells, Kept, Mend, Piece, Unknown, cells_of, in_pieces
+from zincplate.sources.mend import UNKNOWN, Cells, Kept, Mend, Piece, Unknown, cells_of, changes
 from zincplate.sources.plain import Plain
 from zincplate.sources.readers import Plate
 from zincplate.sources.rect import Rect
@@ -218,27 +217,26 @@ class Mended:
         removal = Removal(self, number, repair, target) if repair.kind == "removal" else None
         sections = removal.sections if removal else sections_of(repair, target, self.long_edge_px)
         margin = CONTEXT_PX if removal or len(sections) == 1 else margin_px(repair, self.long_edge_px)
-        outer, pieces, highest = (
-            target.grown(margin).within(self.whole).joined(target),
-            list[Piece](),
-            np.full(3, -3e38, np.float32),
-        )
+        outer, highest = target, np.full(3, -3e38, np.float32)
+        pieces, gone = list[Piece](), list[Piece]()
         for at, section in enumerate(sections):
             outer = section.grown(margin).within(self.whole).joined(section)
             before = read(outer)
             if removal:
-                after = removal.made(at, outer, before, lambda rect: self._with(pieces, read(rect), rect))
+                after = removal.made(at, outer, before, lambda rect: self._with(gone, read(rect), rect))
+                if len(sections) > 1:
+                    gone.extend(changes(section, *_part(section, outer, before, after))[0])
+                if repair.strength != 1:
+                    after = before + np.float32(repair.strength) * (after - before)
             elif repair.kind == "cover":
                 after = self._covered(repair, outer, before, self.cover(repair, outer), read)
             else:
                 after = self._laid_over(repair, outer, before, self.cover(repair, outer), read)
             if len(sections) > 1:
-                own = (slice(None), *section.of(outer))
-                outer, before, after = section, np.ascontiguousarray(before[own]), np.ascontiguousarray(after[own])
-            difference, changed, most = compared(before, after)
-            if changed.any():
-                pieces.extend(in_pieces(Piece(outer, after, changed, difference)))
-                highest = np.maximum(highest, most)
+                outer, (before, after) = section, _part(section, outer, before, after)
+            made, most = changes(outer, before, after)
+            pieces.extend(made)
+            highest = np.maximum(highest, most)
         return Mend(tuple(pieces), highest) if pieces else None
 
     @staticmethod
@@ -278,9 +276,7 @@ class Mended:
             if fill is not None and at + 1 < len(removal.sections):
                 # the next one goes by what this one put there
                 before = read(section)
-                after = removal.made(at, section, before, read, fill)
-                difference, changed, _ = compared(before, after)
-                pieces.extend(in_pieces(Piece(section, after, changed, difference)))
+                pieces.extend(changes(section, before, removal.made(at, section, before, read, fill))[0])
         return text_of(fills)
 
     def cover(self, repair: RepairPlan, rect: Rect) -> Float32:
@@ -345,3 +341,9 @@ class Mended:
             grain = grain_of(to_roots(light, shift))
             result = from_roots(to_roots(result, shift) + np.where(there, grain, 0), shift)
         return laid(before, result, cover, repair.strength, None, shift)
+
+
+def _part(section: Rect, rect: Rect, before: Float32, after: Float32) -> tuple[Float32, Float32]:
+    """A section of planes of a rectangle before and after."""
+    own = (slice(None), *section.of(rect))
+    return np.ascontiguousarray(before[own]), np.ascontiguousarray(after[own])
