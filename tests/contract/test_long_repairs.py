@@ -219,3 +219,22 @@ def test_nothing_of_a_cable_is_left_where_sections_meet(cut: None) -> None:
         red = (now[0] - now[1])[hole] - (truth[0] - truth[1])[hole]
         assert np.abs(red).max() < 0.05, quick
         assert np.percentile(far, 99) < 0.12
+
+
+def test_a_section_is_filled_beyond_where_it_is_cut(cut: None) -> None:
+    """Light is free at its end: that lies in the next one, which fills it anew and goes by what the first one kept."""
+    repair = {"id": "r", "kind": "removal", "strokes": [stroke((12, 20), (400, 262), size=8)]}
+    plan, ground, all_of_it = scene().plan(with_repairs(repair)).repairs[0], mended(repair), Rect(0, 0, W, H)
+    removal = removals.Removal(ground, 0, plan, ground.target(plan))
+    removed = ground.cover(plan, all_of_it) > removals.REMOVED
+    own = np.zeros((H, W), int)
+    for at, section in enumerate(removal.sections):
+        own[section.of(all_of_it)] = at + 1
+    for at in range(len(removal.sections)):
+        gone, hole, void, usable = removal.parts(at, all_of_it)
+        assert (gone == hole).all() and (hole[(own == at + 1)] == removed[(own == at + 1)]).all()
+        assert not hole[own <= at].any() and not void[own <= at].any()
+        later = removed & (own > at + 1)
+        assert (hole[later] | void[later]).all() and not (hole & void).any()
+        assert hole[later].sum() > 60 or at + 1 == len(removal.sections)
+        assert (usable == ~removed).all()

@@ -20,7 +20,7 @@ from zincplate.sources.beyond import outside
 from zincplate.sources.rect import Rect
 from zincplate.sources.repair_cover import taken_extent, taken_within
 from zincplate.sources.repair_keys import fills_of_text
-from zincplate.sources.sections import sections_of, width_px
+from zincplate.sources.sections import margin_px, sections_of, width_px
 
 Float32 = NDArray[np.float32]
 Bool = NDArray[np.bool_]
@@ -60,6 +60,9 @@ class Removal:
         fills = fills_of_text(repair.fill)
         # a fill of one piece for a long place is one of an earlier version
         self.sections = (target,) if len(fills) == 1 else sections_of(repair, target, ground.long_edge_px)
+        # light is free where a section is cut: it goes on beyond that, and what of it lies there is not kept
+        beyond = margin_px(repair, ground.long_edge_px) if len(self.sections) > 1 else 0
+        self._worked = tuple(section.grown(beyond).within(target) for section in self.sections)
         # its strokes were changed: it is looked for again
         self._fills = fills if len(fills) == len(self.sections) else (None,) * len(self.sections)
 
@@ -70,7 +73,7 @@ class Removal:
 
     def _surroundings(self, at: int, fill: Fill | None) -> Rect:
         """What a section reads: where its fill leads, or all that may be taken while that is looked for."""
-        repair, target, whole = self._repair, self.sections[at], self._ground.whole
+        repair, target, whole = self._repair, self._worked[at], self._ground.whole
         if fill is not None:
             (top, left), (bottom, right) = fill.offsets.min(0), fill.offsets.max(0)
             rows, columns = fill.labels.shape
@@ -98,14 +101,12 @@ class Removal:
         void = outside(rect, whole)
         usable = ~removed & ~void & taken_within(self._repair, rect, self._ground.long_edge_px)
         if len(self.sections) > 1:
-            after = np.zeros_like(removed)
-            for other in self.sections[at + 1 :]:
-                there = other.within(rect)
-                if not there.empty:
-                    after[there.of(rect)] = True
-            void |= removed & after
-            own = np.zeros_like(removed)
-            own[target.of(rect)] = True
+            before, own = np.zeros_like(removed), np.zeros_like(removed)
+            for other in self.sections[:at]:
+                before[other.within(rect).of(rect)] = True
+            own[self._worked[at].of(rect)] = True
+            own &= ~before
+            void |= removed & ~own & ~before
             removed &= own
         if not outside(target, whole).any():
             return removed, removed, void & ~removed, usable

@@ -67,6 +67,22 @@ it("a keyboard that is somewhere is left alone", async () => {
   expect(document.activeElement).toBe(document.body);
 });
 
+it("a tool that is put away leaves the place it lay on the keyboard", async () => {
+  const bench = (tool: boolean) => (
+    <div>
+      <button type="button" aria-label="First step" />
+      <main tabIndex={-1} data-place-start aria-label="Picture">
+        <div>{tool && <button type="button" aria-label="Brush" />}</div>
+      </main>
+    </div>
+  );
+  page.show(bench(true));
+  act(() => named(page.place, "Brush").focus());
+  page.show(bench(false));
+  await settled();
+  expect(focused()).toBe("Picture");
+});
+
 it("leaving a field of words takes what was typed, and the keyboard to the place or its dialog", () => {
   const taken: string[] = [];
   const field = (

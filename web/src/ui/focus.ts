@@ -2,6 +2,8 @@ import { useRef } from "react";
 
 const FOCUSABLE = "a[href], button:not([tabindex='-1']), input, select, textarea, [tabindex]:not([tabindex='-1'])";
 
+const START = "[data-place-start]";
+
 /** For a dialog that no trigger of its own opened: the keyboard goes back to where it was. */
 export function useFocusReturn() {
   const before = useRef<HTMLElement | null>(null);
@@ -19,7 +21,7 @@ export function useFocusReturn() {
 
 /** Brings the keyboard to where a place begins: its frames, its picture, or its first control. */
 export function toPlace(): void {
-  const start = document.querySelector<HTMLElement>("[data-place-start]");
+  const start = document.querySelector<HTMLElement>(START);
   (start ?? document.querySelector<HTMLElement>(`main ${FOCUSABLE}`))?.focus({ preventScroll: true });
 }
 
@@ -47,9 +49,11 @@ export function keepFocus(): () => void {
   const rescue = () => {
     const lost = document.activeElement === document.body || document.activeElement === null;
     if (!lost || !trail[0] || trail[0].isConnected) return;
-    const ground = trail.find((e) => e.isConnected && e.querySelector(FOCUSABLE));
+    const ground = trail.find((e) => e.isConnected && (e.matches(START) || e.querySelector(FOCUSABLE)));
     const same = name ? ground?.querySelector<HTMLElement>(`[aria-label="${CSS.escape(name)}"]`) : null;
-    const target = same ?? (ground && ground.id !== "root" ? ground.querySelector<HTMLElement>(FOCUSABLE) : null);
+    // a tool that is put away leaves its picture the keyboard, and not the first button of the page
+    const first = ground?.matches(START) ? ground : ground?.querySelector<HTMLElement>(FOCUSABLE);
+    const target = same ?? (ground && ground.id !== "root" ? first : null);
     if (target) target.focus({ preventScroll: true });
     else toPlace();
   };
