@@ -2,6 +2,7 @@
 
 import threading
 import time
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 
 import numba
@@ -10,6 +11,8 @@ import pytest
 
 from tests.contract.test_operations import rendered
 from tests.contract.test_passes import with_passes
+from zincplate.core.noise import learned_noise
+from zincplate.core.noise.wavelet_noise import StabilisedNoise
 from zincplate.formats.isolated import Decoder
 from zincplate.pipeline.areas import Areas
 from zincplate.pipeline.windows import Window
@@ -127,3 +130,26 @@ def test_what_a_part_asks_for_twice_is_made_once_though_another_part_is_in_work(
     other.join()
     read(source, "key", window, False)
     assert made == [window, elsewhere]
+
+
+def test_the_denoising_network_serves_one_part_at_a_time(monkeypatch: pytest.MonkeyPatch) -> None:
+    """What goes in and what comes out are two calls."""
+
+    class Network:
+        given: np.ndarray
+
+        def setInput(self, given: np.ndarray) -> None:  # noqa: N802 (OpenCV's name)
+            self.given = given
+            time.sleep(0.02)
+
+        def forward(self) -> np.ndarray:
+            return self.given[:, :12]
+
+    network = Network()
+    monkeypatch.setattr(learned_noise, "_network", lambda: network)
+    parts = [np.full((3, 8, 8), light, np.float32) for light in (0.1, 0.2, 0.3, 0.4)]
+    noise = StabilisedNoise(0.0, (0.05,) * 3, False)
+    with ThreadPoolExecutor(4) as pool:
+        found = list(pool.map(lambda part: learned_noise.reduce_noise_best(part, noise, 1, 1), parts))
+    for part, calm in zip(parts, found, strict=True):
+        assert np.abs(calm - part).max() < 1e-5
