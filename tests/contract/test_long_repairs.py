@@ -189,6 +189,23 @@ def test_half_of_it_is_half_the_way(kind: str, cut: None) -> None:
     assert np.abs(half - (there + full) / 2).max() < 1e-5
 
 
+@pytest.mark.parametrize(
+    "ends",
+    [((-30, 60), (450, 205)), ((-3, 60), (423, 205)), ((-1, 62), (380, 282)), ((60, -5.5), (421, 283.5)), ((5, 5), (415, 275))],
+)
+def test_fills_are_used_again_where_the_hand_went_over_the_edge(
+    ends: tuple[tuple[float, float], tuple[float, float]], cut: None, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    repair = {"id": "r", "kind": "removal", "strokes": [stroke(*ends, size=8)]}
+    text = mending.fill_for(renderer(), scene(), key(scene()), with_repairs(repair), "r")
+    assert len(fills_from_text(text)) > 5
+    whole = made(repair, quick=False)
+    looked: list[int] = []
+    monkeypatch.setattr(removals, "found", lambda *a, **more: looked.append(1))
+    kept = made({**repair, "fill": text}, quick=False)
+    assert not looked and np.abs(kept - whole).max() < 1e-6
+
+
 def test_sections_without_anything_to_fill_have_their_place_among_the_others() -> None:
     fill = Fill(3, 4, np.zeros((2, 3), np.uint16), np.array([[5, 6]]))
     text = text_of([None, fill, None])

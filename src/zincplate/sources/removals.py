@@ -98,7 +98,7 @@ class Removal:
         beyond the picture where it reaches there; what of the rest is not there to go by; and what may be taken."""
         target, whole = self.sections[at], self._ground.whole
         removed = self._ground.cover(self._repair, rect) > REMOVED
-        void = outside(rect, whole)
+        void, later = outside(rect, whole), np.zeros_like(removed)
         usable = ~removed & ~void & taken_within(self._repair, rect, self._ground.long_edge_px)
         if len(self.sections) > 1:
             before, own = np.zeros_like(removed), np.zeros_like(removed)
@@ -106,16 +106,16 @@ class Removal:
                 before[other.within(rect).of(rect)] = True
             own[self._worked[at].of(rect)] = True
             own &= ~before
-            void |= removed & ~own & ~before
+            later = removed & ~own & ~before
             removed &= own
         if not outside(target, whole).any():
-            return removed, removed, void & ~removed, usable
+            return removed, removed, later | void & ~removed, usable
         for earlier, other in self._ground.before(self._number):
             if not other.within(rect).empty and not earlier.heals:
                 void &= self._ground.cover(earlier, rect) <= REMOVED
         filled = removed.copy()
         filled[target.of(rect)] |= void[target.of(rect)]
-        return removed, filled, void & ~filled, usable
+        return removed, filled, later | void & ~filled, usable
 
     def looked_for(self, at: int, read: Read, breathe: Callable[[], None] = lambda: None) -> Fill | None:
         """The fill of a section looked for with all care; None when it removes nothing. Raises ``ValueError`` with a sentence

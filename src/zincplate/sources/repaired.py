@@ -286,10 +286,13 @@ class Mended:
     def target(self, repair: RepairPlan) -> Rect:
         """Where a repair may change something."""
         limits = self.whole if repair.heals else self._limits
-        rects = [Rect(f.left, f.top, f.labels.shape[1], f.labels.shape[0]) for f in fills_of_text(repair.fill) if f is not None]
-        if rects and all(rect.within(self.whole) == rect for rect in rects):
-            # a fill that was looked for within the picture only
-            limits = self.whole
+        fills = fills_of_text(repair.fill)
+        # sections are cut from where it lies, with a fill and without
+        if len(fills) == 1 and (one := fills[0]) is not None:
+            rect = Rect(one.left, one.top, one.labels.shape[1], one.labels.shape[0])
+            if rect.within(self.whole) == rect:
+                # a fill that was looked for within the picture only
+                limits = self.whole
         return extent_of(repair, self.long_edge_px).within(limits)
 
     def plain(self, rect: Rect, hot_pixels: bool, shift: ColourShift | None) -> Float32:
