@@ -2,12 +2,15 @@
 
 ``.venv/bin/python tools/random_hands.py http://127.0.0.1:8700/shoots/1/frames/5 passes --seed 3 --actions 150``
 
-After every dozen actions the page is read again: its picture and panel have to be what they were. Told are errors of the page,
+Without a step the address may be any place (sheet, carry, merge table, delivery desk).
+
+After every dozen actions the page is read again: on a frame, its picture and panel have to be what they were. Told are errors of the page,
 answers that say no, answers later than three seconds, a keyboard that is nowhere, and a page that does not come to rest. The
 frame is changed; take one of a library that may be.
 """
 
 import argparse
+import difflib
 import io
 import random
 import re
@@ -31,6 +34,9 @@ KEYS = [
 TYPED = ["12", "-30", "0", "99", "1.5", "abc", "", "Vault", "7,5", "-", "1e3", "Wände"]
 LEAD_AWAY = re.compile("Deliver|Carry|Download|Bring in|Shoots|Side by side|All frames|Keys|History|Versions|Presets|Facts")
 """Names of what is not pressed: other places and drawers."""
+VALUES = re.compile("textbox|switch|checkbox|radio")
+LOOKED_AT = re.compile('of the point|nput |utput |Middle, number|radio "(delivery|sensor|linear|log|RGB|R|G|B|lum.|Curve|Levels)"')
+"""What of a panel is the frame's; what is looked at (a channel, a histogram) is the page's."""
 COUNTED = """(() => {
   const direct = window.fetch.bind(window);
   window.unanswered = 0;
@@ -127,7 +133,7 @@ class Hands:
 
     def _press(self) -> None:
         reached: list[dict[str, Any]] = self.page.evaluate(WITHIN_REACH)
-        there = [(i, one) for i, one in enumerate(reached) if not LEAD_AWAY.search(one["name"])]
+        there = [(i, one) for i, one in enumerate(reached) if not (self.step and LEAD_AWAY.search(one["name"]))]
         if not there:
             return
         i, one = self.rng.choice(there)
@@ -172,6 +178,7 @@ class Hands:
         x, y, w, h = self.place()
         shot = self.page.screenshot(clip={"x": x + 24, "y": y + 24, "width": w - 48, "height": h - 112})
         panel = self.page.locator("aside[aria-label=Controls]").aria_snapshot()
+        panel = "\n".join(line for line in panel.splitlines() if VALUES.search(line) and not LOOKED_AT.search(line))
         return panel, np.asarray(Image.open(io.BytesIO(shot)).convert("RGB")).astype(int)
 
     def read_again(self, into: Path) -> None:
@@ -181,6 +188,10 @@ class Hands:
         self.rest()
         if self.page.evaluate("document.activeElement === document.body"):
             self.tell("the keyboard is nowhere")
+        if not self.step:
+            self.page.goto(self.address)
+            self.rest()
+            return
         if not self.page.evaluate("document.querySelector('footer select').disabled"):
             self.page.locator("footer select").first.select_option("fit")
         steps = self.page.get_by_role("navigation", name="Steps")
@@ -189,7 +200,8 @@ class Hands:
         self.page.goto(re.sub(r"\?.*", "", self.page.url) + "?step=tone")
         after = self.seen()
         if before[0] != after[0]:
-            self.tell("the panel is another one after it was read again")
+            lines = difflib.unified_diff(before[0].splitlines(), after[0].splitlines(), lineterm="", n=0)
+            self.tell("the panel is another one after it was read again: " + " | ".join(list(lines)[2:14]))
         apart = (np.abs(before[1] - after[1]).max(2) > 24).mean() if before[1].shape == after[1].shape else 1.0
         if apart > 0.004:
             name = into / f"{self.step}-{len(self.log)}.png"
@@ -202,7 +214,7 @@ def main() -> None:
     """Reads the command line and lets the hands go."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("address")
-    parser.add_argument("step")
+    parser.add_argument("step", nargs="?", default="")
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--actions", type=int, default=120)
     parser.add_argument("--pictures", type=Path, default=Path(), help="where pictures of differences go")
@@ -212,12 +224,13 @@ def main() -> None:
         context = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
         context.add_init_script(COUNTED)
         page = context.new_page()
-        hands = Hands(page, f"{asked.address}?step={asked.step}", asked.step, asked.seed)
+        address = f"{asked.address}?step={asked.step}" if asked.step else asked.address
+        hands = Hands(page, address, asked.step, asked.seed)
         page.goto(hands.address)
         hands.rest()
         for number in range(1, asked.actions + 1):
             hands.one()
-            if "/frames/" not in page.url:
+            if asked.step and "/frames/" not in page.url:
                 page.goto(hands.address)
                 hands.rest()
             if number % ROUND == 0:

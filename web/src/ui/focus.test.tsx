@@ -55,6 +55,41 @@ it("else the first in the nearest part that is there, and at last the beginning 
   expect(focused()).toBe("other place");
 });
 
+function Asking({ busy }: { busy: boolean }) {
+  return (
+    <main>
+      <button type="button" aria-label="Suggest" disabled={busy} />
+      <button type="button" aria-label="Other" />
+      <h1 tabIndex={-1} data-place-start>
+        place
+      </h1>
+    </main>
+  );
+}
+
+it("a button that is switched off while it works lends the keyboard to the place and has it again", async () => {
+  page.show(<Asking busy={false} />);
+  act(() => named(page.place, "Suggest").focus());
+  page.show(<Asking busy />);
+  await settled();
+  expect(focused()).toBe("place");
+  page.show(<Asking busy={false} />);
+  await settled();
+  expect(focused()).toBe("Suggest");
+});
+
+it("but not when the hand took it elsewhere meanwhile", async () => {
+  page.show(<Asking busy={false} />);
+  act(() => named(page.place, "Suggest").focus());
+  page.show(<Asking busy />);
+  await settled();
+  act(() => named(page.place, "Other").focus());
+  act(() => page.place.querySelector<HTMLElement>("h1")?.focus());
+  page.show(<Asking busy={false} />);
+  await settled();
+  expect(focused()).toBe("place");
+});
+
 it("a keyboard that is somewhere is left alone", async () => {
   page.show(<Row frame={1} rows={["Exposure", "Contrast"]} />);
   act(() => named(page.place, "Exposure").focus());

@@ -1,6 +1,8 @@
 import { useRef } from "react";
 
-const FOCUSABLE = "a[href], button:not([tabindex='-1']), input, select, textarea, [tabindex]:not([tabindex='-1'])";
+const FOCUSABLE =
+  "a[href], button:not([tabindex='-1'], :disabled), input:not(:disabled), select:not(:disabled), textarea:not(:disabled), " +
+  "[tabindex]:not([tabindex='-1'], :disabled)";
 
 const START = "[data-place-start]";
 
@@ -25,29 +27,47 @@ export function toPlace(): void {
   (start ?? document.querySelector<HTMLElement>(`main ${FOCUSABLE}`))?.focus({ preventScroll: true });
 }
 
-/** The keyboard leaves a field of words for where letters are the page's: its dialog, or the beginning of the place. */
-export function leave(field: HTMLElement): void {
-  const dialog = field.closest<HTMLElement>("[role=dialog]");
+/** The dialog that an element stands in, or else the beginning of the place. */
+function toGround(element: HTMLElement): void {
+  const dialog = element.closest<HTMLElement>("[role=dialog]");
   if (dialog) dialog.focus({ preventScroll: true });
   else toPlace();
+}
+
+/** The keyboard leaves a field of words for where letters are the page's: its dialog, or the beginning of the place. */
+export function leave(field: HTMLElement): void {
+  toGround(field);
   // where nothing could take it, what was typed is taken all the same
   if (document.activeElement === field) field.blur();
 }
 
 /**
  * Never lets the keyboard fall back to the page's beginning. When the element that has it goes away, its namesake takes it, else
- * the first that can in the nearest part that is still there. Called once; returns how to stop it.
+ * the first that can in the nearest part that is still there. A button that is switched off while it works lends it to its dialog
+ * or place, and has it again afterwards unless it was taken elsewhere. Called once; returns how to stop it.
  */
 export function keepFocus(): () => void {
   let trail: HTMLElement[] = [];
   let name = "";
+  let lent: { from: HTMLElement; to: Element | null } | null = null;
   const remember = (e: FocusEvent) => {
+    if (lent && e.target !== lent.to) lent = null;
     trail = [];
     for (let at = e.target as HTMLElement | null; at && at !== document.body; at = at.parentElement) trail.push(at);
     name = trail[0]?.getAttribute("aria-label") ?? "";
   };
   const rescue = () => {
-    const lost = document.activeElement === document.body || document.activeElement === null;
+    const holder = document.activeElement;
+    if (lent && !lent.from.matches(":disabled")) {
+      if (lent.from.isConnected && holder === lent.to) lent.from.focus({ preventScroll: true });
+      lent = null;
+    }
+    const lost = holder === document.body || holder === null || holder.matches(":disabled");
+    if (lost && trail[0]?.isConnected && trail[0].matches(":disabled")) {
+      const from = trail[0];
+      toGround(from);
+      lent = { from, to: document.activeElement };
+    }
     if (!lost || !trail[0] || trail[0].isConnected) return;
     const ground = trail.find((e) => e.isConnected && (e.matches(START) || e.querySelector(FOCUSABLE)));
     const same = name ? ground?.querySelector<HTMLElement>(`[aria-label="${CSS.escape(name)}"]`) : null;
@@ -59,7 +79,7 @@ export function keepFocus(): () => void {
   };
   // a place or a dialog that changes brings the keyboard along itself: that goes first
   const observer = new MutationObserver(() => setTimeout(rescue));
-  observer.observe(document.body, { childList: true, subtree: true });
+  observer.observe(document.body, { childList: true, subtree: true, attributeFilter: ["disabled"] });
   document.addEventListener("focusin", remember);
   return () => {
     observer.disconnect();
