@@ -4,9 +4,9 @@
 
 Without a step the address may be any place (sheet, carry, merge table, delivery desk).
 
-After every dozen actions the page is read again: on a frame, its picture and panel have to be what they were. Told are errors of the page,
-answers that say no, answers later than three seconds, a keyboard that is nowhere, and a page that does not come to rest. The
-frame is changed; take one of a library that may be.
+After every dozen actions the page is read again: on a frame, its picture and panel have to be what they were. Told are errors
+of the page, answers that say no, answers later than three seconds, a keyboard that is nowhere, and a page that does not come to
+rest. The frame is changed; take one of a library that may be.
 """
 
 import argparse
@@ -35,7 +35,9 @@ TYPED = ["12", "-30", "0", "99", "1.5", "abc", "", "Vault", "7,5", "-", "1e3", "
 LEAD_AWAY = re.compile("Deliver|Carry|Download|Bring in|Shoots|Side by side|All frames|Keys|History|Versions|Presets|Facts")
 """Names of what is not pressed: other places and drawers."""
 VALUES = re.compile("textbox|switch|checkbox|radio")
-LOOKED_AT = re.compile('of the point|nput |utput |Middle, number|radio "(delivery|sensor|linear|log|RGB|R|G|B|lum.|Curve|Levels)"')
+LOOKED_AT = re.compile(
+    'of the point|nput |utput |Middle, number|radio "(delivery|sensor|linear|log|RGB|R|G|B|lum.|Curve|Levels)"'
+)
 """What of a panel is the frame's; what is looked at (a channel, a histogram) is the page's."""
 COUNTED = """(() => {
   const direct = window.fetch.bind(window);

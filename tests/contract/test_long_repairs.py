@@ -181,6 +181,31 @@ def test_fills_of_sections_are_kept_and_are_what_is_delivered(cut: None, monkeyp
     assert (made({**repair, "fill": of_all}) == before).all()
 
 
+def test_until_its_fill_is_there_a_long_removal_is_seen_as_large_as_the_screen(cut: None) -> None:
+    """At full size a hurried fill of a cable across 24 megapixels takes seconds, and the full one is on its way."""
+    repair = {"id": "r", "kind": "removal", "strokes": [stroke((12, 20), (400, 262), size=8)]}
+    short = {"id": "s", "kind": "removal", "strokes": [stroke((200, 60), size=14)]}
+    text = mending.fill_for(renderer(), scene(), key(scene()), with_repairs(repair), "r")
+    waiting, filled = mended(repair), mended({**repair, "fill": text})
+    seen = scene().repaired(waiting).reduced(2).planes
+    assert isinstance(waiting.kept(0, False, None), mend.Unknown)
+    there = scene().reduced(2).planes
+    hole = (seen != there).any(0)
+    assert 0.5 < hole.sum() / (waiting.cover(waiting.repairs[0], Rect(0, 0, W, H)).sum() / 4) < 2
+    exact = scene().repaired(filled).reduced(2).planes
+    error, other = (float(np.sqrt(np.square(now - there)[:, hole].mean())) for now in (seen, exact))
+    assert error < 1.5 * other
+    # what is filled, short or delivered is what it is at full size
+    for now in (filled, mended(short)):
+        scene().repaired(now).reduced(2)
+        assert not isinstance(now.kept(0, False, None), mend.Unknown)
+    source = scene()
+    delivered = Mended(
+        source, key(source), waiting.repairs, ByteCache(1 << 26), False, reduced=lambda step, hot: source.reduced(step)
+    )
+    assert np.abs(source.repaired(delivered).reduced(2).planes - exact).max() < 1e-6
+
+
 @pytest.mark.parametrize("kind", ACROSS)
 def test_half_of_it_is_half_the_way(kind: str, cut: None) -> None:
     """What the next section goes by is the whole fill of the one before, however weak it is."""

@@ -84,8 +84,9 @@ class MendedSmaller(Mended):
 
 
 def as_seen(mended: Mended, step: int, hot_pixels: bool) -> Mended:
-    """The repairs as they are worked out for a plate that averages ``step`` pixels: on it while they move."""
-    if step < 2 or not mended.moving or mended.reduced is None:
+    """The repairs as they are worked out for a plate that averages ``step`` pixels: on it while they move, and while a long one
+    waits for its fill, which is soon there and would take a hurried one seconds at full size."""
+    if step < 2 or mended.reduced is None or not (mended.moving or mended.awaits_long_fill):
         return mended
     return MendedSmaller(mended, mended.reduced(step, hot_pixels))
 

@@ -131,6 +131,12 @@ class Mended:
             out[there] |= self.cover(repair, target)[y[there] - target.y, x[there] - target.x] > REMOVED
         return out
 
+    @property
+    def awaits_long_fill(self) -> bool:
+        """Whether a removal that is filled in sections is to be filled in a hurry."""
+        waiting = (r for r in self.repairs if self.quick and r.kind == "removal" and not r.fill)
+        return any(len(sections_of(r, self.target(r), self.long_edge_px)) > 1 for r in waiting)
+
     def touches(self, rect: Rect) -> bool:
         """Whether any repair may change something of a rectangle."""
         return any(not target.grown(CONTEXT_PX).within(rect).empty for _, target, _ in self._chained())
