@@ -47,6 +47,7 @@ COUNTED = """(() => {
     return direct(...asked).finally(() => { window.unanswered -= 1; });
   };
 })()"""
+"""Counts the questions to the program that have no answer yet."""
 AT_REST = """() => window.unanswered === 0 && !document.querySelector('[aria-busy=true]')
   && !Object.keys(localStorage).some((key) => key.includes('waiting'))"""
 WITHIN_REACH = """() => {

@@ -9,6 +9,7 @@ from pathlib import Path
 
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
+from tools.random_hands import COUNTED
 
 from tests.conftest import Stack
 from zincplate.demo.card import frame_bytes
@@ -22,15 +23,6 @@ ARGUMENTS = [
     "--disable-sync", "--no-first-run", "--force-color-profile=srgb", "--font-render-hinting=none", "--disable-lcd-text",
 ]  # fmt: skip
 TAKEN = ("TW-0001.dng", "TW-0010.dng", "TW-0090.dng")
-# counts the questions to the program that have no answer yet
-COUNTED = """(() => {
-  const direct = window.fetch.bind(window);
-  window.unanswered = 0;
-  window.fetch = (...asked) => {
-    window.unanswered += 1;
-    return direct(...asked).finally(() => { window.unanswered -= 1; });
-  };
-})()"""
 # nothing is asked, saved or drawn any more: in the page's own time, which is late where the machine is
 QUIET = """(held) => new Promise((done, failed) => {
   const begun = performance.now();
