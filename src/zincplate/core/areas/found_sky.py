@@ -2,8 +2,10 @@
 
 Seeds are regions that reach the upper edge, change slowly and are lighter than what lies below them. Two mixtures of
 Gaussians over colour and height are fitted and the border is cut where it costs least (GrabCut: Rother, Kolmogorov, Blake,
-SIGGRAPH 2004, as OpenCV has it). Skies with clouds, at dusk and at night are found; what only looks like one, a wall or a
-ceiling, differs too little from what lies below, or has too much drawing, and is refused.
+SIGGRAPH 2004, as OpenCV has it). Near the border there is much drawing on both sides, which tells nothing: there each place
+goes to whose colour about it is nearer. Pieces that leaves and masts cut off are taken back where they have the sky's colour.
+Skies with clouds, at dusk and at night are found; what only looks like one, a wall or a ceiling, differs too little from what
+lies below, or has too much drawing, and is refused.
 """
 
 import cv2
@@ -17,8 +19,24 @@ SMOOTH = 0.012
 """Change of Oklab lightness from sample to sample up to which a region counts as smooth."""
 LEAST_SEED, LEAST_SKY, MOST_SKY = 0.008, 0.01, 0.85
 """Shares of the picture."""
-APART = 1.1
-"""Separation (distance of means in standard deviations, in the direction that parts them best) of sky and land at least."""
+APART = 1.3
+"""Separation (distance of means in standard deviations, in the direction that parts them best) of sky and unlit land at least."""
+BRIGHTEST = 0.98
+"""Share of a sky that what of the land is lighter than it, lamps and windows, is not compared with."""
+DIM, DIM_TO, MOST_LIFTED = 0.3, 0.4, 2.0
+"""Oklab lightness of the upper third (its lighter part) below which it is night, what that is lifted to, and by how much at
+most."""
+STARLESS_PX = 5
+"""Median of squares of so many samples."""
+BAND_PX, ABOUT_PX = 4, 6
+"""At 384 samples: about the border, where colour alone decides, and how far colours are averaged for that."""
+CUT_OFF_PX, CUT_OFF_AT_SIDE_PX, LEAST_CUT_OFF = 9, 45, 20
+"""How far a piece may lie from the sky, and one that reaches the picture's side; samples it has at least."""
+LIKENESS, SPREAD_PX = 2.2, 14
+SPREAD_LEAST = (0.035, 0.02, 0.02)
+"""Standard deviations about the sky's colour that a piece may have, how far they are taken from, and how small at least."""
+TOUCHING = 0.35
+"""Of the root of its size, along which a piece may lie at the sky directly: what lies there all along is something else."""
 ROUNDS = 4
 LIGHT_SHARE = 0.72
 """Of the lightness of the lightest part of a seed, what others of it have at least."""
@@ -26,8 +44,8 @@ GREENEST = -0.015
 """Oklab a: nothing greener on the whole is a sky unless it is bluer than green."""
 DARKEST = 0.75
 """Of the lightness just below it, what a sky has at least: snow may be lighter than its sky, a wall round a window is darker."""
-FOOT = 0.12
-"""Share of the height at the lower edge in which there is no sky."""
+FOOT, MOST_AT_FOOT = 0.12, 0.16
+"""Share of the height at the lower edge in which there is no sky, and of the width how much of it may end there."""
 
 
 def _drawing(lightness: Float32) -> Float32:
@@ -61,9 +79,9 @@ def _seed(lab: Float32, drawing: Float32) -> NDArray[np.bool_]:
     return seed & (lab[0] > LIGHT_SHARE * bright)
 
 
-def _separation(features: Float32, sky: NDArray[np.bool_]) -> float:
-    """Fisher's discriminant of sky and the rest near below it."""
-    a, b = features[:, sky].T.astype(np.float64), features[:, ~sky].T.astype(np.float64)
+def _separation(features: Float32, sky: NDArray[np.bool_], land: NDArray[np.bool_]) -> float:
+    """Fisher's discriminant of sky and land."""
+    a, b = features[:, sky].T.astype(np.float64), features[:, land].T.astype(np.float64)
     if len(a) < 50 or len(b) < 50:
         return np.inf
     spread = np.cov(a.T) + np.cov(b.T) + 1e-6 * np.eye(a.shape[1])
@@ -78,6 +96,11 @@ def find_sky(lab: Float32) -> tuple[Float32, float] | None:
     size = (max(round(lab.shape[2] * scale), 8), max(round(lab.shape[1] * scale), 8))
     small = np.stack([cv2.resize(p, size, interpolation=cv2.INTER_AREA) for p in lab])
     height, width = small.shape[1:]
+    dimmest = float(np.quantile(small[0][: height // 3], 0.7))
+    if dimmest < DIM:
+        # stars are no drawing
+        lifted = small * np.float32(min(DIM_TO / max(dimmest, 1e-3), MOST_LIFTED))
+        small = np.stack([cv2.medianBlur(p, STARLESS_PX) for p in lifted])
     drawing = _drawing(small[0])
     seed = _seed(small, drawing)
     if seed.mean() < LEAST_SEED:
@@ -97,12 +120,15 @@ def find_sky(lab: Float32) -> tuple[Float32, float] | None:
     cv2.setRNGSeed(1)
     cv2.grabCut(picture, mask, None, np.zeros((1, 65)), np.zeros((1, 65)), ROUNDS, cv2.GC_INIT_WITH_MASK)
     sky = (mask == cv2.GC_FGD) | (mask == cv2.GC_PR_FGD)
-    sky = _reaching_up(sky)
+    sky = _by_colour(small, _reaching_up(sky))
+    for _ in range(2):  # one behind another
+        sky = _with_cut_off(small, drawing, sky, foot)
     at_foot = float(sky[foot - 3 : foot].mean())
-    if not LEAST_SKY < sky.mean() < MOST_SKY or at_foot > 0.1 or not _like_sky(small, sky):
+    if not LEAST_SKY < sky.mean() < MOST_SKY or at_foot > MOST_AT_FOOT or not _like_sky(small, sky):
         return None
-    apart = _separation(np.stack([small[0], 2 * small[1], 2 * small[2], 6 * drawing]), sky)
-    sure = float(np.clip((apart - 0.5 * APART) / (2.2 * APART), 0, 0.99))
+    unlit = small[0] <= np.quantile(small[0][sky], BRIGHTEST)
+    apart = _separation(np.stack([small[0], 2 * small[1], 2 * small[2], 6 * drawing]), sky, ~sky & unlit)
+    sure = float(np.clip((apart - 0.8) / 2.2, 0, 0.99))
     if apart < APART:
         return None
     return cv2.GaussianBlur(sky.astype(np.float32), (0, 0), 0.6), sure
@@ -123,10 +149,60 @@ def _like_sky(lab: Float32, sky: NDArray[np.bool_]) -> bool:
 def _reaching_up(sky: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """Only what hangs together with the upper edge, and what it shines through: holes of leaves and lattices close to it."""
     _, labels, stats, _ = cv2.connectedComponentsWithStats(sky.astype(np.uint8), connectivity=8)
-    top = set(np.unique(labels[:2])) - {0}
+    top = set(np.unique(labels[: max(len(sky) // 40, 2)])) - {0}
     out = np.isin(labels, list(top))
     near = cv2.dilate(out.astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
     for n in range(1, len(stats)):
         if n not in top and stats[n, cv2.CC_STAT_AREA] >= 2 and near[labels == n].any():
             out |= labels == n
     return out
+
+
+def _mean_about(planes: Float32, where: NDArray[np.bool_], sigma_px: float) -> tuple[Float32, Float32]:
+    """Means (3, h, w) of planes about every place over those that are meant, and the weight that each stands on."""
+    weight = cv2.GaussianBlur(where.astype(np.float32), (0, 0), sigma_px)
+    sums = np.stack([cv2.GaussianBlur(p * where, (0, 0), sigma_px) for p in planes])
+    return sums / np.maximum(weight, 1e-6), weight
+
+
+def _round(size_px: int) -> NDArray[np.uint8]:
+    return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * size_px + 1,) * 2), np.uint8)
+
+
+def _colours(lab: Float32) -> Float32:
+    """Lightness and, twice as strong, what colour there is."""
+    return np.stack([lab[0], 2 * lab[1], 2 * lab[2]])
+
+
+def _by_colour(lab: Float32, sky: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """The sky with its border where colours change."""
+    colours, there = _colours(lab), sky.astype(np.uint8)
+    band = (cv2.dilate(there, _round(BAND_PX)) > 0) & (cv2.erode(there, _round(BAND_PX)) == 0)
+    above, sky_weight = _mean_about(colours, sky & ~band, ABOUT_PX)
+    below, land_weight = _mean_about(colours, ~sky & ~band, ABOUT_PX)
+    nearer = np.square(colours - above).sum(0) < np.square(colours - below).sum(0)
+    return np.where(band & (sky_weight > 1e-3) & (land_weight > 1e-3), nearer, sky)
+
+
+def _with_cut_off(lab: Float32, drawing: Float32, sky: NDArray[np.bool_], foot: int) -> NDArray[np.bool_]:
+    """The sky with what hangs together with it behind leaves, wires and masts."""
+    colours = _colours(lab)
+    mean, weight = _mean_about(colours, sky, SPREAD_PX)
+    spread = np.maximum(_mean_about(np.square(colours), sky, SPREAD_PX)[0] - np.square(mean), 0)
+    spread += np.square(np.array(SPREAD_LEAST, np.float32))[:, None, None]
+    like = (np.square(colours - mean) / spread).sum(0) < LIKENESS**2
+    like &= (weight > 1e-5) & (drawing < 1.4 * SMOOTH) & ~sky
+    like[foot:] = False
+    pieces = cv2.morphologyEx(like.astype(np.uint8), cv2.MORPH_OPEN, np.ones((2, 2), np.uint8))
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(pieces, connectivity=4)
+    away_px = cv2.distanceTransform((~sky).astype(np.uint8), cv2.DIST_L2, 3)
+    out = sky.copy()
+    for n, (x, _, w, _, size) in enumerate(stats):
+        if n == 0 or size < LEAST_CUT_OFF:
+            continue
+        piece = labels == n
+        near = CUT_OFF_AT_SIDE_PX if x == 0 or x + w == sky.shape[1] else CUT_OFF_PX
+        if away_px[piece].min() <= near and (away_px[piece] <= 1.6).sum() <= TOUCHING * np.sqrt(size):
+            out |= piece
+    added = cv2.dilate((out & ~sky).astype(np.uint8), _round(BAND_PX)) > 0
+    return np.where(added, _by_colour(lab, out), out)
