@@ -1,6 +1,9 @@
 """Long thin repairs and many over each other: a cable across a picture is held as the pixels it is, and nothing is made twice."""
 
+import sys
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from threading import Barrier
 from typing import Any
 
 import numpy as np
@@ -93,6 +96,25 @@ def test_each_of_many_over_each_other_is_made_once_however_little_is_kept(kind: 
     window = Window(W, H, 0, 0, W, H)
     assert renderer().plates.read_once(source, "key", window, False).shape == (3, H, W)
     assert len(made) == 9
+
+
+def test_parts_that_are_worked_out_at_once_know_all_repairs() -> None:
+    """A delivery asks from two threads before anything is known of them."""
+    many = [{**ACROSS["clone"], "strokes": [stroke((12 + 3 * i, 20), (400, 262 - 2 * i), size=8)]} for i in range(20)]
+    before = sys.getswitchinterval()
+    sys.setswitchinterval(1e-6)
+    try:
+        for _ in range(12):
+            repairs, start = mended(*many), Barrier(4)
+
+            def asked(_: int, repairs: Mended = repairs, start: Barrier = start) -> list[bool]:
+                start.wait()
+                return [repairs.touches(Rect(390, 200, 20, 70)), not repairs.notes(), repairs.reach == repairs.whole]
+
+            with ThreadPoolExecutor(4) as pool:
+                assert list(pool.map(asked, range(4))) == [[True, True, True]] * 4
+    finally:
+        sys.setswitchinterval(before)
 
 
 @pytest.fixture

@@ -164,12 +164,13 @@ class Mended:
     def _chained(self) -> list[tuple[str, Rect, Rect]]:
         """For every repair a name of all that it depends on, where it changes something, and where it reads."""
         if self._chains is None:
-            self._chains = []
+            # whole before it is there: parts of a delivery are worked out at once
+            chains = list[tuple[str, Rect, Rect]]()
             for repair in self.repairs:
                 target = self.target(repair)
                 reads = self._reads(repair, target)
                 # names and not the plans themselves: of many that lie over each other each would hold all before it
-                touched = "".join(c[0] for c in self._chains if not c[1].within(reads).empty)
+                touched = "".join(c[0] for c in chains if not c[1].within(reads).empty)
                 # what stood beyond the picture before is a part of what stands there in half strength
                 mirrored = self.mirrored and target.within(self.whole) != target
                 how = (
@@ -178,7 +179,8 @@ class Mended:
                     mirrored,
                     touched,
                 )
-                self._chains.append((hashlib.sha256(repr(how).encode()).hexdigest(), target, reads))
+                chains.append((hashlib.sha256(repr(how).encode()).hexdigest(), target, reads))
+            self._chains = chains
         return self._chains
 
     def mend(self, number: int, hot_pixels: bool, shift: ColourShift | None, known: Known | None = None) -> Mend | None:
