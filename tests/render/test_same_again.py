@@ -1,10 +1,12 @@
 """The same recipe gives the same picture: shown, delivered, in a fresh process, and whatever was asked for before it."""
 
+import sys
 import threading
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from typing import Any
 
+import numba
 import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -16,6 +18,7 @@ from tests.contract.test_repairs import KINDS, NEUTRAL, H, W, scene, stroke, wit
 from zincplate.formats.isolated import Decoder
 from zincplate.formats.turns import Superseded, Turn, Urgency
 from zincplate.recipe.document import Recipe, RecipeError
+from zincplate.render import strips
 from zincplate.render.render import Renderer
 from zincplate.render.view import ViewRequest
 from zincplate.sources.file import Source
@@ -82,6 +85,36 @@ def test_shown_delivered_and_delivered_by_another_process_it_is_the_same(kind: s
     shown = renderer().view(source, key(source), recipe, ViewRequest(width, height)).picture
     assert np.abs(shown.astype(int) - delivered).max() <= 2
     assert np.array_equal(delivered, _other().deliver(MADE[kind](), recipe, space="srgb", bits=8))
+
+
+@settings(max_examples=15, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@given(
+    st.sampled_from(list(MADE)), asked(), st.lists(st.sampled_from([k for k in KINDS if k != "removal"]), min_size=1, max_size=4)
+)
+def test_two_threads_deliver_what_one_does(kind: str, chosen: dict[str, Any], kinds: list[str]) -> None:
+    """In many parts, with threads that take turns as often as they can. Half a list of repairs was read while it was written."""
+    chosen.get("definition", {}).pop("noise_method", None)
+    chosen["repair"] = {"repairs": [KINDS[kind] for kind in kinds]}
+
+    def delivered(threads: int, turns_s: float) -> np.ndarray:
+        numba.set_num_threads(threads)
+        sys.setswitchinterval(turns_s)
+        # a renderer that knows nothing yet
+        return Renderer(Decoder(), memory_bytes=256 << 20).deliver(MADE[kind](), recipe, space="srgb", bits=16)
+
+    all_threads, turns_s = numba.get_num_threads(), sys.getswitchinterval()
+    with pytest.MonkeyPatch.context() as patch:
+        for name, size in (("TILE_WIDTH", 64), ("TILE_HEIGHT", 48), ("STRIP_ROWS", 16)):
+            patch.setattr(strips, name, size)
+        try:
+            recipe = Recipe.neutral(False).with_values(chosen)
+            one = delivered(1, turns_s)
+            assert all(np.array_equal(one, delivered(all_threads, 1e-6)) for _ in range(2))
+        except RecipeError:
+            return
+        finally:
+            numba.set_num_threads(all_threads)
+            sys.setswitchinterval(turns_s)
 
 
 _SOURCES: dict[str, Source] = {}
