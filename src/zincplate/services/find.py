@@ -65,11 +65,11 @@ class Catalogue:
         self._stamp: datetime | None = None
         self._lock = threading.Lock()
 
-    def rows(self) -> dict[int, Row]:
-        """Up to date."""
+    def rows(self) -> list[Row]:
+        """Up to date, and the caller's own: others go on refreshing while they are gone through."""
         with self._lock:
             self._refresh()
-            return self._rows
+            return list(self._rows.values())
 
     def _refresh(self) -> None:
         since, stamp = self._stamp, now() - SAFE
@@ -108,8 +108,8 @@ def _flags(ids: list[int]) -> tuple[set[int], set[int]]:
     return adjusted, delivered
 
 
-def _matching(search: Search, rows: dict[int, Row]) -> list[Row]:
-    found = list(rows.values())
+def _matching(search: Search, rows: list[Row]) -> list[Row]:
+    found = rows
     for word in folded(search.text).split()[:MOST_WORDS]:
         found = [row for row in found if word in row[8]]
     if search.mark != "any":
@@ -177,7 +177,7 @@ def _as_dict(f: Frame, names: dict[int, str], covers: dict[int, tuple[str, bool]
 
 def known(catalogue: Catalogue) -> dict[str, list[str]]:
     """Cameras, lenses and labels that occur, for choosing from."""
-    rows = catalogue.rows().values()
+    rows = catalogue.rows()
     return {
         name: sorted({str(row[place]) for row in rows} - {""}) for name, place in (("cameras", 6), ("lenses", 7), ("labels", 5))
     }
