@@ -11,11 +11,13 @@ import pytest
 
 from tests.contract.test_operations import rendered
 from tests.contract.test_passes import key, renderer
-from tests.contract.test_repairs import H, W, away, scene, stroke, with_repairs
+from tests.contract.test_repairs import KINDS, H, W, away, scene, stroke, with_repairs
 from zincplate.core.repair.fill_map import Fill, fills_from_text, text_of
+from zincplate.formats.isolated import Decoder
 from zincplate.pipeline.cache import ByteCache
 from zincplate.pipeline.windows import Window
 from zincplate.render import mending
+from zincplate.render.render import Renderer
 from zincplate.sources import mend, removals, sections
 from zincplate.sources.rect import Rect
 from zincplate.sources.repaired import Mended
@@ -196,7 +198,7 @@ def test_fills_of_sections_are_kept_and_are_what_is_delivered(cut: None, monkeyp
     assert np.abs(made(moved, quick=False) - made({**moved, "fill": ""}, quick=False)).max() < 1e-6
     # one fill of all, as earlier versions kept it, stays as it was
     monkeypatch.setattr(sections, "LONG_PX", 10**9)
-    of_all = mending.fill_for(renderer(), scene(), key(scene()), with_repairs(repair), "r")
+    of_all = mending.fill_for(renderer(), scene(), "whole", with_repairs(repair), "r")
     before = made({**repair, "fill": of_all})
     monkeypatch.setattr(sections, "LONG_PX", 5_000)
     assert len(fills_from_text(of_all)) == 1
@@ -302,3 +304,26 @@ def test_a_section_is_filled_beyond_where_it_is_cut(cut: None) -> None:
         assert (hole[later] | void[later]).all() and not (hole & void).any()
         assert hole[later].sum() > 60 or at + 1 == len(removal.sections)
         assert (usable == ~removed).all()
+
+
+def test_a_fill_that_was_found_is_not_looked_for_again(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Results are stepped to and fro, and a page is read again while one is looked for."""
+    looked: list[int] = []
+    find = removals.found
+    monkeypatch.setattr(removals, "found", lambda *a, **more: (looked.append(1), find(*a, **more))[1])
+    there, other = Renderer(Decoder(), memory_bytes=64 << 20), {**KINDS["removal"], "id": "r", "seed": 5}
+    before = {"id": "b", "kind": "cover", "strokes": other["strokes"], "colour": [0.4, 0.1, 0.2]}
+    wider = {**other, "reach": 150}
+    texts = [
+        mending.fill_for(there, scene(), name, with_repairs(*repairs), "r")
+        for name, *repairs in (
+            ("a", other),
+            ("a", {**other, "seed": 6}),
+            ("a", other),
+            ("a", before, other),
+            ("a", wider),
+            ("b", other),
+        )
+    ]
+    # another source, another result, other ground or another reach: those are looked for
+    assert len(looked) == 5 and texts[0] == texts[2] == texts[5] != texts[1]

@@ -231,7 +231,7 @@ def test_a_kept_fill_is_what_is_delivered_and_a_foreign_one_is_looked_for_again(
     # with another seed the picture is another, and the same seed gives the same text
     other = with_repairs({**KINDS["removal"], "id": "r", "seed": 2})
     assert mending.fill_for(renderer(), scene(), key(scene()), other, "r") != text
-    assert mending.fill_for(renderer(), scene(), key(scene()), recipe, "r") == text
+    assert mending.fill_for(renderer(), scene(), "looked for again", recipe, "r") == text
     elsewhere = {**KINDS["removal"], "strokes": [stroke((300, 200), (340, 210))]}
     assert (shown(with_repairs({**elsewhere, "fill": text})) == shown(with_repairs(elsewhere))).all()
 

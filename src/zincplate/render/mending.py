@@ -105,7 +105,8 @@ def _candidates(source: Source, mended: Mended, number: int, plan: RepairPlan, h
 
 
 def fill_for(renderer: Renderer, source: Source, key: str, recipe: Recipe, name: str) -> str:
-    """The fill of a removal, looked for with all care; raises :class:`RecipeError` with a sentence."""
+    """The fill of a removal, looked for with all care; raises :class:`RecipeError` with a sentence. Kept for a while: results are
+    stepped to and fro, and a page that was read again asks once more."""
     recipe, number = numbered(recipe, name)
     plan = source.plan(recipe)
     if plan.repairs[number].kind != "removal":
@@ -115,14 +116,18 @@ def fill_for(renderer: Renderer, source: Source, key: str, recipe: Recipe, name:
     mended = Mended(source, key, repairs, renderer.repairs_kept, False)
     hot = plan.plate.hot_pixels
 
+    stage = (key, "fill", mended.named(number), hot)
+
     def work() -> str:
+        if known := renderer.repairs_kept.kept(stage, ""):
+            return str(known)
         try:
             found = mended.fill_of(number, hot, None, renderer.breathe)
         except ValueError as error:
             raise RecipeError(f"This removal cannot be filled: {error}.") from error
         if not found:
             raise RecipeError("This removal lies beside the picture.")
-        return found
+        return renderer.repairs_kept.get(stage, lambda: found, len)
 
     return renderer.on_render_thread(work)
 

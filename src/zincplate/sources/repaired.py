@@ -183,6 +183,10 @@ class Mended:
             self._chains = chains
         return self._chains
 
+    def named(self, number: int) -> str:
+        """A name of a repair and of all before it that it depends on."""
+        return self._chained()[number][0]
+
     def mend(self, number: int, hot_pixels: bool, shift: ColourShift | None, known: Known | None = None) -> Mend | None:
         """What one of them makes of its place; None when that is nothing. ``known`` is a rectangle with its planes as those
         before left it."""
