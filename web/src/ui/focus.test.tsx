@@ -90,6 +90,19 @@ it("but not when the hand took it elsewhere meanwhile", async () => {
   expect(focused()).toBe("place");
 });
 
+it("nor when a key was pressed there: undo that is possible again does not take the keyboard from the picture", async () => {
+  page.show(<Asking busy={false} />);
+  act(() => named(page.place, "Suggest").focus());
+  page.show(<Asking busy />);
+  await settled();
+  act(() => {
+    document.activeElement?.dispatchEvent(new KeyboardEvent("keydown", { key: "ArrowRight", bubbles: true }));
+  });
+  page.show(<Asking busy={false} />);
+  await settled();
+  expect(focused()).toBe("place");
+});
+
 it("a keyboard that is somewhere is left alone", async () => {
   page.show(<Row frame={1} rows={["Exposure", "Contrast"]} />);
   act(() => named(page.place, "Exposure").focus());

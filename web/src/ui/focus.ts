@@ -56,6 +56,10 @@ export function keepFocus(): () => void {
     for (let at = e.target as HTMLElement | null; at && at !== document.body; at = at.parentElement) trail.push(at);
     name = trail[0]?.getAttribute("aria-label") ?? "";
   };
+  /** What a hand does meanwhile is done where the keyboard is: it stays there. */
+  const forget = () => {
+    lent = null;
+  };
   const rescue = () => {
     const holder = document.activeElement;
     if (lent && !lent.from.matches(":disabled")) {
@@ -81,8 +85,12 @@ export function keepFocus(): () => void {
   const observer = new MutationObserver(() => setTimeout(rescue));
   observer.observe(document.body, { childList: true, subtree: true, attributeFilter: ["disabled"] });
   document.addEventListener("focusin", remember);
+  document.addEventListener("keydown", forget, true);
+  document.addEventListener("pointerdown", forget, true);
   return () => {
     observer.disconnect();
+    document.removeEventListener("keydown", forget, true);
+    document.removeEventListener("pointerdown", forget, true);
     document.removeEventListener("focusin", remember);
   };
 }
