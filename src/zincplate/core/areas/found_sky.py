@@ -35,8 +35,6 @@ CUT_OFF_PX, CUT_OFF_AT_SIDE_PX, LEAST_CUT_OFF = 9, 45, 20
 LIKENESS, SPREAD_PX = 2.2, 14
 SPREAD_LEAST = (0.035, 0.02, 0.02)
 """Standard deviations about the sky's colour that a piece may have, how far they are taken from, and how small at least."""
-TOUCHING = 0.35
-"""Of the root of its size, along which a piece may lie at the sky directly: what lies there all along is something else."""
 ROUNDS = 4
 LIGHT_SHARE = 0.72
 """Of the lightness of the lightest part of a seed, what others of it have at least."""
@@ -121,9 +119,9 @@ def find_sky(lab: Float32) -> tuple[Float32, float] | None:
     cv2.grabCut(picture, mask, None, np.zeros((1, 65)), np.zeros((1, 65)), ROUNDS, cv2.GC_INIT_WITH_MASK)
     sky = (mask == cv2.GC_FGD) | (mask == cv2.GC_PR_FGD)
     sky = _by_colour(small, _reaching_up(sky))
-    for _ in range(2):  # one behind another
-        sky = _with_cut_off(small, drawing, sky, foot)
     at_foot = float(sky[foot - 3 : foot].mean())
+    for _ in range(2):  # one behind another
+        sky = _with_cut_off(small, drawing, sky)
     if not LEAST_SKY < sky.mean() < MOST_SKY or at_foot > MOST_AT_FOOT or not _like_sky(small, sky):
         return None
     unlit = small[0] <= np.quantile(small[0][sky], BRIGHTEST)
@@ -184,7 +182,7 @@ def _by_colour(lab: Float32, sky: NDArray[np.bool_]) -> NDArray[np.bool_]:
     return np.where(band & (sky_weight > 1e-3) & (land_weight > 1e-3), nearer, sky)
 
 
-def _with_cut_off(lab: Float32, drawing: Float32, sky: NDArray[np.bool_], foot: int) -> NDArray[np.bool_]:
+def _with_cut_off(lab: Float32, drawing: Float32, sky: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """The sky with what hangs together with it behind leaves, wires and masts."""
     colours = _colours(lab)
     mean, weight = _mean_about(colours, sky, SPREAD_PX)
@@ -192,7 +190,6 @@ def _with_cut_off(lab: Float32, drawing: Float32, sky: NDArray[np.bool_], foot: 
     spread += np.square(np.array(SPREAD_LEAST, np.float32))[:, None, None]
     like = (np.square(colours - mean) / spread).sum(0) < LIKENESS**2
     like &= (weight > 1e-5) & (drawing < 1.4 * SMOOTH) & ~sky
-    like[foot:] = False
     pieces = cv2.morphologyEx(like.astype(np.uint8), cv2.MORPH_OPEN, np.ones((2, 2), np.uint8))
     _, labels, stats, _ = cv2.connectedComponentsWithStats(pieces, connectivity=4)
     away_px = cv2.distanceTransform((~sky).astype(np.uint8), cv2.DIST_L2, 3)
@@ -202,7 +199,7 @@ def _with_cut_off(lab: Float32, drawing: Float32, sky: NDArray[np.bool_], foot: 
             continue
         piece = labels == n
         near = CUT_OFF_AT_SIDE_PX if x == 0 or x + w == sky.shape[1] else CUT_OFF_PX
-        if away_px[piece].min() <= near and (away_px[piece] <= 1.6).sum() <= TOUCHING * np.sqrt(size):
+        if away_px[piece].min() <= near:
             out |= piece
     added = cv2.dilate((out & ~sky).astype(np.uint8), _round(BAND_PX)) > 0
     return np.where(added, _by_colour(lab, out), out)
