@@ -67,40 +67,45 @@ function Asking({ busy }: { busy: boolean }) {
   );
 }
 
-it("a button that is switched off while it works lends the keyboard to the place and has it again", async () => {
+const HANDS: [string, string, (() => void) | null][] = [
+  ["has it again", "Suggest", null],
+  ["but not when the hand took it elsewhere meanwhile", "place", () => named(page.place, "Other").focus()],
+  [
+    "nor when a key was pressed there: undo that is possible again does not take the keyboard from the picture",
+    "place",
+    () => document.activeElement?.dispatchEvent(new KeyboardEvent("keydown", { key: "ArrowRight", bubbles: true })),
+  ],
+];
+
+it.each(HANDS)("a button that is switched off while it works lends the keyboard and %s", async (_, has, hand) => {
   page.show(<Asking busy={false} />);
   act(() => named(page.place, "Suggest").focus());
   page.show(<Asking busy />);
   await settled();
   expect(focused()).toBe("place");
-  page.show(<Asking busy={false} />);
-  await settled();
-  expect(focused()).toBe("Suggest");
-});
-
-it("but not when the hand took it elsewhere meanwhile", async () => {
-  page.show(<Asking busy={false} />);
-  act(() => named(page.place, "Suggest").focus());
-  page.show(<Asking busy />);
-  await settled();
-  act(() => named(page.place, "Other").focus());
-  act(() => page.place.querySelector<HTMLElement>("h1")?.focus());
-  page.show(<Asking busy={false} />);
-  await settled();
-  expect(focused()).toBe("place");
-});
-
-it("nor when a key was pressed there: undo that is possible again does not take the keyboard from the picture", async () => {
-  page.show(<Asking busy={false} />);
-  act(() => named(page.place, "Suggest").focus());
-  page.show(<Asking busy />);
-  await settled();
   act(() => {
-    document.activeElement?.dispatchEvent(new KeyboardEvent("keydown", { key: "ArrowRight", bubbles: true }));
+    hand?.();
+    page.place.querySelector<HTMLElement>("h1")?.focus();
   });
   page.show(<Asking busy={false} />);
   await settled();
-  expect(focused()).toBe("place");
+  expect(focused()).toBe(has);
+});
+
+it("a namesake that is switched off is passed over", async () => {
+  const rows = (key: string, off: boolean) => (
+    <main>
+      <section key={key}>
+        <button type="button" aria-label="Black" disabled={off} />
+        <button type="button" aria-label="White" />
+      </section>
+    </main>
+  );
+  page.show(rows("one", false));
+  act(() => named(page.place, "Black").focus());
+  page.show(rows("two", true));
+  await settled();
+  expect(focused()).toBe("White");
 });
 
 it("a keyboard that is somewhere is left alone", async () => {

@@ -74,7 +74,7 @@ export function keepFocus(): () => void {
     }
     if (!lost || !trail[0] || trail[0].isConnected) return;
     const ground = trail.find((e) => e.isConnected && (e.matches(START) || e.querySelector(FOCUSABLE)));
-    const same = name ? ground?.querySelector<HTMLElement>(`[aria-label="${CSS.escape(name)}"]`) : null;
+    const same = name ? ground?.querySelector<HTMLElement>(`[aria-label="${CSS.escape(name)}"]:not(:disabled)`) : null;
     // a tool that is put away leaves its picture the keyboard, and not the first button of the page
     const first = ground?.matches(START) ? ground : ground?.querySelector<HTMLElement>(FOCUSABLE);
     const target = same ?? (ground && ground.id !== "root" ? first : null);
