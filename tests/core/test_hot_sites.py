@@ -62,3 +62,42 @@ def test_every_window_is_that_of_a_clean_mosaic(height: int, width: int) -> None
         assert np.array_equal(own.reduced(4, True).planes, clean.reduced(4).planes)
     # and without being asked they stay
     assert np.abs(own.window(0, 0, width, height) - clean.window(0, 0, width, height)).max() > 0.1
+
+
+def as_described(sites: np.ndarray, black: np.ndarray, slope: float, offset: float) -> set[tuple[int, int]]:
+    """Site by site, as the module says it; ``slope`` and ``offset`` in codes."""
+    found = set()
+    v = sites.astype(int)
+    least = int(8 * np.sqrt(max(offset, 1)))
+    for y in range(2, sites.shape[0] - 2):
+        for x in range(2, sites.shape[1] - 2):
+            own, b = v[y, x], black[y & 1, x & 1]
+            four = [v[y, x - 2], v[y, x + 2], v[y - 2, x], v[y + 2, x]]
+            if min(four) - least <= own <= max(four) + least:
+                continue
+            eight = sorted(four + [v[y + i, x + k] for i in (-2, 2) for k in (-2, 2)])
+            mean = sum(eight[1:-1]) / 6
+            deviation = max(8 * np.sqrt(max(slope * max(mean - b, 0) + offset, 1)), 2 * (eight[-2] - eight[1]))
+            beside = [v[y, x - 1], v[y, x + 1], v[y - 1, x], v[y + 1, x]]
+            around = np.mean([v[y + i, x + k] for i in (-1, 1) for k in (-2, 2)])
+            rise = np.mean(beside) - around
+            hot = own - eight[-2] > max(deviation, 0.25 * (own - b)) and rise < 0.06 * (own - mean) + 0.7 * deviation / 8
+            hot = hot and max(beside) - around < 0.06 * (own - mean) + 2.2 * deviation / 8
+            cold = eight[1] - own > max(deviation, 0.25 * (mean - b)) and -rise < 0.25 * (mean - own)
+            if hot or cold:
+                found.add((y, x))
+    return found
+
+
+@pytest.mark.parametrize("black", [[[512.0, 512.0], [512.0, 512.0]], [[470.0, 512.5], [530.0, 600.0]]])
+@pytest.mark.parametrize("level", [30, 800, 9000])
+def test_they_are_those_that_are_described(level: int, black: list[list[float]]) -> None:
+    rng = np.random.default_rng(level)
+    sites = np.clip(rng.normal(level, level**0.5, (60, 80)) + 512, 0, 16383).astype(np.uint16)
+    at = rng.integers(0, sites.size, 90)
+    # from a little beside the others to the ends of the range
+    sites.flat[at] = np.clip(512 + level * 2.0 ** rng.uniform(-3, 3, 90), 0, 16383).astype(np.uint16)
+    span = 16383.0 - float(np.mean(black))
+    found, _ = hot_sites(sites, np.array(black), 16383.0, 0.4 / span, 6.0 / span**2)
+    wanted = as_described(sites, np.array(black), 0.4, 6.0)
+    assert {tuple(int(v) for v in p) for p in found} == wanted and len(wanted) > 20

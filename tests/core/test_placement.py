@@ -71,3 +71,19 @@ def test_where_no_tile_is_little_is_believed(seed: int) -> None:
     corners = np.array([899.0, 899.0]), np.array([599.0, 0.0])
     there = Placement(np.eye(3), 900, 600, found).at(*corners)
     assert np.hypot(there[0] - corners[0], there[1] - corners[1]).max() < 0.7
+
+
+@pytest.mark.parametrize("placement", [Placement(MATRIX, 900, 600), bent(), Placement(np.eye(3), 900, 600)])
+@pytest.mark.parametrize("size", [(900, 600), (880, 590), (905, 700)])
+def test_what_lies_beside_the_other_picture_is_marked_and_nothing_else(placement: Placement, size: tuple[int, int]) -> None:
+    for left, top, columns, rows in ((0, 0, 900, 600), (0, 570, 900, 30), (333, 100, 65, 3), (880, 0, 20, 600), (5, 5, 1, 1)):
+        xx, yy = np.meshgrid(np.arange(left, left + columns, dtype=float), np.arange(top, top + rows, dtype=float))
+        x, y = placement.at(xx, yy)
+        trust = np.full((rows, columns), 0.7, np.float32)
+        placement.mark_beyond(left, top, size, trust)
+        beside = (x < 0) | (y < 0) | (x > size[0] - 1) | (y > size[1] - 1)
+        unsure = np.minimum.reduce([np.abs(x), np.abs(y), np.abs(x - size[0] + 1), np.abs(y - size[1] + 1)]) < 1e-9
+        assert ((trust == -1) == beside)[~unsure].all() and (trust[~beside & ~unsure] == np.float32(0.7)).all()
+        least_x, least_y, most_x, most_y = placement.box(left, top, columns, rows)
+        assert x.min() - 2 < least_x <= x.min() and y.min() - 2 < least_y <= y.min()
+        assert x.max() + 2 > most_x >= x.max() and y.max() + 2 > most_y >= y.max()

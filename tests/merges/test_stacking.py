@@ -9,8 +9,8 @@ import pytest
 from zincplate.core.merging.placement import TERMS, Placement
 from zincplate.core.merging.radiance import SURE, exposure_ratio
 from zincplate.core.merging.stacking import CLIPPED, MEAN, MEDIAN, RELIEF, SHARE, combined, taken_off
-from zincplate.merges.bracket import _about
 from zincplate.merges.in_turn import AT_ONCE, all_of, in_turn
+from zincplate.merges.laid import BLOCK, _about
 
 Rows = tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray, np.ndarray]
 
@@ -118,8 +118,13 @@ def test_a_block_lies_where_its_smooth_field_says() -> None:
     field[:, : min(TERMS, 6)] = rng.normal(0, 2.5, (2, min(TERMS, 6)))
     matrix = np.array([[1.001, 0.002, 3], [-0.002, 0.999, -2], [1e-7, -2e-7, 1]])
     placement = Placement(matrix, 6000, 4000, field)
-    for left, top, columns, rows in ((0, 0, 256, 256), (5500, 3700, 256, 256), (2900, 1900, 256, 128)):
-        (_, found) = _about(placement, top, rows, np.array([left // 2, left]), np.array([columns, columns]))
+    for left, top, columns, rows in (
+        (0, 0, BLOCK, 256),
+        (5500, 3700, BLOCK, 256),
+        (2900, 1900, BLOCK, 128),
+        (2900, 1900, 70, 128),
+    ):
+        (_, found) = _about(placement, top, rows, left - BLOCK, BLOCK + columns)
         xx, yy = np.meshgrid(np.linspace(left, left + columns - 1, 9), np.linspace(top, top + rows - 1, 9))
         there = found @ np.stack([xx.ravel(), yy.ravel(), np.ones(xx.size)])
         expected = np.stack(placement.at(xx.ravel(), yy.ravel()))

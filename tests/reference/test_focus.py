@@ -21,7 +21,6 @@ from zincplate.demo.lens import ideal
 from zincplate.demo.scenes import even_field, load
 from zincplate.formats.decode import decode, facts
 from zincplate.formats.lens_profiles import LensDatabase
-from zincplate.merges.bracket import laid_part
 from zincplate.merges.errors import MergeError
 from zincplate.merges.focus.judge import FocusJudgement, judge_focus
 from zincplate.merges.focus.master import depth_map, merge_focus
@@ -29,6 +28,7 @@ from zincplate.merges.focus.options import FocusOptions, Touch
 from zincplate.merges.focus.parts import parts, touched, weights_of
 from zincplate.merges.kept import Kept
 from zincplate.merges.kinds import look_at
+from zincplate.merges.laid import laid_part
 from zincplate.merges.view import Opened, View
 from zincplate.merges.view import opened as opened_together
 from zincplate.recipe.document import Recipe

@@ -22,7 +22,8 @@ from zincplate.core.geometry.projective import (
 )
 from zincplate.core.geometry.radial import ByHand, LensDataError, compose
 from zincplate.core.geometry.sampling import Sampling
-from zincplate.core.geometry.warp import spline_coefficients, warp
+from zincplate.core.geometry.splines import spline_coefficients
+from zincplate.core.geometry.warp import warp
 from zincplate.formats.isolated import Decoder
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.render.render import Renderer

@@ -4,7 +4,6 @@ Frames are demosaiced, laid on the reference (one resampling by cubic B-splines)
 sensors' data and one strip, not whole pictures.
 """
 
-import math
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
@@ -12,28 +11,20 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.geometry.radial import compose
-from zincplate.core.geometry.sampling import Sampling
-from zincplate.core.geometry.warp import spline_coefficients, warp
 from zincplate.core.merging.moved import allowed
-from zincplate.core.merging.placement import Placement
 from zincplate.core.merging.radiance import add_up
 from zincplate.core.noise.wavelet_noise import COLOUR_STRENGTH, LIGHTNESS_STRENGTH, StabilisedNoise, reduce_noise
 from zincplate.formats.decoded import CameraColour
 from zincplate.merges.file import colour_as_master
 from zincplate.merges.in_turn import all_of
 from zincplate.merges.judge import Judgement
+from zincplate.merges.laid import lay_into
 from zincplate.merges.view import Opened
-from zincplate.sources.file import Source
 
 Float32 = NDArray[np.float32]
 Float64 = NDArray[np.float64]
 
 ROWS = 256
-BLOCK = 256
-"""Columns that are read through one homography, where frames lie on each other by more than one."""
-MARGIN = 12
-"""Pixels about a part that is read, for the resampling."""
 NOISE_ROWS = 80
 """Above and below a strip, that noise is told from signal by: the coarsest planes of colour reach so far."""
 
@@ -117,21 +108,22 @@ def _sums(frames: Sequence[Opened], judged: Judgement, breathe: Callable[[float]
     for k, i in enumerate(members):
         # plates of one camera at different balances differ by their neutrals
         factor = np.asarray(frames[i].source.as_shot_neutral) / neutral
-        factors.append(factor.astype(np.float32)[:, None, None])
+        factors.append(factor.astype(np.float32))
         a, b = frames[i].noise
         slope[k], offset[k] = a * factor, b * factor**2
     fallback = np.argsort(exposure, kind="stable").astype(np.int64)
     counts = None if judged.moved is None or not judged.moved.regions else allowed(judged.moved, len(members))
+    held_values = np.empty((len(members), 3, min(ROWS, base.height), base.width), np.float32)
+    held_trust = np.empty((len(members), *held_values.shape[2:]), np.float32)
     for top in range(0, base.height, ROWS):
         rows = min(ROWS, base.height - top)
-        values = np.empty((len(members), 3, rows, base.width), np.float32)
-        trust = np.empty((len(members), rows, base.width), np.float32)
+        values, trust = held_values, held_trust
+        if rows < held_trust.shape[1]:
+            values, trust = (np.empty((*a.shape[:-2], rows, base.width), np.float32) for a in (values, trust))
 
         def lay(k: int, top: int = top, rows: int = rows, values: Float32 = values, trust: Float32 = trust) -> None:
             i = members[k]
-            part = laid_part(frames[i], judged.placements[i], top, rows, base.width, i == judged.reference)
-            np.multiply(part[0], factors[k], out=values[k])
-            trust[k] = part[1]
+            lay_into(values[k], trust[k], factors[k], frames[i], judged.placements[i], top, i == judged.reference)
 
         all_of(lay, range(len(members)))
         if counts is not None:
@@ -141,74 +133,6 @@ def _sums(frames: Sequence[Opened], judged: Judgement, breathe: Callable[[float]
         add_up(values, trust, exposure, slope, offset, fallback, out, variance, clipped)
         breathe((top + rows) / base.height)
         yield _Sum(out, variance, clipped)
-
-
-def laid_part(
-    frame: Opened, placement: Placement, top: int, rows: int, width: int, as_it_is: bool, hot_pixels: bool = True, left: int = 0
-) -> tuple[Float32, Float32]:
-    """Plate values and trust of a strip of the reference, ``width`` columns from ``left`` on; trust is -1 where the frame has
-    nothing."""
-    source = frame.source
-    if as_it_is:
-        return source.window(left, top, width, rows, hot_pixels), source.trust(left, top, width, rows)
-    x, y = placement.rows(top, rows, width, left)
-    least_x, most_x, least_y, most_y = (float(v) for v in (x.min(), x.max(), y.min(), y.max()))
-    x0, x1 = max(int(least_x) - MARGIN, 0), min(int(most_x) + MARGIN + 1, source.width)
-    y0, y1 = max(int(least_y) - MARGIN, 0), min(int(most_y) + MARGIN + 1, source.height)
-    if x0 >= x1 or y0 >= y1:
-        return np.zeros((3, rows, width), np.float32), np.full((rows, width), -1, np.float32)
-    planes = source.window(x0, y0, x1 - x0, y1 - y0, hot_pixels)
-    plain = compose(float(np.hypot(source.width, source.height)) / 2)
-    laid = np.empty((3, rows, width), np.float32)
-    coefficients = spline_coefficients(planes)
-    across = width if placement.field is None else BLOCK
-    begins = np.arange(0, width, across)
-    columns = np.minimum(across, width - begins)
-    bent = placement.field is not None
-    homographies = _about(placement, top, rows, begins + left, columns) if bent else placement.homography[None]
-    for begin, count, homography in zip(begins.tolist(), columns.tolist(), homographies, strict=True):
-        laid[:, :, begin : begin + count] = warp(
-            planes, _sampling(homography, source, begin + left, top, x0, y0), plain, count, rows, coefficients
-        )
-    trust = source.trust(x0, y0, x1 - x0, y1 - y0)
-    if trust.min() < 1:
-        trust = cv2.remap(trust, x - np.float32(x0), y - np.float32(y0), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    else:
-        trust = np.ones((rows, width), np.float32)
-    if least_x < 0 or least_y < 0 or most_x > source.width - 1 or most_y > source.height - 1:
-        trust[(x < 0) | (x > source.width - 1) | (y < 0) | (y > source.height - 1)] = -1
-    return laid, trust
-
-
-def _about(placement: Placement, top: int, rows: int, lefts: NDArray[np.intp], columns: NDArray[np.intp]) -> Float64:
-    """The homographies (n, 3, 3) nearest to a placement in blocks of a strip, each from a column on and so many columns wide: a
-    smooth field bends by less than a hundredth of a pixel in one."""
-    # through the places where a line through two of a parabola's points is nearest to it (Chebyshev's)
-    near, far = 0.5 - math.sqrt(0.125), 0.5 + math.sqrt(0.125)
-    # about the block's middle, where the numbers are small
-    x = (columns[:, None] - 1) * np.array([near, far, far, near]) - columns[:, None] / 2
-    y = np.broadcast_to((rows - 1) * np.array([near, near, far, far]) - rows / 2, x.shape)
-    middle_x, middle_y = (lefts + columns / 2)[:, None], top + rows / 2
-    there_x, there_y = placement.at(x + middle_x, y + middle_y)
-    u, v = there_x - middle_x, there_y - middle_y
-    equations = np.zeros((len(lefts), 8, 8))
-    equations[:, :4, 0], equations[:, :4, 1], equations[:, :4, 2] = x, y, 1
-    equations[:, 4:, 3], equations[:, 4:, 4], equations[:, 4:, 5] = x, y, 1
-    equations[:, :4, 6], equations[:, :4, 7] = -u * x, -u * y
-    equations[:, 4:, 6], equations[:, 4:, 7] = -v * x, -v * y
-    found = np.linalg.solve(equations, np.concatenate([u, v], 1)[..., None])[..., 0]
-    about = np.concatenate([found, np.ones((len(lefts), 1))], 1).reshape(-1, 3, 3)
-    shift = np.tile(np.eye(3), (len(lefts), 1, 1))
-    shift[:, 0, 2], shift[:, 1, 2] = middle_x[:, 0], middle_y
-    return np.asarray(shift @ about @ np.linalg.inv(shift), np.float64)
-
-
-def _sampling(homography: Float64, source: Source, left: int, top: int, x0: int, y0: int) -> Sampling:
-    # it counts from the middle of the picture, to pixels' corners
-    half_w, half_h = source.width / 2, source.height / 2
-    to_corner = np.array([[1, 0, 0.5 - half_w], [0, 1, 0.5 - half_h], [0, 0, 1.0]])
-    centred = to_corner @ homography @ np.linalg.inv(to_corner)
-    return Sampling(centred, left - half_w, top - half_h, 1.0, 1.0, source.width, source.height, 1.0, 1.0, x0, y0)
 
 
 def _larger(counts: Float32, judged: Judgement, top: int, rows: int, width: int) -> Float32:

@@ -3,6 +3,7 @@
 from dataclasses import dataclass, replace
 from typing import Any
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -45,7 +46,10 @@ def colour_as_master(source: Source, lighter_ev: float) -> CameraColour:
 def reduced_rows(planes: Float32, by: int) -> Float32:
     """Means of blocks; what does not fill a block at the right or below is left out (strips are whole numbers of blocks)."""
     rows, columns = planes.shape[1] // by * by, planes.shape[2] // by * by
-    return np.asarray(planes[:, :rows, :columns].reshape(3, rows // by, by, columns // by, by).mean((2, 4)), np.float32)
+    if not rows or not columns:
+        return np.zeros((3, rows // by, columns // by), np.float32)
+    size = columns // by, rows // by
+    return np.stack([cv2.resize(plane[:rows, :columns], size, interpolation=cv2.INTER_AREA) for plane in planes])
 
 
 def shown(camera_values: Float32, colour: CameraColour) -> NDArray[np.uint8]:

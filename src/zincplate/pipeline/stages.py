@@ -13,8 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.core.geometry.radial import Radial
+from zincplate.core.geometry.splines import spline_coefficients
 from zincplate.core.geometry.warp import MARGIN as WARP_MARGIN
-from zincplate.core.geometry.warp import spline_coefficients, warp, warp_linear, warp_nearest
+from zincplate.core.geometry.warp import warp, warp_linear, warp_nearest
 from zincplate.core.kernels.numbers import float32_numbers
 from zincplate.core.noise.learned_noise import reduce_noise_best
 from zincplate.core.noise.wavelet_noise import COLOUR_STRENGTH, LIGHTNESS_STRENGTH, WEIGHTS, reduce_noise

@@ -94,15 +94,33 @@ def of_four_points(source: Float64, target: Float64) -> Float64:
     Raises :class:`FramingError` when a quadrilateral is crossed, folded or has three corners in a line.
     """
     _check_quadrilateral(np.asarray(target, np.float64))
-    rows, right = [], []
-    for (x, y), (u, v) in zip(np.asarray(source, np.float64), np.asarray(target, np.float64), strict=True):
-        rows += [[x, y, 1, 0, 0, 0, -u * x, -u * y], [0, 0, 0, x, y, 1, -v * x, -v * y]]
-        right += [u, v]
+    here, there = np.asarray(source, np.float64).T, np.asarray(target, np.float64).T
     try:
-        h = np.linalg.solve(np.array(rows), np.array(right))
+        h = np.linalg.solve(*_equations(here[:1], here[1:], there[:1], there[1:]))
     except np.linalg.LinAlgError:
         raise FramingError("These four corners make no quadrilateral.") from None
     return np.append(h, 1.0).reshape(3, 3)
+
+
+def _equations(x: Float64, y: Float64, there_x: Float64, there_y: Float64) -> tuple[Float64, Float64]:
+    """(n, 8, 8) and (n, 8, 1): for eight numbers of the homographies that take four places each (n, 4) to four others."""
+    rows = np.zeros((len(x), 8, 8))
+    rows[:, :4, 0], rows[:, :4, 1], rows[:, :4, 2] = x, y, 1
+    rows[:, 4:, 3], rows[:, 4:, 4], rows[:, 4:, 5] = x, y, 1
+    rows[:, :4, 6], rows[:, :4, 7] = -there_x * x, -there_x * y
+    rows[:, 4:, 6], rows[:, 4:, 7] = -there_y * x, -there_y * y
+    return rows, np.concatenate([there_x, there_y], 1)[..., None]
+
+
+def through_four(x: Float64, y: Float64, there_x: Float64, there_y: Float64) -> Float64:
+    """The homographies (n, 3, 3) that take four places each (n, 4) to four others, the nearest ones where there is none.
+    Numbers are to be small, of places about their middle."""
+    rows, right = _equations(x, y, there_x, there_y)
+    try:
+        found = np.linalg.solve(rows, right)
+    except np.linalg.LinAlgError:
+        found = np.stack([np.linalg.lstsq(a, b, rcond=None)[0] for a, b in zip(rows, right, strict=True)])
+    return np.concatenate([found[..., 0], np.ones((len(x), 1))], 1).reshape(-1, 3, 3)
 
 
 def _check_quadrilateral(corners: Float64) -> None:

@@ -7,136 +7,36 @@ above a share of the darkest of the four nearest samples.
 """
 
 import math
-from typing import Any
+from dataclasses import dataclass
 
 import numpy as np
-from llvmlite import ir
-from numba import njit, prange, types
-from numba.extending import intrinsic
+from numba import njit, prange
 from numpy.typing import NDArray
 
 from zincplate.core.geometry.radial import STEPS, Radial
 from zincplate.core.geometry.rim_stretch import drawn_x, drawn_y
 from zincplate.core.geometry.sampling import Sampling
-from zincplate.core.kernels.kernel_math import BLOCK, INLINE, KERNEL, bits_of, float_of, load, stack_floats
+from zincplate.core.geometry.splines import (
+    EIGHT,
+    LEAST_SHARE,
+    LEAST_STRETCH,
+    PAD,
+    TAPS,
+    eight_beside,
+    spline_coefficients,
+    splines_at,
+    stretches,
+    weights,
+)
+from zincplate.core.kernels.kernel_math import BLOCK, INLINE, KERNEL, bits_of, float_of, load, stack_eight, stack_floats
 
 Float32 = NDArray[np.float32]
+Float64 = NDArray[np.float64]
 
-POLE = math.sqrt(3) - 2
-TAPS = 8
-"""Taps on each side of the spline's prefilter; what is cut off weighs 3e-5."""
 MARGIN = TAPS + 3
 """Source samples needed round the places that are read."""
-PAD = 2
-LEAST_SHARE = 0.6
-"""Of the darkest of the four nearest samples: no pixel falls below that."""
-
-
-def _prefilter() -> Float32:
-    taps = POLE ** np.arange(TAPS + 1)
-    return np.asarray(taps / (taps[0] + 2 * taps[1:].sum()), np.float32)
-
-
-_KERNEL = _prefilter()
-
-
-@intrinsic
-def _four_by_four(typing_context: Any, a: Any, i: Any, stride: Any, t: Any, u: Any) -> Any:
-    """Cubic B-splines at the fractions (t, u) over 4 x 4 coefficients from flat index i on, rows ``stride`` apart.
-
-    Four vector loads instead of sixteen reads; the four weights of an axis are four polynomials of its fraction, evaluated
-    side by side.
-    """
-    four, lane = ir.VectorType(ir.FloatType(), 4), ir.IntType(32)
-    fast = ("fast",)
-
-    def constant(numbers: tuple[float, ...]) -> Any:
-        return ir.Constant(four, [ir.Constant(ir.FloatType(), n / 6) for n in numbers])
-
-    def spread(builder: Any, vector: Any, k: int) -> Any:
-        return builder.shuffle_vector(vector, ir.Constant(four, ir.Undefined), ir.Constant(ir.VectorType(lane, 4), [k] * 4))
-
-    def weights(builder: Any, fraction: Any) -> Any:
-        x = spread(builder, builder.insert_element(ir.Constant(four, ir.Undefined), fraction, ir.Constant(lane, 0)), 0)
-        value = constant((-1.0, 3.0, -3.0, 1.0))
-        for row in ((3.0, -6.0, 3.0, 0.0), (-3.0, 0.0, 3.0, 0.0), (1.0, 4.0, 1.0, 0.0)):
-            value = builder.fadd(builder.fmul(value, x, flags=fast), constant(row), flags=fast)
-        return value
-
-    def codegen(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
-        struct = context.make_array(signature.args[0])(context, builder, arguments[0])
-        across, down = weights(builder, arguments[3]), weights(builder, arguments[4])
-        place, total = arguments[1], None
-        for k in range(4):
-            row = builder.load(builder.bitcast(builder.gep(struct.data, [place]), four.as_pointer()), align=4)
-            part = builder.fmul(row, spread(builder, down, k), flags=fast)
-            total = part if total is None else builder.fadd(total, part, flags=fast)
-            place = builder.add(place, arguments[2])
-        total = builder.fmul(total, across, flags=fast)
-        result = builder.extract_element(total, ir.Constant(lane, 0))
-        for k in range(1, 4):
-            result = builder.fadd(result, builder.extract_element(total, ir.Constant(lane, k)), flags=fast)
-        return result
-
-    return types.float32(a, types.int32, types.int32, types.float32, types.float32), codegen
-
-
-@njit(inline="always")
-def _mirrored(i, n):
-    """Index mirrored about the first and last sample."""
-    if n == 1:
-        return 0
-    period = 2 * (n - 1)
-    i = abs(i) % period
-    return min(i, period - i)
-
-
-@njit(**KERNEL)
-def _prefiltered(planes, k, out):
-    """Prefilter down the columns and along the rows, row by row; ``out`` is larger by PAD on every side and mirrored there."""
-    channels, height, width = planes.shape
-    for job in prange(channels * (height + 2 * PAD)):
-        c, padded = job // (height + 2 * PAD), job % (height + 2 * PAD)
-        y = _mirrored(padded - PAD, height)
-        p, target = planes[c], out[c, padded]
-        line = np.empty(width + 2 * TAPS, np.float32)
-        r0, a1, b1 = p[y], p[_mirrored(y - 1, height)], p[_mirrored(y + 1, height)]
-        a2, b2 = p[_mirrored(y - 2, height)], p[_mirrored(y + 2, height)]
-        a3, b3 = p[_mirrored(y - 3, height)], p[_mirrored(y + 3, height)]
-        a4, b4 = p[_mirrored(y - 4, height)], p[_mirrored(y + 4, height)]
-        a5, b5 = p[_mirrored(y - 5, height)], p[_mirrored(y + 5, height)]
-        a6, b6 = p[_mirrored(y - 6, height)], p[_mirrored(y + 6, height)]
-        a7, b7 = p[_mirrored(y - 7, height)], p[_mirrored(y + 7, height)]
-        a8, b8 = p[_mirrored(y - 8, height)], p[_mirrored(y + 8, height)]
-        k0, k1, k2, k3, k4, k5, k6, k7, k8 = k[0], k[1], k[2], k[3], k[4], k[5], k[6], k[7], k[8]
-        inner = line[TAPS : TAPS + width]
-        for x in range(width):
-            near = k0 * r0[x] + k1 * (a1[x] + b1[x]) + k2 * (a2[x] + b2[x]) + k3 * (a3[x] + b3[x]) + k4 * (a4[x] + b4[x])
-            inner[x] = near + k5 * (a5[x] + b5[x]) + k6 * (a6[x] + b6[x]) + k7 * (a7[x] + b7[x]) + k8 * (a8[x] + b8[x])
-        for t in range(TAPS):
-            line[t] = inner[_mirrored(t - TAPS, width)]
-            line[TAPS + width + t] = inner[_mirrored(width + t, width)]
-        s = stack_floats()
-        for b in range(0, width, 256):
-            m = min(256, width - b)
-            part = line[b : b + m + 2 * TAPS]
-            for x in range(m + 2 * TAPS):
-                s[x] = part[x]
-            for x in range(m):
-                near = k0 * s[x + 8] + k1 * (s[x + 7] + s[x + 9]) + k2 * (s[x + 6] + s[x + 10]) + k3 * (s[x + 5] + s[x + 11])
-                far = k4 * (s[x + 4] + s[x + 12]) + k5 * (s[x + 3] + s[x + 13]) + k6 * (s[x + 2] + s[x + 14])
-                target[b + x + PAD] = near + far + k7 * (s[x + 1] + s[x + 15]) + k8 * (s[x] + s[x + 16])
-        for t in range(1, PAD + 1):
-            target[PAD - t] = target[PAD + _mirrored(-t, width)]
-            target[PAD + width - 1 + t] = target[PAD + _mirrored(width - 1 + t, width)]
-
-
-def spline_coefficients(planes: Float32) -> Float32:
-    """(c, h, w) samples -> (c, h + 4, w + 4) coefficients of the cubic B-splines through them, mirrored at the edges."""
-    channels, height, width = planes.shape
-    out = np.empty((channels, height + 2 * PAD, width + 2 * PAD), np.float32)
-    _prefiltered(planes, _KERNEL, out)
-    return out
+PART = 32
+"""Pixels of a row that share a homography, at the least."""
 
 
 @njit(inline="always")
@@ -148,17 +48,23 @@ def _into(place, size, mirrored):
 
 
 @njit(**INLINE)
-def _places(numbers, table, table_scale, px, py, place, scales):
-    """Undistorted places (from the middle) of BLOCK pixels of a row from plane (px, py) on, and the lens there: scale of red,
-    green and blue, and gain of light (third part of ``place``)."""
-    a0 = np.float32(numbers.m00 * px + numbers.m01 * py + numbers.m02)
-    a1 = np.float32(numbers.m10 * px + numbers.m11 * py + numbers.m12)
-    a2 = np.float32(numbers.m20 * px + numbers.m21 * py + numbers.m22)
-    g0 = np.float32(numbers.m00 * numbers.step_x)
-    g1 = np.float32(numbers.m10 * numbers.step_x)
-    g2 = np.float32(numbers.m20 * numbers.step_x)
-    for x in range(BLOCK):
-        t = np.float32(x)
+def _places(m00, m01, m02, m10, m11, m12, m20, m21, m22, step_x, plain, table, table_scale, px, py, start, count, place, scales):
+    """Undistorted places (from the middle) of ``count`` pixels of a row from ``start`` on, the first at plane (px, py), by the
+    homography that takes plane to picture; and the lens there: scale of red, green and blue, and gain of light (third part of
+    ``place``), all 1 for a ``plain`` one."""
+    a0 = np.float32(m00 * px + m01 * py + m02)
+    a1 = np.float32(m10 * px + m11 * py + m12)
+    a2 = np.float32(m20 * px + m21 * py + m22)
+    g0, g1, g2 = np.float32(m00 * step_x), np.float32(m10 * step_x), np.float32(m20 * step_x)
+    if plain:
+        for j in range(count):
+            x, t = start + j, np.float32(j)
+            q = np.float32(1) / max(a2 + g2 * t, np.float32(1e-3))
+            place[x], place[x + BLOCK], place[x + 2 * BLOCK] = (a0 + g0 * t) * q, (a1 + g1 * t) * q, np.float32(1)
+            scales[x], scales[x + BLOCK], scales[x + 2 * BLOCK] = np.float32(1), np.float32(1), np.float32(1)
+        return
+    for j in range(count):
+        x, t = start + j, np.float32(j)
         q = np.float32(1) / max(a2 + g2 * t, np.float32(1e-3))
         u, v = (a0 + g0 * t) * q, (a1 + g1 * t) * q
         r = min(math.sqrt(u * u + v * v) * table_scale, np.float32(STEPS))
@@ -174,6 +80,21 @@ def _places(numbers, table, table_scale, px, py, place, scales):
         scales[x + 2 * BLOCK] = low + (load(table, np.int32(k + np.int32(6))) - low) * f
         low = load(table, np.int32(k + np.int32(3)))
         place[x + 2 * BLOCK] = low + (load(table, np.int32(k + np.int32(7))) - low) * f
+
+
+@njit(**INLINE)
+def _places_of(n, plain, table, table_scale, px, py, place, scales):
+    """The same of a whole block by a sampling's own homography."""
+    a, b, c, d, e, f, g, h, i = n.m00, n.m01, n.m02, n.m10, n.m11, n.m12, n.m20, n.m21, n.m22
+    _places(a, b, c, d, e, f, g, h, i, n.step_x, plain, table, table_scale, px, py, 0, BLOCK, place, scales)
+
+
+@njit(**INLINE)
+def _places_by(m, step, plain, table, table_scale, px, py, start, place, scales):
+    """The same of a part of a block by another homography (3, 3)."""
+    a, b, c, d, e, f, g, h, i = m[0, 0], m[0, 1], m[0, 2], m[1, 0], m[1, 1], m[1, 2], m[2, 0], m[2, 1], m[2, 2]
+    x = px + start * step
+    _places(a, b, c, d, e, f, g, h, i, step, plain, table, table_scale, x, py, start, PART, place, scales)
 
 
 @njit(**INLINE)
@@ -204,35 +125,72 @@ def _samples(numbers, rim, place, scales, channel, width, height, middle, out):
         out[x], out[x + BLOCK] = min(max(sx, np.float32(0)), last_x), min(max(sy, np.float32(0)), last_y)
 
 
+@njit(**INLINE)
+def _stretch(flat, stride, samples, index, shift, first, across, down, begin, end, fraction, c, out):
+    """Splines at places of a row that lie beside each other in the source, to part ``c`` of ``out``; above 0 when any falls too
+    far below its nearest sample."""
+    at = np.int32(bits_of(index[begin]) + shift)
+    nearest = np.int32(bits_of(index[begin + BLOCK]) + first)
+    low = np.int32(0)
+    if end - begin < EIGHT:
+        for x in range(begin, end):
+            own, to = np.int32(at + np.int32(x - begin)), np.int32(x + c * BLOCK)
+            splines_at(flat, own, stride, np.int32(0), fraction[x], fraction[x + BLOCK], 1, out, to)
+            low += np.int32(out[to] < np.float32(LEAST_SHARE) * load(samples, np.int32(nearest + np.int32(x - begin))))
+        return low
+    for k in range((end - begin + EIGHT - 1) // EIGHT):
+        # the last eight end where the stretch ends, and some of them may have been worked out before
+        off = np.int32(min(k * EIGHT, end - begin - EIGHT))
+        first_of_eight, to = np.int32(begin + off), np.int32(begin + off + c * BLOCK)
+        low += eight_beside(
+            flat, np.int32(at + off), stride, samples, np.int32(nearest + off), across, down, first_of_eight, to, out
+        )
+    return low
+
+
 @njit(fastmath=True, error_model="numpy")
-def _keep_above(fraction, index, plane, count):
-    """Values (third part of ``fraction``) that fell too far below the darkest of their four nearest samples are raised."""
+def _keep_above(values, c, index, plane, count):
+    """Values (part ``c``) that fell too far below the darkest of their four nearest samples are raised."""
     height, width = plane.shape
+    samples = plane.reshape(-1)
     for x in range(count):
         at = bits_of(index[x + BLOCK])
+        if values[x + c * BLOCK] >= np.float32(LEAST_SHARE) * load(samples, at):
+            continue  # the darkest is not above the nearest
         iy, ix = at // width, at % width
         right, below = min(ix + 1, width - 1), min(iy + 1, height - 1)
         least = min(min(plane[iy, ix], plane[iy, right]), min(plane[below, ix], plane[below, right]))
-        fraction[x + 2 * BLOCK] = max(fraction[x + 2 * BLOCK], min(least, least * np.float32(LEAST_SHARE)))
+        values[x + c * BLOCK] = max(values[x + c * BLOCK], min(least, least * np.float32(LEAST_SHARE)))
 
 
 @njit(**KERNEL)
-def _warp(planes, coefficients, numbers, rim, table, table_scale, shared, finer, out):
+def _warp(
+    planes, coefficients, numbers, rim, plain, table, table_scale, shared, finer, blocks, block_width, block_height, gains, out
+):  # fmt: skip
     _, height, width = planes.shape
     rows, columns = out.shape[1:]
     stride = np.int32(width + 2 * PAD)
     size = np.int32((height + 2 * PAD) * (width + 2 * PAD))
     flat, samples = coefficients.reshape(-1), planes.reshape(-1)
     all_samples = np.int32(height * width)
+    # one row and column before the nearest sample, which padding has moved by PAD
+    shift = np.int32(stride + np.int32(1))
     share = np.float32(1) / np.float32(finer * finer)
     for y in prange(rows):
         for b in range(0, columns, BLOCK):
             count = min(BLOCK, columns - b)
             place, scales, index, fraction = stack_floats(), stack_floats(), stack_floats(), stack_floats()
+            across, down, ends, value = stack_eight(), stack_eight(), stack_floats(), stack_floats()
             for part in range(finer * finer):
                 py = numbers.start_y + (y + (part // finer + 0.5) / finer) * numbers.step_y
                 px = numbers.start_x + (b + (part % finer + 0.5) / finer) * numbers.step_x
-                _places(numbers, table, table_scale, px, py, place, scales)
+                if blocks.shape[0] == 0:
+                    _places_of(numbers, plain, table, table_scale, px, py, place, scales)
+                else:
+                    for start in range(0, BLOCK, PART):
+                        k = min((b + start) // block_width, blocks.shape[1] - 1)
+                        h = blocks[y // block_height, k]
+                        _places_by(h, numbers.step_x, plain, table, table_scale, px, py, start, place, scales)
                 for x in range(BLOCK):
                     place[x + 2 * BLOCK] = place[x + 2 * BLOCK] * share
                 for run in range(1 if shared else 3):
@@ -244,26 +202,43 @@ def _warp(planes, coefficients, numbers, rim, table, table_scale, shared, finer,
                         fraction[x], fraction[x + BLOCK] = sx - np.float32(ix), sy - np.float32(iy)
                         index[x] = float_of(np.int32(iy * stride + ix))
                         index[x + BLOCK] = float_of(np.int32(iy * np.int32(width) + ix))
-                    for c in range(0 if shared else run, 3 if shared else run + 1):
-                        line, plane = out[c, y], planes[c]
-                        # one row and column before the nearest sample, which padding has moved by PAD
-                        shift = np.int32(size * np.int32(c) + stride + np.int32(1))
-                        first = np.int32(all_samples * np.int32(c))
+                    n = stretches(index, count, ends)
+                    beside = n * LEAST_STRETCH <= count
+                    if beside:
+                        weights(fraction, across, down)
+                    start_of_run = np.int32(size * np.int32(run) + shift)
+                    if not beside and shared:
                         for x in range(count):
                             at = np.int32(bits_of(index[x]) + shift)
-                            fraction[x + 2 * BLOCK] = _four_by_four(flat, at, stride, fraction[x], fraction[x + BLOCK])
-                        lowest = np.float32(0)
+                            splines_at(flat, at, stride, size, fraction[x], fraction[x + BLOCK], 3, value, np.int32(x))
+                    elif not beside:
                         for x in range(count):
-                            nearest = load(samples, np.int32(bits_of(index[x + BLOCK]) + first))
-                            lowest = min(lowest, fraction[x + 2 * BLOCK] - np.float32(LEAST_SHARE) * nearest)
-                        if lowest < 0:
-                            _keep_above(fraction, index, plane, count)
-                        if part == 0:
-                            for x in range(count):
-                                line[b + x] = fraction[x + 2 * BLOCK] * place[x + 2 * BLOCK]
+                            at, to = np.int32(bits_of(index[x]) + start_of_run), np.int32(x + run * BLOCK)
+                            splines_at(flat, at, stride, size, fraction[x], fraction[x + BLOCK], 1, value, to)
+                    for c in range(0 if shared else run, 3 if shared else run + 1):
+                        line, plane, gain = out[c, y], planes[c], gains[c]
+                        first = np.int32(all_samples * np.int32(c))
+                        low = np.int32(0)
+                        if beside:
+                            begin, own = 0, np.int32(size * np.int32(c) + shift)
+                            for k in range(n):
+                                end = bits_of(ends[k])
+                                low += _stretch(
+                                    flat, stride, samples, index, own, first, across, down, begin, end, fraction, c, value
+                                )
+                                begin = end
                         else:
                             for x in range(count):
-                                line[b + x] += fraction[x + 2 * BLOCK] * place[x + 2 * BLOCK]
+                                dark = load(samples, np.int32(bits_of(index[x + BLOCK]) + first))
+                                low += np.int32(value[x + c * BLOCK] < np.float32(LEAST_SHARE) * dark)
+                        if low > 0:
+                            _keep_above(value, c, index, plane, count)
+                        if part == 0:
+                            for x in range(count):
+                                line[b + x] = value[x + c * BLOCK] * place[x + 2 * BLOCK] * gain
+                        else:
+                            for x in range(count):
+                                line[b + x] += value[x + c * BLOCK] * place[x + 2 * BLOCK] * gain
 
 
 @njit(**KERNEL)
@@ -275,7 +250,7 @@ def _nearest(planes, numbers, rim, table, table_scale, out):
         place, scales, at = stack_floats(), stack_floats(), stack_floats()
         for b in range(0, columns, BLOCK):
             px, py = numbers.start_x + (b + 0.5) * numbers.step_x, numbers.start_y + (y + 0.5) * numbers.step_y
-            _places(numbers, table, table_scale, px, py, place, scales)
+            _places_of(numbers, False, table, table_scale, px, py, place, scales)
             _samples(numbers, rim, place, scales, 1, width, height, 0.0, at)
             for x in range(BLOCK):
                 at[x + 2 * BLOCK] = float_of(np.int32(np.int32(at[x + BLOCK]) * np.int32(width) + np.int32(at[x])))
@@ -293,7 +268,7 @@ def _linear(planes, numbers, rim, table, table_scale, out):
         place, scales, at = stack_floats(), stack_floats(), stack_floats()
         for b in range(0, columns, BLOCK):
             px, py = numbers.start_x + (b + 0.5) * numbers.step_x, numbers.start_y + (y + 0.5) * numbers.step_y
-            _places(numbers, table, table_scale, px, py, place, scales)
+            _places_of(numbers, False, table, table_scale, px, py, place, scales)
             _samples(numbers, rim, place, scales, 1, width, height, 0.5, at)
             for x in range(min(BLOCK, columns - b)):
                 sx, sy = at[x], at[x + BLOCK]
@@ -306,21 +281,51 @@ def _linear(planes, numbers, rim, table, table_scale, out):
                     out[c, y, b + x] = top + (bottom - top) * ty
 
 
+@dataclass(frozen=True)
+class Blocks:
+    """Homographies that take the place of a sampling's own, each in a block of the result."""
+
+    to_picture: Float64
+    """(down, across, 3, 3), as :attr:`Sampling.to_picture`."""
+    width: int
+    """Pixels, a multiple of :data:`PART`; the last ones may be narrower."""
+    height: int
+
+
+_ONES = np.ones(3, np.float32)
+_WHOLE = Blocks(np.zeros((0, 0, 3, 3)), PART, 1)
+
+
 def warp(
-    planes: Float32, sampling: Sampling, radial: Radial, width: int, height: int, coefficients: Float32 | None = None
+    planes: Float32,
+    sampling: Sampling,
+    radial: Radial,
+    width: int,
+    height: int,
+    coefficients: Float32 | None = None,
+    blocks: Blocks | None = None,
+    out: Float32 | None = None,
+    gains: Float32 = _ONES,
 ) -> Float32:
     """Source planes (3, h, w) -> (3, height, width), the lens's fall-off made up for.
 
-    ``coefficients`` are the planes' own (:func:`spline_coefficients`), where a caller has kept them.
+    ``coefficients`` are the planes' own (:func:`spline_coefficients`), where a caller has kept them; ``out`` (C-contiguous) is
+    written to where it is given. ``gains`` (3,) are factors on red, green and blue.
     """
     planes = np.ascontiguousarray(planes)
     if planes.shape[1] * planes.shape[2] > 2**29:
         raise ValueError("a part of the source is too large to be read at once")
     if coefficients is None:
         coefficients = spline_coefficients(planes)
-    out = np.empty((3, height, width), np.float32)
+    if out is None:
+        out = np.empty((3, height, width), np.float32)
+    blocks = blocks or _WHOLE
+    plain = not radial.moves and not radial.lights
     scale = np.float32(1 / radial.step_px)
-    _warp(planes, coefficients, sampling.numbers(), sampling.rim_table(), radial.table, scale, radial.shared, sampling.finer, out)
+    _warp(
+        planes, coefficients, sampling.numbers(), sampling.rim_table(), plain, radial.table, scale, radial.shared, sampling.finer,
+        np.ascontiguousarray(blocks.to_picture, np.float64), blocks.width, blocks.height, gains, out,
+    )  # fmt: skip
     return out
 
 

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.merging.places import places
+from zincplate.core.merging.places import beyond, places
 
 Float32 = NDArray[np.float32]
 Float64 = NDArray[np.float64]
@@ -19,6 +19,8 @@ TERMS = 10
 ORDERS = ((10, 45, 10), (8, 24, 6), (5, 12, 3), (1, 4, 1))
 """Twelfths of the picture that have tiles, tiles, and the terms they may bend: a polynomial runs away where it is not held."""
 TILE_PX_DEVIATION, LEAST_FIELD_PX, SHARE_OF_MOVED = 0.15, 0.1, 0.04
+LATTICE_PX = 64
+"""Between places of which the least and the greatest are taken: a smooth field bends by less than a pixel between them."""
 MOST_PX = 0.02
 """Of the long edge: a field that moves anything further is no rest of a homography."""
 
@@ -64,6 +66,19 @@ class Placement:
         field = np.zeros((2, TERMS)) if self.field is None else self.field
         places(self.homography, field, self.width, self.height, x, y, step, out_x, out_y)
         return out_x + np.float32(left) if left else out_x, out_y + np.float32(top) if top else out_y
+
+    def box(self, left: int, top: int, columns: int, rows: int) -> tuple[float, float, float, float]:
+        """Least x, least y, greatest x and greatest y of the places of a part of the reference, within a pixel."""
+        x = np.linspace(left, left + columns - 1, 2 + columns // LATTICE_PX)
+        y = np.linspace(top, top + rows - 1, 2 + rows // LATTICE_PX)
+        there_x, there_y = self.at(*np.meshgrid(x, y))
+        return float(there_x.min()) - 1, float(there_y.min()) - 1, float(there_x.max()) + 1, float(there_y.max()) + 1
+
+    def mark_beyond(self, left: int, top: int, size: tuple[int, int], trust: Float32) -> None:
+        """Puts -1 into ``trust`` (rows, columns) of a part of the reference where its places lie beside a picture of ``size``
+        (width, height)."""
+        field = np.zeros((2, TERMS)) if self.field is None else self.field
+        beyond(self.homography, field, self.width, self.height, left, top, *size, trust)
 
     @staticmethod
     def through(x: Float64, y: Float64, there_x: Float64, there_y: Float64, width: int, height: int) -> "Placement":

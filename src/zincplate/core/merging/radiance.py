@@ -11,6 +11,8 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
+from zincplate.core.kernels.kernel_math import BLOCK, KERNEL
+
 Float32 = NDArray[np.float32]
 
 BINS = 4096
@@ -20,7 +22,21 @@ SURE = 0.1
 """Relative noise below which one pixel counts as much as another: a few bright ones, where something may move, decide nothing."""
 
 
-@njit(parallel=True, cache=True, fastmath=False)
+@njit(inline="always")
+def _taken(values, trust, exposure, slope, offset, fallback, y, x, out, variance):
+    """One place where no frame can be trusted: the first of ``fallback`` that is there."""
+    taken = fallback[0]
+    for k in range(values.shape[0]):
+        if trust[fallback[k], y, x] >= 0:
+            taken = fallback[k]
+            break
+    t = exposure[taken]
+    for c in range(3):
+        out[c, y, x] = values[taken, c, y, x] / t
+    variance[y, x] = (slope[taken, 1] * max(values[taken, 1, y, x], np.float32(0)) + offset[taken, 1]) / (t * t)
+
+
+@njit(**KERNEL)
 def add_up(values, trust, exposure, slope, offset, fallback, out, variance, clipped):
     """Radiance of a strip.
 
@@ -30,47 +46,54 @@ def add_up(values, trust, exposure, slope, offset, fallback, out, variance, clip
     could be trusted and the first of ``fallback`` that is there at all (trust not negative) was taken.
     """
     n, _, rows, columns = values.shape
+    z, least = np.float32(0), np.float32(1e-3)
     for y in prange(rows):
-        for x in range(columns):
-            total = np.float32(0)
+        total, light, time = np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32)
+        above, below, spread = np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32)
+        for start in range(0, columns, BLOCK):
+            m = min(BLOCK, columns - start)
+            lost = np.int32(0)
+            for x in range(m):
+                total[x] = z
             for i in range(n):
-                total += max(trust[i, y, x], np.float32(0))
-            if total < np.float32(1e-3):
-                taken = fallback[0]
-                for k in range(n):
-                    if trust[fallback[k], y, x] >= 0:
-                        taken = fallback[k]
-                        break
-                for c in range(3):
-                    out[c, y, x] = values[taken, c, y, x] / exposure[taken]
-                t = exposure[taken]
-                recorded = max(values[taken, 1, y, x], np.float32(0))
-                variance[y, x] = (slope[taken, 1] * recorded + offset[taken, 1]) / (t * t)
-                clipped[y, x] = 1
-                continue
-            clipped[y, x] = 0
+                share = trust[i, y, start : start + m]
+                for x in range(m):
+                    total[x] += max(share[x], z)
+            for x in range(m):
+                lost += np.int32(total[x] < least)
             for c in range(3):
-                light = np.float32(0)
-                time = np.float32(0)
+                for x in range(m):
+                    light[x], time[x], above[x], below[x], spread[x] = z, z, z, z, z
                 for i in range(n):
-                    g = max(trust[i, y, x], np.float32(0))
-                    light += g * values[i, c, y, x]
-                    time += g * exposure[i]
-                expected = max(light / time, np.float32(0))
-                above = np.float32(0)
-                below = np.float32(0)
-                spread = np.float32(0)
+                    share, line, t = trust[i, y, start : start + m], values[i, c, y, start : start + m], exposure[i]
+                    for x in range(m):
+                        g = max(share[x], z)
+                        light[x] += g * line[x]
+                        time[x] += g * t
+                for x in range(m):
+                    light[x] = max(light[x] / max(time[x], np.float32(1e-30)), z)
                 for i in range(n):
-                    g = max(trust[i, y, x], np.float32(0))
-                    if g > 0:
-                        t = exposure[i]
-                        weight = g * t * t / (slope[i, c] * expected * t + offset[i, c])
-                        spread += g * weight
-                        above += weight * values[i, c, y, x] / t
-                        below += weight
-                out[c, y, x] = above / below
+                    share, line, t = trust[i, y, start : start + m], values[i, c, y, start : start + m], exposure[i]
+                    for x in range(m):
+                        g = max(share[x], z)
+                        weight = g * t * t / (slope[i, c] * light[x] * t + offset[i, c])
+                        spread[x] += g * weight
+                        above[x] += weight * line[x] / t
+                        below[x] += weight
+                target = out[c, y, start : start + m]
+                for x in range(m):
+                    target[x] = above[x] / max(below[x], np.float32(1e-30))
                 if c == 1:
-                    variance[y, x] = spread / (below * below)
+                    varied = variance[y, start : start + m]
+                    for x in range(m):
+                        varied[x] = spread[x] / max(below[x] * below[x], np.float32(1e-37))
+            none = clipped[y, start : start + m]
+            for x in range(m):
+                none[x] = np.uint8(total[x] < least)
+            if lost > 0:
+                for x in range(m):
+                    if total[x] < least:
+                        _taken(values, trust, exposure, slope, offset, fallback, y, start + x, out, variance)
 
 
 def exposure_ratio(

@@ -18,19 +18,36 @@ SPREADS = 2.0
 BESIDE = 0.06
 
 
+@njit(inline="always")
+def _quick(above, line, below, least, black, near):
+    """Marks the sites of a row that may be hot or cold, a whole row at once: above or below the four nearest of their colour by
+    what noise in the dark explains, and the second of these by a quarter of the light (``black``: the higher one)."""
+    for x in range(2, line.size - 2):
+        v, left, right = np.int32(line[x]), np.int32(line[x - 2]), np.int32(line[x + 2])
+        up, down = np.int32(above[x]), np.int32(below[x])
+        more_across, more_along = max(left, right), max(up, down)
+        less_across, less_along = min(left, right), min(up, down)
+        top, bottom = max(more_across, more_along), min(less_across, less_along)
+        second = max(min(more_across, more_along), max(less_across, less_along))
+        second_low = min(max(less_across, less_along), min(more_across, more_along))
+        hot = (v > top + least) & (4 * (v - second) > v - black - 4)
+        cold = (v < bottom - least) & (4 * (second_low - v) > second_low - black - 4)
+        near[x] = np.uint8(hot | cold)
+
+
 @njit(parallel=True, nogil=True, cache=True)
 def _find(mosaic, black, slope, offset, found, values):
     height, width = mosaic.shape
     least = np.int32(DEVIATIONS * np.sqrt(max(offset, 1.0)))
     for y in prange(2, height - 2):
+        near = np.empty(width, np.uint8)
+        _quick(mosaic[y - 2], mosaic[y], mosaic[y + 2], least, np.int32(black[y & 1].max()), near)
         for x in range(2, width - 2):
+            if near[x] == 0:
+                continue
             v = np.int32(mosaic[y, x])
             left, right = np.int32(mosaic[y, x - 2]), np.int32(mosaic[y, x + 2])
             up, down = np.int32(mosaic[y - 2, x]), np.int32(mosaic[y + 2, x])
-            # quick way out: not above or below the four nearest of its colour by what noise in the dark explains
-            top, bottom = max(max(left, right), max(up, down)), min(min(left, right), min(up, down))
-            if (v <= top + least) & (v >= bottom - least):
-                continue
             b = black[y & 1, x & 1]
             n1, n2 = np.int32(mosaic[y - 2, x - 2]), np.int32(mosaic[y - 2, x + 2])
             n3, n4 = np.int32(mosaic[y + 2, x - 2]), np.int32(mosaic[y + 2, x + 2])

@@ -8,7 +8,7 @@ import json
 import mmap
 import struct
 from collections.abc import Mapping
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor, wait
 from pathlib import Path
 from typing import Any
 
@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 
 from zincplate.core.colour.camera_colour import ILLUMINANT_KELVIN
 from zincplate.core.colour.temperature import white_point_xy
+from zincplate.core.kernels.half_floats import halves_of
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import CameraColour
 from zincplate.formats.description_writer import xmp_packet
@@ -32,8 +33,8 @@ TILE = 256
 PRIVATE = 50740
 """DNGPrivateData: a name, a zero, and what only that program understands."""
 OWNER = b"Zincplate\0"
-_LEVEL = 4
-"""libdeflate's: four times as fast as zlib's usual one for two percent more."""
+_LEVEL = 1
+"""libdeflate's: six times as fast as zlib's usual one for four percent more."""
 _COLOUR, _FORWARD, _INDIVIDUAL = (50721, 50722, 52531), (50964, 50965, 52532), (50723, 50724, 52530)
 _LIGHT, _DATA, OTHER = (50778, 50779, 52529), (52533, 52534, 52535), 255
 
@@ -43,7 +44,7 @@ class MasterWriter:
 
     def __init__(self, width: int, height: int) -> None:
         self.width, self.height = width, height
-        self._tiles: list[bytes] = []
+        self._tiles: list[Future[bytes]] = []
         self._waiting = np.empty((3, 0, width), np.float32)
         self._rows = 0
         self._pool = ThreadPoolExecutor(2)
@@ -56,13 +57,14 @@ class MasterWriter:
             self._waiting = self._waiting[:, TILE:]
 
     def _encode(self, rows: Float32) -> None:
-        count = rows.shape[1]
         across = -(-self.width // TILE) * TILE
-        padded = np.pad(rows, ((0, 0), (0, TILE - count), (0, across - self.width)), mode="edge")
-        halves = np.ascontiguousarray(np.clip(padded, -1, 1).transpose(1, 2, 0)).astype("<f2")
-        parts = [np.ascontiguousarray(halves[:, x : x + TILE]) for x in range(0, across, TILE)]
-        self._tiles += self._pool.map(_tile, parts)
-        self._rows += count
+        halves = np.empty((TILE, across, 3), np.uint16)
+        halves_of(np.ascontiguousarray(rows, np.float32), halves)
+        # one row of tiles waits at most; meanwhile the next one comes
+        wait(self._tiles[-across // TILE :])
+        for x in range(0, across, TILE):
+            self._tiles.append(self._pool.submit(_tile, halves[:, x : x + TILE].view("<f2")))
+        self._rows += rows.shape[1]
 
     def finish(
         self, capture: CaptureData, camera: CameraColour, preview_jpeg: bytes, preview_size: tuple[int, int], software: str,
@@ -79,7 +81,7 @@ class MasterWriter:
         raw.set(259, SHORT, 8).set(262, SHORT, 34892).set(277, SHORT, 3).set(284, SHORT, 1).set(317, SHORT, 3)
         raw.set(322, LONG, TILE).set(323, LONG, TILE).set(339, SHORT, [3] * 3)
         raw.set(50714, RATIONAL, [(0, 1)] * 3).set(50717, LONG, [1] * 3)
-        raw.chunks = self._tiles
+        raw.chunks = [tile.result() for tile in self._tiles]
         add_capture_entries(raw, capture, software)
         if packet := xmp_packet(capture, software):
             raw.set(700, BYTE, packet)
@@ -93,7 +95,8 @@ class MasterWriter:
 
 
 def _tile(samples: NDArray[np.float16]) -> bytes:
-    return bytes(imagecodecs.deflate_encode(imagecodecs.floatpred_encode(samples, axis=-2, dist=1), level=_LEVEL, raw=False))
+    predicted = imagecodecs.floatpred_encode(np.ascontiguousarray(samples), axis=-2, dist=1)
+    return bytes(imagecodecs.deflate_encode(predicted, level=_LEVEL, raw=False))
 
 
 def _add_colour(ifd: IFD, camera: CameraColour) -> None:

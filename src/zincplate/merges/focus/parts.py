@@ -8,10 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.core.merging.focus_mix import mixed_in, share_of
-from zincplate.merges.bracket import laid_part
 from zincplate.merges.focus.judge import FocusJudgement
 from zincplate.merges.focus.options import FocusOptions, Touch
 from zincplate.merges.in_turn import in_turn
+from zincplate.merges.laid import laid_part
 from zincplate.merges.view import Opened
 
 Float32 = NDArray[np.float32]

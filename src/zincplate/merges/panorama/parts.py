@@ -7,10 +7,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from zincplate.core.geometry.projective import through_four
 from zincplate.core.geometry.sampling import Sampling
-from zincplate.core.geometry.warp import spline_coefficients, warp
+from zincplate.core.geometry.warp import Blocks, warp
 from zincplate.core.merging.bands import fine_bands, fine_weights
 from zincplate.core.sensor.highlights import rebuild
+from zincplate.merges.in_turn import in_turn
 from zincplate.merges.panorama.canvas import Canvas
 from zincplate.merges.panorama.judge import PanoramaJudgement
 from zincplate.merges.panorama.layout import Layout, file_places
@@ -22,12 +24,15 @@ Float64 = NDArray[np.float64]
 
 ROWS = 256
 BLOCK = 128
-"""Pixels along a side that are read through one homography: a projection bends by less than a hundredth of a pixel in it."""
-BENT_BLOCK = 32
-"""The same where a field bends the frame as well."""
+"""Columns of which is asked which frames count there."""
+PATCH = 32
+"""Pixels along a side that are read through one homography: projections, and fields that bend a frame, bend by less than a
+hundredth of a pixel in it."""
 MARGIN = 14
 WIDEST = 16_384
 PURE = 0.9999
+FARTHEST = 1e6
+"""Pixels from a frame's middle: what lies farther is behind its camera."""
 
 
 @dataclass(frozen=True)
@@ -49,11 +54,15 @@ def parts(
     levels = max(int(np.log2(layout.step)), 1)
     halo = 4 * 2**levels
     ones = [_soft(layout, k, halo) for k in range(len(judged.members))]
-    for top in range(0, canvas.height, ROWS):
-        rows = min(ROWS, canvas.height - top)
-        values = _strip(frames, judged, layout, ones, top, rows, levels, halo)
-        yield Strip(top, np.ascontiguousarray(values[:, :, shown]))
-        breathe((top + rows) / canvas.height)
+    tops = range(0, canvas.height, ROWS)
+
+    def strip(top: int) -> Float32:
+        return _strip(frames, judged, layout, ones, top, min(ROWS, canvas.height - top), levels, halo)
+
+    with in_turn(strip, tops) as strips:
+        for top, values in zip(tops, strips, strict=True):
+            yield Strip(top, np.ascontiguousarray(values[:, :, shown]))
+            breathe((top + values.shape[1]) / canvas.height)
 
 
 def _soft(layout: Layout, k: int, halo: int) -> tuple[Float32, Float32]:
@@ -168,7 +177,7 @@ def _laid(frame: Opened, judged: PanoramaJudgement, layout: Layout, k: int, x: i
     half = half_size(frame)
     lattice_x, lattice_y = np.meshgrid(np.linspace(x, x + width, 2 + width // 32), np.linspace(y, y + height, 2 + height // 32))
     file_x, file_y = (v + h for v, h in zip(file_places(canvas, judged, k, lattice_x, lattice_y), half, strict=True))
-    far = np.abs(file_x) > 1e6
+    far = np.abs(file_x) > FARTHEST
     x0 = int(np.clip(np.where(far, np.inf, file_x).min() - MARGIN, 0, source.width - 2))
     y0 = int(np.clip(np.where(far, np.inf, file_y).min() - MARGIN, 0, source.height - 2))
     x1 = int(np.clip(np.where(far, -np.inf, file_x).max() + MARGIN + 1, x0 + 2, source.width))
@@ -181,39 +190,37 @@ def _laid(frame: Opened, judged: PanoramaJudgement, layout: Layout, k: int, x: i
         whole = np.empty_like(planes)
         rebuild(planes, blown.around, blown.limits, (float(source.width), float(source.height), float(x0), float(y0)), whole)
         planes = whole
-    coefficients = spline_coefficients(planes)
-    out = np.empty((3, height, width), np.float32)
-    block = BLOCK if judged.sight(k).field is None else BENT_BLOCK
-    for top in range(0, height, block):
-        for left in range(0, width, block):
-            h, w = min(block, height - top), min(block, width - left)
-            homography = _local(canvas, judged, k, x + left, y + top, w, h)
-            if homography is None:
-                out[:, top : top + h, left : left + w] = 0
-                continue
-            sampling = Sampling(homography, x + left, y + top, 1.0, 1.0, source.width, source.height, 1.0, 1.0, x0, y0)
-            out[:, top : top + h, left : left + w] = warp(planes, sampling, radial, w, h, coefficients)
+    homographies, there = _local(canvas, judged, k, (x, y), (width, height))
+    sampling = Sampling(np.eye(3), x, y, 1.0, 1.0, source.width, source.height, 1.0, 1.0, x0, y0)
+    out = warp(planes, sampling, radial, width, height, blocks=Blocks(homographies, PATCH, PATCH))
+    for row, column in zip(*np.nonzero(~there), strict=True):
+        out[:, row * PATCH : (row + 1) * PATCH, column * PATCH : (column + 1) * PATCH] = 0
     out *= layout.gains[k].astype(np.float32)[:, None, None]
     return out
 
 
-def _local(canvas: Canvas, judged: PanoramaJudgement, k: int, x: float, y: float, width: int, height: int) -> Float64 | None:
-    """The homography nearest to the canvas's map into a member without distortion, in a block; None behind its camera."""
+def _local(
+    canvas: Canvas, judged: PanoramaJudgement, k: int, begin: tuple[int, int], size: tuple[int, int]
+) -> tuple[Float64, NDArray[np.bool_]]:
+    """The homographies (rows, columns, 3, 3) nearest to the canvas's map into a member without distortion, in blocks of a part of
+    it that begins at a column and row and has so many columns and rows; and which of them are not behind its camera."""
     sight = judged.sight(k)
-    # through its corners where a field bends the frame: blocks beside each other agree there
-    across = 4 if sight.field is None else 2
-    xx, yy = np.meshgrid(np.linspace(x, x + width, across), np.linspace(y, y + height, across))
+    lefts, tops = np.arange(0, size[0], PATCH), np.arange(0, size[1], PATCH)
+    width, height = np.minimum(PATCH, size[0] - lefts), np.minimum(PATCH, size[1] - tops)
+    # through their corners: blocks beside each other agree there
+    across, down = np.array([0, 1, 1, 0]), np.array([0, 0, 1, 1])
+    shape = (len(tops), len(lefts), 4)
+    xx = np.broadcast_to((begin[0] + lefts)[:, None] + width[:, None] * across, shape)
+    yy = np.broadcast_to(((begin[1] + tops)[:, None] + height[:, None] * down)[:, None], shape)
     u, v = canvas.flat_places(sight, xx, yy)
-    if max(np.abs(u).max(), np.abs(v).max()) > 1e6:
-        return None
-    middle = np.array([x + width / 2, y + height / 2])
-    there = np.stack([u.ravel(), v.ravel()], 1)
-    centre = there.mean(0)
-    here = np.stack([xx.ravel(), yy.ravel()], 1) - middle
-    # about the block's middle, where the numbers are small
-    found, _ = cv2.findHomography(here, there - centre, 0)
-    if found is None:
-        return None
-    before = np.array([[1, 0, -middle[0]], [0, 1, -middle[1]], [0, 0, 1.0]])
-    after = np.array([[1, 0, centre[0]], [0, 1, centre[1]], [0, 0, 1.0]])
-    return np.asarray(after @ found @ before, np.float64)
+    there = np.maximum(np.abs(u), np.abs(v)).max(2) <= FARTHEST
+    # about the blocks' middles, where the numbers are small
+    middle = xx.mean(2)[there], yy.mean(2)[there]
+    centre = u.mean(2)[there], v.mean(2)[there]
+    found = through_four(*(p[there] - q[:, None] for p, q in zip((xx, yy, u, v), (*middle, *centre), strict=True)))
+    before, after = np.tile(np.eye(3), (2, len(found), 1, 1))
+    before[:, 0, 2], before[:, 1, 2] = -middle[0], -middle[1]
+    after[:, 0, 2], after[:, 1, 2] = centre
+    homographies = np.tile(np.eye(3), (*there.shape, 1, 1))
+    homographies[there] = after @ found @ before
+    return homographies, there

@@ -11,8 +11,8 @@ from zincplate.core.merging.alignment import laid_on
 from zincplate.core.merging.placement import Placement
 from zincplate.core.merging.seams import chosen
 from zincplate.core.merging.stacking import CLIPPED, MEAN, MEDIAN, combined, taken_off
-from zincplate.merges.bracket import laid_part
 from zincplate.merges.in_turn import all_of
+from zincplate.merges.laid import lay_into
 from zincplate.merges.series.judge import SeriesJudgement, sky_powers
 from zincplate.merges.series.options import SeriesOptions
 from zincplate.merges.view import View
@@ -72,19 +72,23 @@ class _Stack:
         self.slope = np.stack([f.noise[0] * n for f, n in zip(lights, self.neutral, strict=True)]).astype(np.float32)
         self.offset = np.stack([f.noise[1] * n**2 for f, n in zip(lights, self.neutral, strict=True)]).astype(np.float32)
         self.sky = sky
+        self.held: tuple[Float32, Float32] | None = None
+        """Room for a strip of all, used again by the next one."""
 
     def strip(self, top: int, rows: int, width: int, method: int, deviations: float) -> tuple[Float32, NDArray[np.int64]]:
         """Camera values (3, rows, width) in the reference's light."""
         n = len(self.frames)
-        values, trust = np.empty((n, 3, rows, width), np.float32), np.empty((n, rows, width), np.float32)
+        if self.held is None or self.held[0].shape[2] != rows:
+            self.held = np.empty((n, 3, rows, width), np.float32), np.empty((n, rows, width), np.float32)
+        values, trust = self.held
 
         def lay(k: int) -> None:
             i = self.frames[k]
             still = self.placements[k].field is None and np.array_equal(self.placements[k].homography, np.eye(3))
             # a star may be as small as a hot site, which darks and the other frames tell as well
             hot_pixels = self.judged.by != "stars"
-            laid, trust[k] = laid_part(self.judged.lights[i], self.placements[k], top, rows, width, still, hot_pixels)
-            np.multiply(laid, self.neutral[k].astype(np.float32)[:, None, None], out=values[k])
+            factors = self.neutral[k].astype(np.float32)
+            lay_into(values[k], trust[k], factors, self.judged.lights[i], self.placements[k], top, still, hot_pixels)
             if self.sky and np.abs(self.judged.sky[i]).max() > 0:
                 taken_off(values[k], self.judged.sky[i] * float(self.exposure[k]), top, width)
 
