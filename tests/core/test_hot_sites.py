@@ -97,7 +97,11 @@ def test_they_are_those_that_are_described(level: int, black: list[list[float]])
     at = rng.integers(0, sites.size, 90)
     # from a little beside the others to the ends of the range
     sites.flat[at] = np.clip(512 + level * 2.0 ** rng.uniform(-3, 3, 90), 0, 16383).astype(np.uint16)
+    # and some have another one beside them, nearly as hot or as cold
+    for i in at[:30]:
+        if i % 80 < 78:
+            sites.flat[i + 2] = int(sites.flat[i] * 0.92 + level * 0.08 + 41)
     span = 16383.0 - float(np.mean(black))
     found, _ = hot_sites(sites, np.array(black), 16383.0, 0.4 / span, 6.0 / span**2)
     wanted = as_described(sites, np.array(black), 0.4, 6.0)
-    assert {tuple(int(v) for v in p) for p in found} == wanted and len(wanted) > 20
+    assert {tuple(int(v) for v in p) for p in found} == wanted and len(wanted) > 15

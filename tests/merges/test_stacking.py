@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from zincplate.core.merging.placement import TERMS, Placement
-from zincplate.core.merging.radiance import SURE, exposure_ratio
+from zincplate.core.merging.radiance import SURE, add_up, exposure_ratio
 from zincplate.core.merging.stacking import CLIPPED, MEAN, MEDIAN, RELIEF, SHARE, combined, taken_off
 from zincplate.merges.in_turn import AT_ONCE, all_of, in_turn
 from zincplate.merges.laid import BLOCK, _about
@@ -129,6 +129,35 @@ def test_a_block_lies_where_its_smooth_field_says() -> None:
         there = found @ np.stack([xx.ravel(), yy.ravel(), np.ones(xx.size)])
         expected = np.stack(placement.at(xx.ravel(), yy.ravel()))
         assert np.abs(there[:2] / there[2] - expected).max() < 0.02
+
+
+def test_exposures_are_added_up_as_their_noise_asks_for() -> None:
+    """A pixel at a time: weights t^2 / (a t E + b) at the light that all of them show (Hasinoff 2010), the first that is there
+    where none can be trusted, and the variance of green by them."""
+    values, trust, light, slope, offset = frames(3, 7, whole=False)
+    order = np.argsort(light, kind="stable")
+    out, variance = np.empty(values.shape[1:], np.float32), np.empty(trust.shape[1:], np.float32)
+    clipped = np.empty(trust.shape[1:], np.uint8)
+    add_up(values, trust, light, slope, offset, order, out, variance, clipped)
+    v, a, b, t = (x.astype(np.float64) for x in (values, slope, offset, light))
+    lost = 0
+    for y, x in np.ndindex(trust.shape[1:]):
+        g = np.maximum(trust[:, y, x].astype(np.float64), 0)
+        if g.sum() < 1e-3:
+            lost += 1
+            taken = next((i for i in order if trust[i, y, x] >= 0), order[0])
+            expected = v[taken, :, y, x] / t[taken]
+            noise = (a[taken, 1] * max(v[taken, 1, y, x], 0) + b[taken, 1]) / t[taken] ** 2
+            assert clipped[y, x] == 1
+        else:
+            shown = np.maximum((g[:, None] * v[:, :, y, x]).sum(0) / (g * t).sum(), 0)
+            weight = (g * t * t)[:, None] / (a * shown * t[:, None] + b)
+            expected = (weight * v[:, :, y, x] / t[:, None]).sum(0) / weight.sum(0)
+            noise = (g * weight[:, 1]).sum() / weight[:, 1].sum() ** 2
+            assert clipped[y, x] == 0
+        np.testing.assert_allclose(out[:, y, x], expected, rtol=2e-5, atol=1e-6)
+        assert variance[y, x] == pytest.approx(noise, rel=1e-4)
+    assert lost > 5
 
 
 def test_in_turn_keeps_the_order_and_stops_with_who_asked() -> None:
