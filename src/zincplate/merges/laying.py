@@ -77,7 +77,7 @@ def laid(base: Frame, frame: Frame, ratio: float, tiles: Tiles) -> Laid | None:
 
 def limits_of(base: View, view: View, ratio: float) -> tuple[float, float]:
     """Light, in the reference's unit, that both can show."""
-    lows = [DARKEST_ALIGNED * float(np.sqrt(v.variance.min())) / t for v, t in ((base, 1.0), (view, ratio))]
+    lows = [DARKEST_ALIGNED * math.sqrt(v.least_variance) / t for v, t in ((base, 1.0), (view, ratio))]
     tops = [v.top / t for v, t in ((base, 1.0), (view, ratio))]
     clipped = [top for v, top in zip((base, view), tops, strict=True) if v.clipped > 1e-3]
     return max(lows), min(clipped) if clipped else max(tops)

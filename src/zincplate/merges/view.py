@@ -101,7 +101,10 @@ class View:
 
     def variance_at(self, light: Float32) -> Float32:
         """Of samples that recorded some light."""
-        return np.asarray(np.float64(self.slope) * np.maximum(light, 0) + max(self.offset, 1e-12), np.float32)
+        variance = np.maximum(light, np.float32(0))
+        variance *= np.float32(self.slope)
+        variance += np.float32(max(self.offset, 1e-12))
+        return np.asarray(variance)
 
     @property
     def size(self) -> tuple[int, int]:
@@ -112,6 +115,11 @@ class View:
     def noise_known_to(self) -> float:
         """Share of the variance that may be wrong."""
         return CODES_KNOWN_TO if self.finished else CAMERA_NOISE_KNOWN_TO
+
+    @cached_property
+    def least_variance(self) -> float:
+        """Of the darkest sample."""
+        return float(self.variance_at(self.green.min()[None])[0])
 
     @cached_property
     def top(self) -> float:

@@ -8,7 +8,6 @@ smallest), and the four sites beside it, of other colours, do not rise with it: 
 than :data:`BESIDE` of it and what noise explains.
 """
 
-import cv2
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
@@ -36,11 +35,11 @@ def _quick(above, line, below, least, black, near):
 
 
 @njit(parallel=True, nogil=True, cache=True)
-def _find(mosaic, black, slope, offset, found, values):
+def _find(mosaic, black, slope, offset, found, values, counts):
     height, width = mosaic.shape
     least = np.int32(DEVIATIONS * np.sqrt(max(offset, 1.0)))
     for y in prange(2, height - 2):
-        near = np.empty(width, np.uint8)
+        near, count = np.empty(width, np.uint8), 0
         _quick(mosaic[y - 2], mosaic[y], mosaic[y + 2], least, np.int32(black[y & 1].max()), near)
         for x in range(2, width - 2):
             if near[x] == 0:
@@ -90,6 +89,8 @@ def _find(mosaic, black, slope, offset, found, values):
             if is_hot or is_cold:
                 found[y, x] = 1
                 values[y, x] = np.uint16(mean + 0.5)
+                count += 1
+        counts[y] = count
 
 
 def hot_sites(
@@ -102,9 +103,11 @@ def hot_sites(
     """
     span = white - float(black.mean())
     found, values = np.zeros(mosaic.shape, np.uint8), np.empty_like(mosaic)
-    _find(mosaic, np.ascontiguousarray(black, np.float64), slope * span, offset * span * span, found, values)
-    at = cv2.findNonZero(found)  # argwhere takes longer than the search
-    places = np.zeros((0, 2), np.intp) if at is None else at.reshape(-1, 2)[:, ::-1].astype(np.intp)
+    counts = np.zeros(len(mosaic), np.int64)
+    _find(mosaic, np.ascontiguousarray(black, np.float64), slope * span, offset * span * span, found, values, counts)
+    # only rows that have any: looking through all takes longer than the search
+    rows = [np.stack(np.broadcast_arrays(y, np.flatnonzero(found[y])), 1) for y in np.flatnonzero(counts)]
+    places = np.concatenate([np.zeros((0, 2), np.intp), *rows])
     return places, values[places[:, 0], places[:, 1]]
 
 
