@@ -69,6 +69,18 @@ def floats_at(typing_context: Any, address: Any) -> Any:
 
 
 @intrinsic
+def float_pointer(typing_context: Any, table: Any, index: Any) -> Any:
+    """Pointer to the float32 at a flat index of a C-contiguous array: loops over it vectorise, since no index may be one that
+    counts from the end. Nothing is checked."""
+
+    def codegen(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
+        struct = context.make_array(signature.args[0])(context, builder, arguments[0])
+        return builder.gep(struct.data, [arguments[1]])
+
+    return types.CPointer(types.float32)(table, types.int64), codegen
+
+
+@intrinsic
 def load(typing_context: Any, table: Any, index: Any) -> Any:
     """table[index] without a bounds check: the vectoriser turns it into a gather. Flat index into a C-contiguous array."""
 

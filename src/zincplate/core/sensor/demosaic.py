@@ -20,12 +20,17 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
+from zincplate.core.kernels.kernel_math import BLOCK, stack_floats
+from zincplate.core.kernels.kernel_math import float_pointer as at
 from zincplate.core.sensor.colour_shift import ColourShift, aligned_window, coloured
 
 Float32 = NDArray[np.float32]
 
 MARGIN = 8
 """Sites of context that the demosaicing needs around the part that is used (even)."""
+
+EDGE = 4
+"""Sites at the ends of a row that are left as they are (even)."""
 
 _PARALLEL = {"parallel": True, "fastmath": True, "nogil": True, "cache": True}
 
@@ -83,109 +88,167 @@ def _square(planes):
             line[x] = line[x] * abs(line[x])
 
 
+# The kernels below work out both colours of a row at every place and take one: what is read lies side by side then, and eight
+# places are worked out at once. Results go through the stack, which nothing else points to.
+
+
 @njit(**_PARALLEL)
 def _green(m, green):
     rows, columns = m.shape
     h, q, eps = np.float32(0.5), np.float32(0.25), np.float32(1e-6)
     for pair in prange(rows // 2):
         for p in range(2):
-            y = 2 * pair + p
-            r3, a, b, c = m[_mirror(y - 3, rows)], m[_mirror(y - 2, rows)], m[_mirror(y - 1, rows)], m[y]
-            d, f, s3 = m[_mirror(y + 1, rows)], m[_mirror(y + 2, rows)], m[_mirror(y + 3, rows)]
-            out = green[y]
-            for x in range(columns):
-                out[x] = c[x]
-            for i in range(2, columns // 2 - 2):
-                x = 2 * i + p
-                along_row = (c[x - 1] + c[x + 1]) * h + (c[x] + c[x] - c[x - 2] - c[x + 2]) * q
-                along_column = (b[x] + d[x]) * h + (c[x] + c[x] - a[x] - f[x]) * q
-                er = (
-                    abs(c[x - 1] - c[x + 1])
-                    + abs(c[x] + c[x] - c[x - 2] - c[x + 2])
-                    + h
-                    * (
-                        abs(b[x - 1] - b[x + 1])
-                        + abs(d[x - 1] - d[x + 1])
-                        + abs(c[x - 3] - c[x - 1])
-                        + abs(c[x + 3] - c[x + 1])
-                        + abs(b[x] + b[x] - b[x - 2] - b[x + 2])
-                        + abs(d[x] + d[x] - d[x - 2] - d[x + 2])
-                    )
+            y = 2 * np.int64(pair) + p
+            line, out = m[y], green[y]
+            for x in range(EDGE):
+                out[x], out[columns - 1 - x] = line[x], line[columns - 1 - x]
+            y3, y2, y1 = _mirror(y - 3, rows), _mirror(y - 2, rows), _mirror(y - 1, rows)
+            z1, z2, z3 = _mirror(y + 1, rows), _mirror(y + 2, rows), _mirror(y + 3, rows)
+            found = stack_floats()
+            for start in range(EDGE, columns - EDGE, BLOCK):
+                count = min(BLOCK, columns - EDGE - start)
+                r3, a, b = (
+                    at(m, y3 * columns + start - 3),
+                    at(m, y2 * columns + start - 3),
+                    at(m, y1 * columns + start - 3),
                 )
-                ec = (
-                    abs(b[x] - d[x])
-                    + abs(c[x] + c[x] - a[x] - f[x])
-                    + h
-                    * (
-                        abs(b[x - 1] - d[x - 1])
-                        + abs(b[x + 1] - d[x + 1])
-                        + abs(r3[x] - b[x])
-                        + abs(s3[x] - d[x])
-                        + abs(c[x - 1] + c[x - 1] - a[x - 1] - f[x - 1])
-                        + abs(c[x + 1] + c[x + 1] - a[x + 1] - f[x + 1])
-                    )
+                c = at(m, y * columns + start - 3)
+                d, f, s3 = (
+                    at(m, z1 * columns + start - 3),
+                    at(m, z2 * columns + start - 3),
+                    at(m, z3 * columns + start - 3),
                 )
-                er = er * er
-                ec = ec * ec
-                er = er * er + eps
-                ec = ec * ec + eps
-                out[x] = (along_row * ec + along_column * er) / (er + ec)
+                for i in range(count):
+                    x = i + 3
+                    along_row = (c[x - 1] + c[x + 1]) * h + (c[x] + c[x] - c[x - 2] - c[x + 2]) * q
+                    along_column = (b[x] + d[x]) * h + (c[x] + c[x] - a[x] - f[x]) * q
+                    er = (
+                        abs(c[x - 1] - c[x + 1])
+                        + abs(c[x] + c[x] - c[x - 2] - c[x + 2])
+                        + h
+                        * (
+                            abs(b[x - 1] - b[x + 1])
+                            + abs(d[x - 1] - d[x + 1])
+                            + abs(c[x - 3] - c[x - 1])
+                            + abs(c[x + 3] - c[x + 1])
+                            + abs(b[x] + b[x] - b[x - 2] - b[x + 2])
+                            + abs(d[x] + d[x] - d[x - 2] - d[x + 2])
+                        )
+                    )
+                    ec = (
+                        abs(b[x] - d[x])
+                        + abs(c[x] + c[x] - a[x] - f[x])
+                        + h
+                        * (
+                            abs(b[x - 1] - d[x - 1])
+                            + abs(b[x + 1] - d[x + 1])
+                            + abs(r3[x] - b[x])
+                            + abs(s3[x] - d[x])
+                            + abs(c[x - 1] + c[x - 1] - a[x - 1] - f[x - 1])
+                            + abs(c[x + 1] + c[x + 1] - a[x + 1] - f[x + 1])
+                        )
+                    )
+                    er = er * er
+                    ec = ec * ec
+                    er = er * er + eps
+                    ec = ec * ec + eps
+                    between = (along_row * ec + along_column * er) / (er + ec)
+                    found[i] = between if (i & 1) == p else c[x]
+                for i in range(count):
+                    out[start + i] = found[i]
 
 
 @njit(**_PARALLEL)
-def _chroma(m, planes):
+def _chroma(m, green, planes, squared):
+    """Red and blue of ``planes`` by ``green``; ``squared``: as signed squares, and green's into the plane between them."""
     rows, columns = m.shape
-    red, green, blue = planes[0], planes[1], planes[2]
     h, eps = np.float32(0.5), np.float32(1e-4)
     for pair in prange(rows // 2):
         for p in range(2):
-            y = 2 * pair + p
+            y = 2 * np.int64(pair) + p
             up, down = _mirror(y - 1, rows), _mirror(y + 1, rows)
-            b, c, d = m[up], m[y], m[down]
-            gb, gc, gd = green[up], green[y], green[down]
-            own, other = red[y], blue[y]
-            if p == 1:
-                own, other = blue[y], red[y]
-            for i in range(1, columns // 2 - 1):
-                x = 2 * i + p
-                own[x] = c[x]
-                d1, d2 = b[x - 1] - gb[x - 1], d[x + 1] - gd[x + 1]
-                d3, d4 = b[x + 1] - gb[x + 1], d[x - 1] - gd[x - 1]
-                e1 = abs(d1 - d2) + abs(gb[x - 1] - gc[x]) + abs(gd[x + 1] - gc[x]) + eps
-                e2 = abs(d3 - d4) + abs(gb[x + 1] - gc[x]) + abs(gd[x - 1] - gc[x]) + eps
-                other[x] = gc[x] + h * ((d1 + d2) * e2 + (d3 + d4) * e1) / (e1 + e2)
-                x = 2 * i + 1 - p
-                own[x] = gc[x] + h * (c[x - 1] - gc[x - 1] + c[x + 1] - gc[x + 1])
-                other[x] = gc[x] + h * (b[x] - gb[x] + d[x] - gd[x])
+            own, other = planes[2 * p, y], planes[2 - 2 * p, y]
+            mine, theirs = stack_floats(), stack_floats()
+            for start in range(2, columns - 2, BLOCK):
+                count = min(BLOCK, columns - 2 - start)
+                b, c, d = (
+                    at(m, up * columns + start - 1),
+                    at(m, y * columns + start - 1),
+                    at(m, down * columns + start - 1),
+                )
+                gb, gc, gd = (
+                    at(green, up * columns + start - 1),
+                    at(green, y * columns + start - 1),
+                    at(green, down * columns + start - 1),
+                )
+                for i in range(count):
+                    x = i + 1
+                    d1, d2 = b[x - 1] - gb[x - 1], d[x + 1] - gd[x + 1]
+                    d3, d4 = b[x + 1] - gb[x + 1], d[x - 1] - gd[x - 1]
+                    e1 = abs(d1 - d2) + abs(gb[x - 1] - gc[x]) + abs(gd[x + 1] - gc[x]) + eps
+                    e2 = abs(d3 - d4) + abs(gb[x + 1] - gc[x]) + abs(gd[x - 1] - gc[x]) + eps
+                    across = gc[x] + h * ((d1 + d2) * e2 + (d3 + d4) * e1) / (e1 + e2)
+                    beside = gc[x] + h * (c[x - 1] - gc[x - 1] + c[x + 1] - gc[x + 1])
+                    above = gc[x] + h * (b[x] - gb[x] + d[x] - gd[x])
+                    here = (i & 1) == p
+                    mine[i] = c[x] if here else beside
+                    theirs[i] = across if here else above
+                if squared:
+                    for i in range(count):
+                        own[start + i] = mine[i] * abs(mine[i])
+                    for i in range(count):
+                        other[start + i] = theirs[i] * abs(theirs[i])
+                else:
+                    for i in range(count):
+                        own[start + i] = mine[i]
+                    for i in range(count):
+                        other[start + i] = theirs[i]
+            if squared:
+                line, out = green[y], planes[1, y]
+                for x in range(columns):
+                    out[x] = line[x] * abs(line[x])
 
 
 @njit(**_PARALLEL)
 def _refine(m, planes, refined):
     rows, columns = m.shape
-    red, green, blue = planes[0], planes[1], planes[2]
-    h, eps = np.float32(0.5), np.float32(1e-7)
+    green = planes[1]
+    h, eps, one = np.float32(0.5), np.float32(1e-7), np.float32(1)
     for pair in prange(rows // 2):
         for p in range(2):
-            y = 2 * pair + p
-            colour = red if p == 0 else blue
+            y = 2 * np.int64(pair) + p
+            line, out = green[y], refined[y]
+            for x in range(EDGE):
+                out[x], out[columns - 1 - x] = line[x], line[columns - 1 - x]
+            colour = planes[2 * p]
             u1, d1, u2, d2 = _mirror(y - 1, rows), _mirror(y + 1, rows), _mirror(y - 2, rows), _mirror(y + 2, rows)
-            c, gc, gu, gd, gu2, gd2 = m[y], green[y], green[u1], green[d1], green[u2], green[d2]
-            cc, cu, cd, cu2, cd2 = colour[y], colour[u1], colour[d1], colour[u2], colour[d2]
-            out = refined[y]
-            for x in range(columns):
-                out[x] = gc[x]
-            for i in range(2, columns // 2 - 2):
-                x = 2 * i + p
-                k0 = gc[x] - c[x]
-                kl, kr, ku, kd = gc[x - 1] - cc[x - 1], gc[x + 1] - cc[x + 1], gu[x] - cu[x], gd[x] - cd[x]
-                kl2, kr2, ku2, kd2 = gc[x - 2] - cc[x - 2], gc[x + 2] - cc[x + 2], gu2[x] - cu2[x], gd2[x] - cd2[x]
-                el = abs(gc[x] - gc[x - 2]) + abs(gc[x - 1] - gc[x + 1]) + abs(kl - kl2) + abs(k0 - kl2)
-                er = abs(gc[x] - gc[x + 2]) + abs(gc[x - 1] - gc[x + 1]) + abs(kr - kr2) + abs(k0 - kr2)
-                eu = abs(gc[x] - gu2[x]) + abs(gu[x] - gd[x]) + abs(ku - ku2) + abs(k0 - ku2)
-                ed = abs(gc[x] - gd2[x]) + abs(gu[x] - gd[x]) + abs(kd - kd2) + abs(k0 - kd2)
-                wl, wr = 1 / (el * el + eps), 1 / (er * er + eps)
-                wu, wd = 1 / (eu * eu + eps), 1 / (ed * ed + eps)
-                out[x] = c[x] + h * ((wl * kl + wr * kr + wu * ku + wd * kd) / (wl + wr + wu + wd) + k0)
+            found = stack_floats()
+            for start in range(EDGE, columns - EDGE, BLOCK):
+                count = min(BLOCK, columns - EDGE - start)
+                c, gc, cc = (
+                    at(m, y * columns + start - 2),
+                    at(green, y * columns + start - 2),
+                    at(colour, y * columns + start - 2),
+                )
+                gu, gd = at(green, u1 * columns + start - 2), at(green, d1 * columns + start - 2)
+                gu2, gd2 = at(green, u2 * columns + start - 2), at(green, d2 * columns + start - 2)
+                cu, cd = at(colour, u1 * columns + start - 2), at(colour, d1 * columns + start - 2)
+                cu2, cd2 = at(colour, u2 * columns + start - 2), at(colour, d2 * columns + start - 2)
+                for i in range(count):
+                    x = i + 2
+                    k0 = gc[x] - c[x]
+                    kl, kr, ku, kd = gc[x - 1] - cc[x - 1], gc[x + 1] - cc[x + 1], gu[x] - cu[x], gd[x] - cd[x]
+                    kl2, kr2, ku2, kd2 = gc[x - 2] - cc[x - 2], gc[x + 2] - cc[x + 2], gu2[x] - cu2[x], gd2[x] - cd2[x]
+                    el = abs(gc[x] - gc[x - 2]) + abs(gc[x - 1] - gc[x + 1]) + abs(kl - kl2) + abs(k0 - kl2)
+                    er = abs(gc[x] - gc[x + 2]) + abs(gc[x - 1] - gc[x + 1]) + abs(kr - kr2) + abs(k0 - kr2)
+                    eu = abs(gc[x] - gu2[x]) + abs(gu[x] - gd[x]) + abs(ku - ku2) + abs(k0 - ku2)
+                    ed = abs(gc[x] - gd2[x]) + abs(gu[x] - gd[x]) + abs(kd - kd2) + abs(k0 - kd2)
+                    wl, wr = one / (el * el + eps), one / (er * er + eps)
+                    wu, wd = one / (eu * eu + eps), one / (ed * ed + eps)
+                    better = c[x] + h * ((wl * kl + wr * kr + wu * ku + wd * kd) / (wl + wr + wu + wd) + k0)
+                    found[i] = better if (i & 1) == p else gc[x]
+                for i in range(count):
+                    out[start + i] = found[i]
 
 
 def demosaic_window(
@@ -199,13 +262,13 @@ def demosaic_window(
     """
     sites = window if shift is None else aligned_window(window, shift, *middle)
     _green(sites, planes[1])
-    _chroma(sites, planes)
+    _chroma(sites, planes[1], planes, False)
     _refine(sites, planes, scratch)
-    planes[1] = scratch
     if shift is None:
-        _chroma(window, planes)
-    else:
-        coloured(window, planes, shift, *middle)
+        _chroma(window, scratch, planes, True)
+        return planes
+    planes[1] = scratch
+    coloured(window, planes, shift, *middle)
     _square(planes)
     return planes
 
