@@ -40,18 +40,22 @@ def _box(planes, first_x, weights_x, first_y, weights_y, out):
     for job in prange(channels * height):
         c, y = job // height, job % height
         line = out[c, y]
-        for x in range(width):
-            line[x] = np.float32(0)
+        # down the columns first: what is read lies side by side
+        begin = first_x[0]
+        row = np.zeros(first_x[width - 1] + taps_x - begin, np.float32)
         for j in range(taps_y):
             wy = weights_y[y, j]
             if wy == 0:
                 continue
-            source = planes[c, first_y[y] + j]
-            for x in range(width):
-                total = np.float32(0)
-                for i in range(taps_x):
-                    total += weights_x[x, i] * source[first_x[x] + i]
-                line[x] += wy * total
+            source = planes[c, first_y[y] + j, begin : begin + len(row)]
+            for x in range(len(row)):
+                row[x] += wy * source[x]
+        for x in range(width):
+            weights, inside = weights_x[x], row[first_x[x] - begin : first_x[x] - begin + taps_x]
+            total = np.float32(0)
+            for i in range(taps_x):
+                total += weights[i] * inside[i]
+            line[x] = total
 
 
 def reduce_box(planes: Float32, x: tuple[float, float], y: tuple[float, float], width: int, height: int) -> Float32:

@@ -71,7 +71,9 @@ def floats_at(typing_context: Any, address: Any) -> Any:
 @intrinsic
 def float_pointer(typing_context: Any, table: Any, index: Any) -> Any:
     """Pointer to the float32 at a flat index of a C-contiguous array: loops over it vectorise, since no index may be one that
-    counts from the end. Nothing is checked."""
+    counts from the end. No index is checked."""
+    if table.layout != "C":
+        return None
 
     def codegen(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
         struct = context.make_array(signature.args[0])(context, builder, arguments[0])

@@ -104,6 +104,8 @@ def _split(source, step, smooth, detail, energy):
             row[x + s2] = k0 * m[x] + k1 * (b[x] + d[x]) + k2 * (a[x] + e[x])
         for x in range(s2):
             row[x] = row[s2 + min(s2 - x, width - 1)]
+        # where a row is narrower than the holes reach, its mirror image is mirrored as well
+        for x in range(s2):
             row[width + s2 + x] = row[max(width + s2 - 2 - x, 0)]
         l2, l1, l0 = row[0:width], row[step : step + width], row[s2 : s2 + width]
         r1, r2 = row[s2 + step : s2 + step + width], row[2 * s2 : 2 * s2 + width]

@@ -23,6 +23,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from zincplate.core.geometry.radial import Radial
+from zincplate.core.kernels.kernel_math import float_pointer, stack_floats
 
 Float32 = NDArray[np.float32]
 
@@ -128,7 +129,7 @@ def _read_row(plane, y, first_site, sites, shares, inverse_step, middle_y, middl
     rows, columns = (plane.shape[0] - first + lattice - 1) // lattice, (plane.shape[1] - first + lattice - 1) // lattice
     v = np.float32(y - middle_y)
     inverse, h = np.float32(1 / lattice), np.float32(0.5)
-    hop = 2 // lattice
+    found = stack_floats()
     for start in range(0, sites, RUN):
         count = min(RUN, sites - start)
         left, right = first_site + 2 * start, first_site + 2 * (start + count - 1)
@@ -143,8 +144,8 @@ def _read_row(plane, y, first_site, sites, shares, inverse_step, middle_y, middl
         low, high = own_left + off - 1, own_right + off + 2
         t0, t1 = xl - np.float32(own_left + off), xr - np.float32(own_right + off)
         u0, u1 = yl - np.float32(iy), yr - np.float32(iy)
-        wide = max(max(abs(t0 - h), abs(t1 - h)), max(abs(u0 - h), abs(u1 - h))) > EASY
-        if wide or iy < 1 or iy > rows - 3 or low < 0 or high >= columns:
+        uneven = max(max(abs(t0 - h), abs(t1 - h)), max(abs(u0 - h), abs(u1 - h))) > EASY
+        if uneven or iy < 1 or iy > rows - 3 or low < 0 or high >= columns:
             for i in range(count):
                 x = left + 2 * i
                 u = np.float32(x - middle_x)
@@ -152,24 +153,30 @@ def _read_row(plane, y, first_site, sites, shares, inverse_step, middle_y, middl
                 at_y, at_x = (y - first + v * share) * inverse, (x - first + u * share) * inverse
                 out[start + i] = _cubic(plane, at_y, at_x, lattice, first)
             continue
-        a, b = plane[first + lattice * (iy - 1)], plane[first + lattice * iy]
-        c, d = plane[first + lattice * (iy + 1)], plane[first + lattice * (iy + 2)]
+        k = first + lattice * (own_left + off - 1)
+        wide = plane.shape[1]
+        a = float_pointer(plane, np.int64((first + lattice * (iy - 1)) * wide + k))
+        b = float_pointer(plane, np.int64((first + lattice * iy) * wide + k))
+        c = float_pointer(plane, np.int64((first + lattice * (iy + 1)) * wide + k))
+        d = float_pointer(plane, np.int64((first + lattice * (iy + 2)) * wide + k))
         dt, du = np.float32(0), np.float32(0)
         if count > 1:
             dt, du = (t1 - t0) / np.float32(count - 1), (u1 - u0) / np.float32(count - 1)
-        k = first + lattice * (own_left + off - 1)
         for i in range(count):
             t, u = t0 + dt * np.float32(i), u0 + du * np.float32(i)
             w0, w1, w2, w3 = _weights(t)
             v0, v1, v2, v3 = _weights(u)
-            k0 = k + lattice * hop * i
+            # every second column, whatever the lattice
+            k0 = 2 * i
             k1, k2, k3 = k0 + lattice, k0 + 2 * lattice, k0 + 3 * lattice
-            out[start + i] = (
+            found[i] = (
                 v0 * (w0 * a[k0] + w1 * a[k1] + w2 * a[k2] + w3 * a[k3])
                 + v1 * (w0 * b[k0] + w1 * b[k1] + w2 * b[k2] + w3 * b[k3])
                 + v2 * (w0 * c[k0] + w1 * c[k1] + w2 * c[k2] + w3 * c[k3])
                 + v3 * (w0 * d[k0] + w1 * d[k1] + w2 * d[k2] + w3 * d[k3])
             )
+        for i in range(count):
+            out[start + i] = found[i]
 
 
 @njit(**_PARALLEL)
@@ -217,7 +224,7 @@ def _with_differences(m, green, differences, shares, inverse_step, middle_y, mid
     for job in prange(2 * rows):
         p, y = job // rows, job % rows
         out, table, v = planes[2 * p, y], shares[p], np.float32(y - middle_y)
-        difference, gy, found = differences[p], green[y], np.empty(RUN, np.float32)
+        difference, gy, found = differences[p], green[y], stack_floats()
         for start in range(0, columns, 2 * RUN):
             count = min(2 * RUN, columns - start)
             right = start + count - 1
@@ -240,12 +247,11 @@ def _with_differences(m, green, differences, shares, inverse_step, middle_y, mid
                 t0 = x0 - np.float32(off)
                 t1 = t0 + drift * np.float32(n - 1)
                 if rows_inside and off >= 0 and off + n < columns // 2 and max(abs(t0 - h), abs(t1 - h)) <= EASY:
-                    top, below = difference[iy], difference[iy + 1]
+                    top, below = difference[iy, off : off + n + 1], difference[iy + 1, off : off + n + 1]
                     for k in range(n):
                         t, s = t0 + drift * np.float32(k), s0 + ds * np.float32(q + 2 * k)
-                        a, b = top[off + k], below[off + k]
-                        upper = a + (top[off + k + 1] - a) * t
-                        found[k] = upper + (b + (below[off + k + 1] - b) * t - upper) * s
+                        upper = top[k] + (top[k + 1] - top[k]) * t
+                        found[k] = upper + (below[k] + (below[k + 1] - below[k]) * t - upper) * s
                     for k in range(n):
                         out[start + q + 2 * k] = gy[start + q + 2 * k] + found[k]
                 else:

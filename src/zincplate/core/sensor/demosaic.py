@@ -66,16 +66,17 @@ def window_of(mosaic, y0, x0, black, scale, out):
         s0, s1 = scale[y & 1, 0], scale[y & 1, 1]
         line = out[y]
         first, last = max(0, -x0), min(columns, width - x0)
-        first += first & 1  # the pairs below begin at an even site
+        first += first & 1  # what lies side by side begins at an even site
         for x in range(columns):
             if x < first or x >= last:
                 v = np.float32(source[_mirror(x0 + x, width)])
                 line[x] = _root((v - (b1 if x & 1 else b0)) * (s1 if x & 1 else s0))
-        for i in range(first // 2, last // 2):
-            line[2 * i] = _root((np.float32(source[x0 + 2 * i]) - b0) * s0)
-            line[2 * i + 1] = _root((np.float32(source[x0 + 2 * i + 1]) - b1) * s1)
-        if last & 1 and last > 0:
-            line[last - 1] = _root((np.float32(source[x0 + last - 1]) - b0) * s0)
+        inner, into = source[x0 + first : x0 + max(last, first)], line[first : max(last, first)]
+        for x in range(len(into)):
+            even = (x & 1) == 0
+            v = (np.float32(inner[x]) - (b0 if even else b1)) * (s0 if even else s1)
+            size = math.sqrt(abs(v))
+            into[x] = size if v >= np.float32(0) else -size
 
 
 @njit(**_PARALLEL)

@@ -158,12 +158,16 @@ def _settle(planes, encoded, decode):
     _, height, width = planes.shape
     last = np.float32(TABLE)
     for y in prange(height):
+        found = stack_floats()
         for start in range(0, width, BLOCK):
             if encoded[y, start // BLOCK]:
+                count = min(BLOCK, width - start)
                 for c in range(3):
-                    line = planes[c, y, start : start + min(BLOCK, width - start)]
-                    for x in range(len(line)):
-                        line[x] = read(decode, min(max(line[x], np.float32(0)), np.float32(1)) * last, last)
+                    line = planes[c, y, start : start + count]
+                    for x in range(count):
+                        found[x] = read(decode, min(max(line[x], np.float32(0)), np.float32(1)) * last, last)
+                    for x in range(count):
+                        line[x] = found[x]
 
 
 @dataclass(frozen=True)
