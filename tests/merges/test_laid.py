@@ -1,0 +1,72 @@
+"""A strip of a frame laid on the reference: values where the placement says, how far they are to be trusted, and where there is
+nothing. Reference: scipy.ndimage's ``map_coordinates`` of order 3."""
+
+import numpy as np
+import pytest
+from scipy.ndimage import map_coordinates
+
+from tests.contract.test_operations import rendered
+from zincplate.core.merging.placement import TERMS, Placement
+from zincplate.merges.laid import laid_part, lay_into
+from zincplate.merges.view import Opened, opened
+
+WIDTH, HEIGHT = 400, 150
+
+
+def frame(brightest: float = 0.6) -> Opened:
+    """Soft drawing from dark to a brightest code, the brightest at the right."""
+    y, x = np.mgrid[:HEIGHT, :WIDTH]
+    level = 0.3 + 0.1 * np.sin(x / 7) + 0.1 * np.cos(y / 5) + (brightest - 0.5) * (x / WIDTH) ** 6
+    codes = np.rint(np.stack([level, 0.9 * level, 0.8 * level], -1) * 65535).astype(np.uint16)
+    return opened([("one.tif", rendered(codes))])[0]
+
+
+def shifted(dx: float, dy: float, bent: bool = False) -> Placement:
+    field = None
+    if bent:
+        field = np.zeros((2, TERMS))
+        field[:, 3:] = np.random.default_rng(1).normal(0, 0.4, (2, TERMS - 3))
+    return Placement(np.array([[1.001, 0.002, dx], [-0.002, 1.0, dy], [0, 0, 1.0]]), WIDTH, HEIGHT, field)
+
+
+@pytest.mark.parametrize("bent", [False, True])
+def test_values_lie_where_the_placement_says(bent: bool) -> None:
+    one, placement = frame(), shifted(30.4, -10.7, bent)
+    whole = one.source.window(0, 0, WIDTH, HEIGHT)
+    for top, rows, left, width in ((0, 150, 0, 400), (40, 33, 0, 400), (60, 20, 129, 201)):
+        values, trust = laid_part(one, placement, top, rows, width, False, left=left)
+        xx, yy = np.meshgrid(np.arange(left, left + width, dtype=float), np.arange(top, top + rows, dtype=float))
+        x, y = placement.at(xx, yy)
+        inside = (x >= 0) & (y >= 0) & (x <= WIDTH - 1) & (y <= HEIGHT - 1)
+        limit = 3e-3 if bent else 5e-4  # one homography for 128 columns of a strip, in a small picture that bends a lot
+        assert (trust[inside] == 1).all() and (trust[~inside] == -1).all() and (top > 0 or not inside.all())
+        for c in range(3):
+            expected = map_coordinates(whole[c].astype(float), [y, x], order=3, mode="mirror")
+            assert np.abs(values[c] - expected)[inside].max() < limit, (top, c)
+
+
+def test_what_may_be_clipped_is_not_trusted_where_it_comes_to_lie() -> None:
+    one, placement = frame(1.3), shifted(30.4, 0.0)
+    own, moved = one.source.trust(0, 0, WIDTH, HEIGHT), laid_part(one, placement, 20, 60, WIDTH, False)[1]
+    assert own.min() == 0 and own.max() == 1
+    first = int(np.argmax(own[50] < 0.5))
+    there = int(np.argmax(moved[30] < 0.5))
+    assert abs((first - 30.5) - there) <= 2
+
+
+def test_what_is_not_moved_is_the_frame_itself_by_its_factors() -> None:
+    one = frame(1.3)
+    values, trust = np.empty((3, 40, 200), np.float32), np.empty((40, 200), np.float32)
+    factors = np.array([0.5, 1.0, 2.0], np.float32)
+    lay_into(values, trust, factors, one, shifted(9, 9), 30, True, left=180)
+    np.testing.assert_array_equal(values, one.source.window(180, 30, 200, 40) * factors[:, None, None])
+    np.testing.assert_array_equal(trust, one.source.trust(180, 30, 200, 40))
+    moved = laid_part(one, shifted(0.3, 0.2), 30, 40, 200, False, left=180)[0]
+    lay_into(values, trust, factors, one, shifted(0.3, 0.2), 30, False, left=180)
+    np.testing.assert_allclose(values, moved * factors[:, None, None], rtol=1e-6)
+
+
+def test_beside_the_frame_there_is_nothing() -> None:
+    for placement in (shifted(5000, 0), shifted(0, -900)):
+        values, trust = laid_part(frame(), placement, 0, 20, WIDTH, False)
+        assert (values == 0).all() and (trust == -1).all()
