@@ -70,3 +70,13 @@ def test_beside_the_frame_there_is_nothing() -> None:
     for placement in (shifted(5000, 0), shifted(0, -900)):
         values, trust = laid_part(frame(), placement, 0, 20, WIDTH, False)
         assert (values == 0).all() and (trust == -1).all()
+
+
+def test_strips_of_one_row_and_blocks_of_one_column() -> None:
+    """Where a bent frame ends one row or column after a whole number of strips or blocks."""
+    one, placement = frame(), shifted(-3.4, 2.7, bent=True)
+    whole = laid_part(one, placement, 20, 100, 258, False)[0]
+    for top, rows, left, width in ((60, 1, 0, 258), (60, 2, 0, 129), (21, 90, 0, 257), (77, 1, 128, 1)):
+        values, trust = laid_part(one, placement, top, rows, width, False, left=left)
+        expected = whole[:, top - 20 : top - 20 + rows, left : left + width]
+        assert np.abs(values - expected)[:, trust == 1].max() < 3e-3 and (trust == 1).any()

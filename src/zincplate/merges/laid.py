@@ -19,6 +19,7 @@ Float64 = NDArray[np.float64]
 
 BLOCK = 128
 """Columns that are read through one homography, where frames lie on each other by more than one."""
+LEAST_BLOCK = 16
 MARGIN = 12
 """Pixels about a part that is read, for the resampling."""
 
@@ -80,9 +81,10 @@ def _about(placement: Placement, top: int, rows: int, left: int, width: int) -> 
     columns = np.minimum(BLOCK, width - lefts)
     # through the places where a line through two of a parabola's points is nearest to it (Chebyshev's)
     near, far = 0.5 - math.sqrt(0.125), 0.5 + math.sqrt(0.125)
-    # about the block's middle, where the numbers are small
-    x = (columns[:, None] - 1) * np.array([near, far, far, near]) - columns[:, None] / 2
-    y = np.broadcast_to((rows - 1) * np.array([near, near, far, far]) - rows / 2, x.shape)
+    # about the block's middle, where the numbers are small; a single row or column tells nothing of what is across it
+    wide, high = np.maximum(columns, LEAST_BLOCK)[:, None], max(rows, LEAST_BLOCK)
+    x = (wide - 1) * np.array([near, far, far, near]) - wide / 2
+    y = np.broadcast_to((high - 1) * np.array([near, near, far, far]) - high / 2, x.shape)
     middle_x, middle_y = (left + lefts + columns / 2)[:, None], top + rows / 2
     there_x, there_y = placement.at(x + middle_x, y + middle_y)
     about = through_four(x, y, there_x - middle_x, there_y - middle_y)
