@@ -206,14 +206,14 @@ def _warp(
                     beside = n * LEAST_STRETCH <= count
                     if beside:
                         weights(fraction, across, down)
-                    start_of_run = np.int32(size * np.int32(run) + shift)
                     if not beside and shared:
                         for x in range(count):
                             at = np.int32(bits_of(index[x]) + shift)
                             splines_at(flat, at, stride, size, fraction[x], fraction[x + BLOCK], 3, value, np.int32(x))
                     elif not beside:
+                        own = np.int32(size * np.int32(run) + shift)
                         for x in range(count):
-                            at, to = np.int32(bits_of(index[x]) + start_of_run), np.int32(x + run * BLOCK)
+                            at, to = np.int32(bits_of(index[x]) + own), np.int32(x + run * BLOCK)
                             splines_at(flat, at, stride, size, fraction[x], fraction[x + BLOCK], 1, value, to)
                     for c in range(0 if shared else run, 3 if shared else run + 1):
                         line, plane, gain = out[c, y], planes[c], gains[c]

@@ -93,6 +93,14 @@ def _square(planes):
 # places are worked out at once. Results go through the stack, which nothing else points to.
 
 
+@njit(inline="always")
+def _ends_kept(line, out):
+    """The sites at both ends of a row as they are."""
+    last = len(line) - 1
+    for x in range(EDGE):
+        out[x], out[last - x] = line[x], line[last - x]
+
+
 @njit(**_PARALLEL)
 def _green(m, green):
     rows, columns = m.shape
@@ -100,9 +108,8 @@ def _green(m, green):
     for pair in prange(rows // 2):
         for p in range(2):
             y = 2 * np.int64(pair) + p
-            line, out = m[y], green[y]
-            for x in range(EDGE):
-                out[x], out[columns - 1 - x] = line[x], line[columns - 1 - x]
+            out = green[y]
+            _ends_kept(m[y], out)
             y3, y2, y1 = _mirror(y - 3, rows), _mirror(y - 2, rows), _mirror(y - 1, rows)
             z1, z2, z3 = _mirror(y + 1, rows), _mirror(y + 2, rows), _mirror(y + 3, rows)
             found = stack_floats()
@@ -218,9 +225,8 @@ def _refine(m, planes, refined):
     for pair in prange(rows // 2):
         for p in range(2):
             y = 2 * np.int64(pair) + p
-            line, out = green[y], refined[y]
-            for x in range(EDGE):
-                out[x], out[columns - 1 - x] = line[x], line[columns - 1 - x]
+            out = refined[y]
+            _ends_kept(green[y], out)
             colour = planes[2 * p]
             u1, d1, u2, d2 = _mirror(y - 1, rows), _mirror(y + 1, rows), _mirror(y - 2, rows), _mirror(y + 2, rows)
             found = stack_floats()
