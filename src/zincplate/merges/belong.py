@@ -6,6 +6,9 @@ from dataclasses import replace
 from zincplate.merges.errors import MergeError
 from zincplate.merges.view import Opened
 
+LEAST_PX = 4
+"""Reduced to half, as frames are looked at, two samples are left."""
+
 
 def counted(frames: Sequence[Opened], what: str, fewest: int, most: int) -> None:
     """Raises :class:`MergeError` when these are too few or too many for a merge of a kind (``what``: "A bracket")."""
@@ -31,10 +34,14 @@ def one_way(frames: Sequence[Opened]) -> list[Opened]:
 
 
 def belong(frames: Sequence[Opened], what: str, one_size: bool = True) -> None:
-    """Raises :class:`MergeError` for frames of other files, spaces, cameras or, with ``one_size``, sizes than the first."""
+    """Raises :class:`MergeError` for frames of other files, spaces, cameras or, with ``one_size``, sizes than the first, and for
+    such as are too small to be looked at."""
     first = frames[0].source
     for frame in frames:
         source = frame.source
+        if min(source.width, source.height) < LEAST_PX:
+            size = f"{source.width} x {source.height} pixels"
+            raise MergeError(f"{frame.name}: It has {size}; frames of a merge have {LEAST_PX} each way at least.")
         if (source.camera is None) != (first.camera is None):
             raise MergeError(f"{frame.name}: Camera files and finished pictures do not make one {what}.")
         if source.camera is None and source.to_working != first.to_working:
