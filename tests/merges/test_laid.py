@@ -8,7 +8,8 @@ from scipy.ndimage import map_coordinates
 from tests.contract.test_operations import rendered
 from zincplate.core.merging.placement import TERMS, Placement
 from zincplate.merges.laid import laid_part, lay_into
-from zincplate.merges.view import Opened, opened
+from zincplate.merges.laying import DARKEST_ALIGNED, limits_of
+from zincplate.merges.view import Opened, View, opened
 
 WIDTH, HEIGHT = 400, 150
 
@@ -80,3 +81,16 @@ def test_strips_of_one_row_and_blocks_of_one_column() -> None:
         values, trust = laid_part(one, placement, top, rows, width, False, left=left)
         expected = whole[:, top - 20 : top - 20 + rows, left : left + width]
         assert np.abs(values - expected)[:, trust == 1].max() < 3e-3 and (trust == 1).any()
+
+
+def test_frames_are_compared_between_the_noise_of_the_dark_and_what_is_clipped() -> None:
+    planes = np.tile(np.linspace(0.001, 0.5, 400, dtype=np.float32), (3, 20, 1))
+    shown = np.ones((20, 400), bool)
+    base = View(1e-3, 1e-6, shown, 2, (0.0, 0.0), planes, False)
+    low, high = limits_of(base, base, 1.0)
+    assert low == pytest.approx(DARKEST_ALIGNED * (1e-3 * 0.001 + 1e-6) ** 0.5, rel=1e-5)
+    assert high == pytest.approx(0.5, rel=0.01)
+    # of a frame with four times the light the dark is known deeper, but not by the other one; and it clips at a quarter
+    lighter = View(1e-3, 1e-6, planes[1] < 0.4, 2, (0.0, 0.0), planes, False)
+    low_of_both, high_of_both = limits_of(base, lighter, 4.0)
+    assert low_of_both == low and high_of_both == pytest.approx(0.4 / 4, rel=0.02)
