@@ -5,6 +5,7 @@ import json
 import os
 from pathlib import Path
 
+import cv2
 import numpy as np
 import pytest
 
@@ -139,3 +140,13 @@ def test_a_report_for_a_folder_that_is_not_there_is_refused_before_the_work(
     out = tmp_path / "master.dng"
     assert main(["merge", "bracket", *files, "-o", str(out), "--report", str(tmp_path / "nowhere" / "r.json")]) == 1
     assert "There is no such folder" in capsys.readouterr().err and not out.exists()
+
+
+def test_the_frame_that_a_sentence_is_about_is_named_once(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    paths = [tmp_path / f"TW-000{i}.png" for i in range(3)]
+    for path, width in zip(paths, (40, 40, 44), strict=True):
+        simple = np.full((20, width, 3), 90, np.uint8)
+        assert cv2.imwrite(str(path), simple)
+    assert main(["merge", "series", *map(str, paths), "-o", str(tmp_path / "master.dng")]) == 1
+    said = capsys.readouterr().err.strip()
+    assert said.startswith("TW-0002.png: It has another size than TW-0000.png: 44 x 20") and said.count("TW-0002.png") == 1

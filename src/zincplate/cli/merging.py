@@ -142,7 +142,9 @@ def merge(arguments: argparse.Namespace) -> None:
         origins = [{"name": path.name, "sha256": hash_of(path)} for path in paths]
         made = merged(frames, options, lenses(arguments), SOFTWARE, origins)
     except MergeError as error:
-        raise FileError(paths[0], str(error)) from error
+        # most sentences name the frame they are about
+        named = next((path for path in paths if str(error).startswith(f"{path.name}: ")), None)
+        raise FileError(named or paths[0], str(error) if named is None else str(error)[len(named.name) + 2 :]) from error
     write_whole(arguments.output, _written(made, suffix))
     if arguments.report is not None:
         write_whole(arguments.report, (json.dumps(made.report, indent=1, ensure_ascii=False) + "\n").encode(), overwrite=True)
