@@ -132,11 +132,27 @@ def test_coefficients_are_carried_between_their_samples(where: tuple[slice, slic
     rng = np.random.default_rng(2)
     a, b = np.zeros((8, 12), np.float32), np.zeros((8, 12), np.float32)
     a[where], b[where] = rng.uniform(0.1, 0.3, a[where].shape), rng.uniform(0.1, 0.5, a[where].shape)
-    guide, found = rng.uniform(0, 1, (90, 130)).astype(np.float32), np.full((90, 130), 7, np.float32)
-    shaping.carried(a, b, guide, *start, 0.093, 0.081, found)
-    y, x = np.clip(start[1] + 0.081 * np.arange(90), 0, 7), np.clip(start[0] + 0.093 * np.arange(130), 0, 11)
+    guide, found = rng.uniform(0, 1, (90, 1300)).astype(np.float32), np.full((90, 1300), 7, np.float32)
+    shaping.carried(a, b, guide, *start, 0.0093, 0.081, found)
+    y, x = np.clip(start[1] + 0.081 * np.arange(90), 0, 7), np.clip(start[0] + 0.0093 * np.arange(1300), 0, 11)
     seen = [ndimage.map_coordinates(p, np.meshgrid(y, x, indexing="ij"), order=1) for p in (a, b)]
     assert np.abs(found - np.clip(seen[0] * guide + seen[1], 0, 1)).max() < 1e-5
+
+
+def test_nothing_is_left_of_an_area_where_nothing_was_found_and_all_where_all_was() -> None:
+    """The guided filter leaves a trace wherever the picture has drawing; what is less than a 512th is taken off at both ends."""
+    rng = np.random.default_rng(8)
+    guide = rng.normal(0, 0.05, (80, 120)).astype(np.float32)
+    guide[:, 60:] += 3  # the picture's edge lies where the area's does
+    trace = np.float32(1 / 600)
+    area = np.where(np.arange(120) < 60, trace, 1 - trace) * np.ones((80, 1), np.float32)
+    a, b = shaping.fine(area.astype(np.float32), guide)
+    found = np.clip(a * guide + b, 0, 1)
+    assert (found[:, :54] == 0).all() and (found[:, 66:] == 1).all()
+    softer = np.tile(np.linspace(0, 1, 120, dtype=np.float32), (80, 1))
+    a, b = shaping.fine(softer, guide * 0)
+    was = ndimage.uniform_filter(ndimage.uniform_filter(softer, 5, mode="reflect"), 5, mode="reflect")
+    assert np.abs(b - was).max() < 1 / 511 and np.abs(b[:, 59:61] - was[:, 59:61]).max() < 1e-4
 
 
 @pytest.mark.parametrize("radius", [1, 5, 12])

@@ -19,6 +19,7 @@ from zincplate.demo.scenes import load
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import CameraColour, Decoded
 from zincplate.formats.isolated import Decoder
+from zincplate.pipeline.cache import ByteCache
 from zincplate.pipeline.stages import Stages
 from zincplate.pipeline.windows import Window
 from zincplate.recipe.document import Recipe
@@ -52,7 +53,7 @@ def plates(source: Source, recovery: str) -> np.ndarray:
     plan = source.plan(Recipe.neutral(True).with_values({"tone": {"highlight_recovery": recovery}}))
     window = Window(source.width, source.height, 0, 0, source.width, source.height)
     renderer = Renderer(Decoder())
-    return Stages(renderer.plates.read_once).plate(source, "glow", plan.plate, window, keep=False)
+    return Stages(renderer.plates.read_once, ByteCache(1 << 20), 1 << 20).plate(source, "glow", plan.plate, window, keep=False)
 
 
 def test_rebuilt_highlights_come_close_to_the_truth() -> None:
@@ -257,6 +258,10 @@ def test_fast_roots_and_logarithms_against_numpy() -> None:
                 out[i] = kernel_math.cube_root(x[i])
             elif which == 1:
                 out[i] = kernel_math.log_2(x[i])
+            elif which == 3:
+                out[i] = kernel_math.srgb_decoded(x[i])
+            elif which == 4:
+                out[i] = kernel_math.srgb_encoded(x[i])
             else:
                 out[i] = kernel_math.exp_2(x[i])
         return out
@@ -266,3 +271,11 @@ def test_fast_roots_and_logarithms_against_numpy() -> None:
     assert np.abs(run(x, 1) - np.log2(x.astype(np.float64))).max() < 5e-6
     e = np.linspace(-30, 30, 20000).astype(np.float32)
     assert np.abs(run(e, 2) / np.exp2(e.astype(np.float64)) - 1).max() < 4e-6
+    # IEC 61966-2-1, written out
+    v = np.linspace(0, 1, 65536).astype(np.float32)
+    wide = v.astype(np.float64)
+    light = np.where(wide <= 0.04045, wide / 12.92, ((wide + 0.055) / 1.055) ** 2.4)
+    decoded = run(v, 3)
+    assert np.abs(decoded[1:] / light[1:] - 1).max() < 1e-6 and decoded[0] == 0 and decoded.max() == 1
+    code = np.where(wide <= 0.0031308, wide * 12.92, 1.055 * wide ** (1 / 2.4) - 0.055)
+    assert np.abs(run(v, 4) - code).max() < 0.12 / 65535 and run(v, 4).max() <= 1

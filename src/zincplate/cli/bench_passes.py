@@ -1,5 +1,6 @@
 """``bench --passes``: what passes cost at fit, at 1:1, while a stroke is painted, and in a delivery."""
 
+import copy
 import json
 import tempfile
 from collections.abc import Callable
@@ -39,8 +40,21 @@ def passes(number: int, moved: float = 0.0) -> dict[str, Any]:
         controls = dict(CONTROLS[i % len(CONTROLS)])
         if i == 0:
             controls["exposure_ev"] += moved
-        made.append({"name": f"pass {i}", "area": {"terms": AREAS[i % len(AREAS)]}, "controls": controls})
+        made.append({"name": f"pass {i}", "area": {"terms": _area(i)}, "controls": controls})
     return {"passes": {"passes": made}}
+
+
+def _area(number: int) -> list[dict[str, Any]]:
+    """An area of its own for every pass: one of the kinds, elsewhere or of other tones."""
+    kind, step = number % len(AREAS), number // len(AREAS)
+    terms: list[dict[str, Any]] = copy.deepcopy(AREAS[kind])
+    for term in terms:
+        for name, by in (("x", 0.05), ("x0", 0.04), ("x1", 0.04), ("low", -6)):
+            if name in term:
+                term[name] += by * step
+        for stroke in term.get("strokes", ()):
+            stroke["points"] = [place + 300 * step for place in stroke["points"]]
+    return terms
 
 
 def measure(quick: bool) -> dict[str, Row]:

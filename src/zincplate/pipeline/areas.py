@@ -10,6 +10,7 @@ import math
 import threading
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from typing import Protocol
 
 import cv2
@@ -25,7 +26,7 @@ from zincplate.core.kernels.oklab_planes import lab_planes
 from zincplate.core.tone.low_planes import ev
 from zincplate.pipeline.cache import ByteCache
 from zincplate.pipeline.framing import Framed
-from zincplate.pipeline.windows import Window, fitted_size, scale_of
+from zincplate.pipeline.windows import Window, scale_of, small_whole
 from zincplate.plan.light import LightPlan
 from zincplate.plan.passes import AreaPlan, Band, Brush, Colour, Depth, Edges, Found, Near, Ring, Stroke, Term, Tone
 from zincplate.recipe.document import Recipe
@@ -69,11 +70,10 @@ class _Last(threading.local):
 class Areas:
     """One per renderer. Small pictures, looks and finished planes are kept by what they depend on."""
 
-    def __init__(self, read: Reader, cache_bytes: int = 96 << 20) -> None:
-        self._read = read
-        # looks are dear to find again and small; planes of a window are quick
-        self._small = ByteCache(cache_bytes * 2 // 3)
-        self._planes = ByteCache(cache_bytes // 3)
+    def __init__(self, read: Reader, small: ByteCache, cache_bytes: int) -> None:
+        """Small pictures and looks are dear to find again and go into ``small``; planes of a window are quick."""
+        self._read, self._small = read, small
+        self._planes = ByteCache(cache_bytes)
         self._last = _Last()
 
     def plane(self, framed: Framed, key: str, plan: AreaPlan, window: Window, keep: bool = True) -> Float32:
@@ -94,6 +94,14 @@ class Areas:
             return self._once(((key, window, framed.key), plan), make)
         return self._planes.get((key, "area", plan, window, framed.key), make, lambda a: a.nbytes)
 
+    def beforehand(self, framed: Framed, key: str, plan: AreaPlan) -> list[Callable[[], object]]:
+        """What windows of any place need of small pictures of the frame, each to be made by itself."""
+        source, source_key = framed.source, framed.source_key(key)
+        if _shaped_small(source, plan):
+            return [partial(self._kept_whole, framed, source, source_key, plan)]
+        looks = [look for term in plan.terms for look in _looks_of(term)]
+        return [partial(self._kept_look, framed, source, source_key, look) for look in dict.fromkeys(looks)]
+
     def _once(self, asked: tuple[object, AreaPlan], make: Callable[[], Float32]) -> Float32:
         """An area of a part of a delivery: what a pass does to light and to colour ask for it one after the other."""
         part, plan = asked
@@ -109,13 +117,9 @@ class Areas:
 
     def _in_source(self, framed: Framed, source: Source, key: str, plan: AreaPlan, window: Window) -> Float32:
         scale = scale_of(source, window)
-        small = _whole(source)
-        small_scale = scale_of(source, small)
-        run_px = max(abs(plan.grow_px), plan.soften_px, plan.close_px, plan.smooth_px)
-        if plan.cling > 0 or run_px * small_scale > FEW_SAMPLES:
-            stage = (key, "whole area", plan)
-            a, b = self._small.get(stage, lambda: self._whole_area(framed, source, key, plan, small), _bytes)
-            area = self._carried(source, key, a, b, window)
+        run_px = _run_px(plan)
+        if _shaped_small(source, plan):
+            area = self._carried(source, key, *self._kept_whole(framed, source, key, plan), window)
         elif run_px > 0:
             shape = (plan.close_px * scale, plan.smooth_px * scale, plan.grow_px * scale)
             soften = plan.soften_px * scale
@@ -128,8 +132,13 @@ class Areas:
             area = np.clip(area, 0, 1)
         return np.ascontiguousarray(1 - area if plan.inverted else area, np.float32)
 
-    def _whole_area(self, framed: Framed, source: Source, key: str, plan: AreaPlan, small: Window) -> tuple[Float32, Float32]:
+    def _kept_whole(self, framed: Framed, source: Source, key: str, plan: AreaPlan) -> tuple[Float32, Float32]:
+        stage = (key, "whole area", plan)
+        return self._small.get(stage, lambda: self._whole_area(framed, source, key, plan), _bytes)
+
+    def _whole_area(self, framed: Framed, source: Source, key: str, plan: AreaPlan) -> tuple[Float32, Float32]:
         """Coefficients on EV of a whole area that is shaped on the small picture."""
+        small = small_whole(source, LONG_EDGE)
         scale = scale_of(source, small)
         area = self._joined(framed, source, key, plan.terms, small)
         area = shaping.shaped(area, plan.close_px * scale, plan.smooth_px * scale, plan.grow_px * scale)
@@ -164,8 +173,7 @@ class Areas:
                 elif out is not None:
                     _laid(out, cover, stroke.erase)
             return np.zeros((window.height, window.width), np.float32) if out is None else out
-        a, b = self._small.get((key, "look", term), lambda: self._look(framed, source, key, term), _bytes)
-        return self._carried(source, key, a, b, window)
+        return self._carried(source, key, *self._kept_look(framed, source, key, term), window)
 
     def _stroke(self, framed: Framed, source: Source, key: str, stroke: Stroke, window: Window, grid: shapes.Grid) -> Float32:
         long_edge = max(source.width, source.height)
@@ -182,15 +190,15 @@ class Areas:
             a, b = self._small.get((key, "like", like), lambda: self._like(source, key, places), _bytes)
             cover = cover * self._carried(source, key, a, b, window)
         if stroke.tones != "all" and cover.any():
-            low, high = STROKE_TONES[stroke.tones]
-            term = Tone(low=low, high=high, softness=STROKE_SOFTNESS)
-            a, b = self._small.get((key, "look", term), lambda: self._look(framed, source, key, term), _bytes)
-            cover = cover * self._carried(source, key, a, b, window)
+            cover = cover * self._carried(source, key, *self._kept_look(framed, source, key, _tone_of(stroke)), window)
         return cover
+
+    def _kept_look(self, framed: Framed, source: Source, key: str, term: Term) -> tuple[Float32, Float32]:
+        return self._small.get((key, "look", term), lambda: self._look(framed, source, key, term), _bytes)
 
     def _look(self, framed: Framed, source: Source, key: str, term: Term) -> tuple[Float32, Float32]:
         """Coefficients of a term that depends on what places look like."""
-        small = _whole(source)
+        small = small_whole(source, LONG_EDGE)
         guide = self._guide(source, key, small)
         if isinstance(term, Found):
             found = _turned(from_text(term.raster), framed.plan.quarter_turns, framed.plan.mirror)
@@ -219,15 +227,15 @@ class Areas:
 
     def _like(self, source: Source, key: str, places: Float64) -> tuple[Float32, Float32]:
         """Coefficients of what looks like the places that a stroke's middle went over."""
-        lab, grid = self.lab(source, key), _grid(source, _whole(source))
+        lab, grid = self.lab(source, key), _grid(source, small_whole(source, LONG_EDGE))
         along = places[np.linspace(0, len(places) - 1, min(len(places), SEEN_PLACES)).round().astype(int)]
-        return shaping.fine(ranges.like_any(lab, _at(lab, grid, along)), self._guide(source, key, _whole(source)))
+        return shaping.fine(ranges.like_any(lab, _at(lab, grid, along)), self._guide(source, key, small_whole(source, LONG_EDGE)))
 
     def lab(self, source: Source, key: str) -> Float32:
         """Oklab (3, h, w) of the whole frame as it came in, 1,024 pixels long."""
 
         def make() -> Float32:
-            small = _whole(source)
+            small = small_whole(source, LONG_EDGE)
             planes = np.ascontiguousarray(self._read(source, key, small, False))
             light = np.empty_like(planes)
             to_float(planes, source.tables(Recipe.neutral(source.raw), "rec2020", linear_output=True), light)
@@ -238,7 +246,7 @@ class Areas:
     def _guide(self, source: Source, key: str, window: Window) -> Float32:
         """EV of a window at neutral exposure and the balance as shot."""
         weights = source.luminance_weights(LightPlan(source.raw, source.as_shot_xy, source.as_shot_xy))
-        if window == _whole(source):
+        if window == small_whole(source, LONG_EDGE):
             return self._small.get((key, "guide"), lambda: ev(self._read(source, key, window, False), weights), _one)
         if self._last.guided != (key, window) or self._last.guide is None:
             self._last.guided, self._last.guide = (key, window), ev(self._read(source, key, window, False), weights)
@@ -246,7 +254,7 @@ class Areas:
 
     def _carried(self, source: Source, key: str, a: Float32, b: Float32, window: Window) -> Float32:
         """An area from its coefficients at a window's size."""
-        small = _whole(source)
+        small = small_whole(source, LONG_EDGE)
         if window == small:
             return np.clip(a * self._guide(source, key, small) + b, 0, 1) if a.size else b.copy()  # joins write to it
         if not a.size:
@@ -262,9 +270,26 @@ class Areas:
         return out
 
 
-def _whole(source: Source) -> Window:
-    width, height = fitted_size(source.width, source.height, LONG_EDGE)
-    return Window(width, height, 0, 0, width, height)
+def _run_px(plan: AreaPlan) -> float:
+    """Over how many pixels of the full picture an area is grown, softened or smoothed."""
+    return max(abs(plan.grow_px), plan.soften_px, plan.close_px, plan.smooth_px)
+
+
+def _shaped_small(source: Source, plan: AreaPlan) -> bool:
+    """Whether an area is put together on the small picture, not at a window's size."""
+    return plan.cling > 0 or _run_px(plan) * scale_of(source, small_whole(source, LONG_EDGE)) > FEW_SAMPLES
+
+
+def _tone_of(stroke: Stroke) -> Tone:
+    low, high = STROKE_TONES[stroke.tones]
+    return Tone(low=low, high=high, softness=STROKE_SOFTNESS)
+
+
+def _looks_of(term: Term) -> list[Term]:
+    """What a term looks for on the small picture, wherever it lies."""
+    if isinstance(term, Brush):
+        return [_tone_of(stroke) for stroke in term.strokes if stroke.tones != "all"]
+    return [] if isinstance(term, Band | Ring) else [term]
 
 
 def _grid(source: Source, window: Window) -> shapes.Grid:

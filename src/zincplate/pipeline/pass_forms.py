@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Callable
+from functools import partial
 from typing import Protocol
 
 import numpy as np
@@ -80,6 +81,13 @@ class Forms:
                 spread = self._seen(framed, key, plan.plate, ("glow", size), LONG_EDGE)
                 planes = glowing(planes, spread, share, window.full_width, window.full_height, window.x, window.y)
         return planes
+
+    def beforehand(self, framed: Framed, key: str, plan: LightPlan, passes: tuple[PassPlan, ...]) -> list[Callable[[], object]]:
+        """The small planes of the whole that :meth:`applied` reads, each to be made by itself."""
+        forms = {p.scene.forms_percent for p in passes if p.scene.of_forms}
+        glows = {p.scene.glow_percent for p in passes if p.scene.glow}
+        kinds = [(("forms", size), long_edge_of(size)) for size in forms] + [(("glow", size), LONG_EDGE) for size in glows]
+        return [partial(self._seen, framed, key, plan.plate, what, long_edge) for what, long_edge in kinds]
 
     def noise_share(self, framed: Framed, key: str, passes: tuple[PassPlan, ...], window: Window, keep: bool) -> Float32 | None:
         """(h, w) 0..1 how much of the noise passes take out at each place of a window; None for none."""

@@ -93,14 +93,20 @@ def asked_by(
 ) -> tuple[list[Float32], Float32]:
     """Areas (h, w) of a window of the passes that ask for something of light, and what is asked for there (areas, 8): passes with
     one area ask together."""
-    luminance = framed.source.luminance_weights(plan)
-    asked: dict[AreaPlan, Float32] = {}
-    for one in passes:
-        more = asked_of(framed.source, plan, one.scene, luminance) * np.float32(one.strength)
-        if more.any():
-            asked[one.area] = asked[one.area] + more if one.area in asked else more
+    asked = asked_in(framed.source, plan, passes)
     planes = [areas.plane(framed, key, area, window, keep) for area in asked]
     return planes, np.array(list(asked.values()), np.float32).reshape(-1, STRENGTHS)
+
+
+def asked_in(source: Source, plan: LightPlan, passes: tuple[PassPlan, ...]) -> dict[AreaPlan, Float32]:
+    """(8,) what is asked of light in each area of the passes that ask for something."""
+    luminance = source.luminance_weights(plan)
+    asked: dict[AreaPlan, Float32] = {}
+    for one in passes:
+        more = asked_of(source, plan, one.scene, luminance) * np.float32(one.strength)
+        if more.any():
+            asked[one.area] = asked[one.area] + more if one.area in asked else more
+    return asked
 
 
 def haze_for(plan: LightPlan) -> float:

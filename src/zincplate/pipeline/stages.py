@@ -7,6 +7,7 @@ the local result by everything before the colour kernel. So a colour control com
 import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any, Protocol
 
 import numpy as np
@@ -31,8 +32,8 @@ from zincplate.pipeline.cache import ByteCache
 from zincplate.pipeline.framing import Framed
 from zincplate.pipeline.mended import laid_over
 from zincplate.pipeline.pass_forms import Forms
-from zincplate.pipeline.passes import asked_by, asked_numbers, haze_for, scene_key
-from zincplate.pipeline.windows import Window, fitted_size, level_of, scale_of
+from zincplate.pipeline.passes import asked_by, asked_in, asked_numbers, haze_for, scene_key
+from zincplate.pipeline.windows import Window, fitted_size, level_of, scale_of, small_whole
 from zincplate.plan.light import LightPlan
 from zincplate.plan.local import LocalPlan
 from zincplate.plan.plate import PlatePlan
@@ -42,7 +43,8 @@ from zincplate.sources.repair_keys import plain_key
 
 Float32 = NDArray[np.float32]
 
-MOST_FOR_AREAS = 128 << 20
+OF_AREAS = 6
+"""What part of what is kept of windows areas may have: they are quick to make."""
 
 
 class Reader(Protocol):
@@ -62,21 +64,33 @@ class AirPlanes:
 
 
 class Stages:
-    """One per renderer."""
+    """One for each way of working; small pictures of the whole, which are the same in all ways, may be kept by several in one."""
 
-    def __init__(self, read: Reader, cache_bytes: int = 192 << 20, best: bool = False) -> None:
-        """With ``best`` noise goes the slow way where the recipe asks for it; :attr:`between` is called on the way."""
-        self._read = read
+    def __init__(self, read: Reader, small: ByteCache, cache_bytes: int, best: bool = False) -> None:
+        """``small`` has to hold everything that one picture needs, or its windows make all of it anew each time; ``cache_bytes``
+        are for windows. With ``best`` noise goes the slow way where the recipe asks for it; :attr:`between` is called on the
+        way."""
+        self._read, self._small = read, small
         self._best = best
         self.between: Callable[[], None] = lambda: None
-        self.areas = Areas(read, of_areas := min(cache_bytes // 3, MOST_FOR_AREAS))
+        self.areas = Areas(read, small, of_areas := cache_bytes // OF_AREAS)
         self._cache = ByteCache(cache_bytes - of_areas)
-        self._small = ByteCache(32 << 20)
         self._forms = Forms(self.areas, self._lit_of, lambda framed, e: _noise_ev2(framed.source, e), self._small)
 
     def margin(self, framed: Framed, plan: LightPlan) -> int:
         """Context that noise reduction needs at a window's size; a resampled frame fetches its own."""
         return _noise_margin(_with_calm_passes(plan)) if framed.direct else 0
+
+    def beforehand(self, framed: Framed, key: str, plan: LightPlan) -> list[Callable[[], object]]:
+        """What windows of any place need of small pictures of the whole, each to be made by itself: a delivery makes them side by
+        side, where its first parts would wait for each other."""
+        passes = scene_key(plan)
+        hazes = {plan.local.haze} if plan.local != LocalPlan() else set[float]()
+        hazes |= {haze_for(plan)} if asked_in(framed.source, plan, passes) else set()
+        made: list[Callable[[], object]] = [partial(self._framed_bases, framed, key, plan.plate, haze) for haze in hazes]
+        for area in dict.fromkeys(one.area for one in plan.passes):
+            made += self.areas.beforehand(framed, key, area)
+        return made + self._forms.beforehand(framed, key, plan, passes)
 
     def local(self, framed: Framed, key: str, plan: LightPlan, window: Window, keep: bool = True) -> Float32:
         """Planes of the framed picture ready for the colour kernel. ``window`` should carry :meth:`margin` pixels of context.
@@ -182,7 +196,7 @@ class Stages:
             if framed.direct and (framed.width, framed.height) == (source.width, source.height):
                 return bases, air
             width, height = fitted_size(framed.width, framed.height, LONG_EDGE)
-            small = _whole(source)
+            small = small_whole(source, LONG_EDGE)
             sampling = framed.sampling(Window(width, height, 0, 0, width, height), small)
             place = (sampling, radial, width, height)
             return Bases(warp_linear(bases.planes, *place)), replace(air, planes=warp_linear(air.planes, *place))
@@ -208,7 +222,7 @@ class Stages:
             if planes is None:
                 planes = self._read(source, key, window, plan.hot_pixels, shift)
             if rebuilding and bool((planes.max((1, 2)) > source.white_limits * 0.92).any()):
-                place = _in_whole(source, window)
+                place = window.in_whole(source)
                 around = self._blown(source, key, plan.hot_pixels, round(place[0]))
                 out = np.empty_like(planes)
                 rebuild(planes, around, source.white_limits, place, out)
@@ -230,8 +244,8 @@ class Stages:
         """Plates of a window with repairs laid over those that are kept without them; None where that is not the same."""
         mended = source.mended
         assert mended is not None
-        if not _within_picture(window):
-            return None
+        if not window.within:
+            return None  # beyond the picture there are no kept plates to lay repairs over
         rebuilding, level = plan.recovery == "rebuild" and source.raw, level_of(source, window)
         if rebuilding and not mended.moving and _mends_blown(source, level, plan.hot_pixels):
             return None
@@ -249,7 +263,7 @@ class Stages:
         self, source: Source, key: str, window: Window, hot_pixels: bool, shift: ColourShift | None
     ) -> Float32 | None:
         """What is read of a window, the repairs laid over it; None where there are none, or that is not the same."""
-        if source.mended is None or not _within_picture(window):
+        if source.mended is None or not window.within:
             return None
         plain = lambda: self._read(source.plain, plain_key(key), window, hot_pixels, shift)  # noqa: E731
         return laid_over(source, plain, window, hot_pixels, shift)
@@ -267,7 +281,7 @@ class Stages:
             width, height = max(source.width // 2, 1), max(source.height // 2, 1)
             halved = Window(width, height, 0, 0, width, height)
             planes = self._read(source, key, halved, hot_pixels)
-            small = _whole(source)
+            small = small_whole(source, LONG_EDGE)
             return surroundings(planes, source.white_limits, small.full_width, small.full_height)
 
         found = self._small.get((key, "blown", hot_pixels), make, lambda a: a.nbytes)
@@ -277,7 +291,7 @@ class Stages:
 
     def small(self, source: Source, key: str, plan: PlatePlan, long_edge: int = LONG_EDGE) -> Float32:
         """Small planes of the whole picture after recovery; noise is averaged away there."""
-        return self.plate(source, key, calm(plan), _whole(source, long_edge))
+        return self.plate(source, key, calm(plan), small_whole(source, long_edge))
 
     def _lit_of(self, framed: Framed, key: str, plan: PlatePlan, long_edge: int) -> Float32:
         return self._lit(framed.source, framed.source_key(key), plan, framed.map.radial, long_edge)
@@ -315,7 +329,7 @@ class Stages:
             if haze:
                 hazy = LightPlan(source.raw, source.as_shot_xy, source.as_shot_xy, local=LocalPlan(haze=haze), plate=plan)
                 air = self._air_planes(source, key, plan, haze, radial, small.shape[1:])
-                view = _whole(source).numbers(weights, 0.0)
+                view = small_whole(source, LONG_EDGE).numbers(weights, 0.0)
                 none = np.zeros((4, *small.shape[1:]), np.float32)
                 out = np.empty_like(small)
                 local_gain(small, *LocalTables(none, air.planes, view, _parameters(hazy, air)).arguments(), 0, 0, out)
@@ -331,11 +345,6 @@ def _mends_blown(source: Source, level: int, hot_pixels: bool) -> bool:
     """Whether repairs have to do with anything blown, as plates that average ``level`` pixels tell."""
     assert source.mended is not None
     return as_seen(source.mended, level, hot_pixels).reaches(source.white_limits * np.float32(0.9), hot_pixels)
-
-
-def _within_picture(window: Window) -> bool:
-    """Beyond the picture there are no kept plates to lay repairs over."""
-    return bool(window.span_x) or window.grown(0) == window
 
 
 def _noise_ev2(source: Source, lightness_ev: Float32) -> Float32:
@@ -365,23 +374,6 @@ def calm(plan: PlatePlan) -> PlatePlan:
 
 def _noise_margin(plan: PlatePlan) -> int:
     return NOISE_MARGIN if plan.luminance_noise or plan.colour_noise else 0
-
-
-def _whole(source: Source, long_edge: int = LONG_EDGE) -> Window:
-    width, height = fitted_size(source.width, source.height, long_edge)
-    return Window(width, height, 0, 0, width, height)
-
-
-def _in_whole(source: Source, window: Window) -> tuple[float, float, float, float]:
-    """Size of the whole source at a window's scale, and where the window begins in it."""
-    span_x, span_y = window.span(source)
-    scale_x, scale_y = window.full_width / span_x, window.full_height / span_y
-    return (
-        source.width * scale_x,
-        source.height * scale_y,
-        window.x + window.left * scale_x,
-        window.y + window.top * scale_y,
-    )
 
 
 def _parameters(plan: LightPlan, air: AirPlanes) -> LocalNumbers:

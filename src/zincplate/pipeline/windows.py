@@ -49,6 +49,22 @@ class Window:
         top, left = self.y - outer.y, self.x - outer.x
         return slice(top, top + self.height), slice(left, left + self.width)
 
+    @property
+    def within(self) -> bool:
+        """Whether no part of it lies beyond the picture, as far as it says of which picture it is a part."""
+        return bool(self.span_x) or self.grown(0) == self
+
+    def in_whole(self, source: Sized) -> tuple[float, float, float, float]:
+        """Size of the whole source at this window's scale, and where the window begins in it."""
+        span_x, span_y = self.span(source)
+        scale_x, scale_y = self.full_width / span_x, self.full_height / span_y
+        return (
+            source.width * scale_x,
+            source.height * scale_y,
+            self.x + self.left * scale_x,
+            self.y + self.top * scale_y,
+        )
+
     def numbers(self, weights: NDArray[np.float64], exposure_ev: float) -> ViewNumbers:
         """As kernels of local light take them: with ``weights`` (3,) of luminance on the planes, and what exposes these."""
         return view_numbers(self.full_width, self.full_height, weights, exposure_ev)
@@ -62,6 +78,12 @@ def fitted_size(width: int, height: int, long_edge: int) -> tuple[int, int]:
     """Size of the whole at a long edge, never enlarged."""
     scale = min(long_edge / max(width, height), 1.0)
     return max(round(width * scale), 1), max(round(height * scale), 1)
+
+
+def small_whole(source: Sized, long_edge: int) -> Window:
+    """All of a source on a small picture of a long edge."""
+    width, height = fitted_size(source.width, source.height, long_edge)
+    return Window(width, height, 0, 0, width, height)
 
 
 def level_of(whole: Sized, window: Window) -> int:

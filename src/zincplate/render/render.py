@@ -56,8 +56,10 @@ DEPTH_RADIUS = 16
 """Half side of the square of full-size pixels that the depth guard looks at."""
 FRAMED_KEPT = 64
 """Resolved frame stages; each counts one in its cache. They hold tables of some 200 kB and no source."""
-PARTS = {"sources": 0.5, "plates": 0.28, "stages": 0.17, "repairs": 0.05}
-"""Shares of a renderer's memory."""
+PARTS = {"sources": 0.42, "plates": 0.24, "stages": 0.11, "small": 0.18, "repairs": 0.05}
+"""Shares of a renderer's memory; ``small`` are small pictures of the whole, of which every look that an area goes by has one."""
+SMALL_OF_A_DELIVERY = 384 << 20
+"""Bytes at most that all parts of a delivery go by: thirty looks, and forms of skin in two sizes."""
 _SERIAL = itertools.count()
 T = TypeVar("T")
 
@@ -83,7 +85,8 @@ class Renderer:
         self.plates = Plates(int(PARTS["plates"] * memory_bytes))
         self.repairs_kept = ByteCache(int(PARTS["repairs"] * memory_bytes))
         self._stage_bytes = int(PARTS["stages"] * memory_bytes)
-        self.stages = Stages(self.plates.read, self._stage_bytes)
+        self._small = ByteCache(int(PARTS["small"] * memory_bytes))
+        self.stages = Stages(self.plates.read, self._small, self._stage_bytes)
         self._thread, self._slow_thread = RenderThread(), RenderThread()
         self._slow_stages: Stages | None = None
 
@@ -145,7 +148,7 @@ class Renderer:
 
     def _as_delivered(self, turn: Turn) -> Stages:
         if self._slow_stages is None:
-            self._slow_stages = Stages(self.plates.read, self._stage_bytes // 4, best=True)
+            self._slow_stages = Stages(self.plates.read, self._small, self._stage_bytes // 4, best=True)
         self._slow_stages.between = turn.check
         return self._slow_stages
 
@@ -335,7 +338,7 @@ class Renderer:
 
         ``progress`` is called with 0..1 and stops the delivery by returning False (:class:`Cancelled`).
         """
-        stages = Stages(ReadAgain(self.plates.read_once), self._stage_bytes, best=True)
+        stages = Stages(ReadAgain(self.plates.read_once), ByteCache(SMALL_OF_A_DELIVERY), self._stage_bytes, best=True)
         source, key = self.repaired(source, key or f"delivery {next(_SERIAL)}", recipe, quick=False)
         return deliver_whole(
             stages, self.framed(source, key, source.plan(recipe).frame), key, recipe, space, bits, long_edge, progress

@@ -3,6 +3,7 @@
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -80,8 +81,8 @@ def deliver_whole(
             finished(lighted, plan.finish, 1.0, window, inner, made, sharper)
         out[window.y : window.y + window.height, window.x : window.x + window.width] = made
 
-    parts = _parts(whole, margin, framed, plan)
-    each(parts, work, lambda done: _tell(progress, done / len(parts)))
+    todo = _todo(_parts(whole, margin, framed, plan), work, stages.beforehand(framed, key, plan))
+    each(todo, _done, lambda done: _tell(progress, done / len(todo)))
     return out
 
 
@@ -116,8 +117,8 @@ def _reduced(
             del rows[window.y]
             middle[:, window.y : window.y + window.height] = lanczos_rows(row.planes, width)
 
-    parts = _parts(whole, stages.margin(framed, plan), framed, plan)
-    each(parts, work, lambda done: _tell(progress, 0.95 * done / len(parts)))
+    todo = _todo(_parts(whole, stages.margin(framed, plan), framed, plan), work, stages.beforehand(framed, key, plan))
+    each(todo, _done, lambda done: _tell(progress, 0.95 * done / len(todo)))
     out = _empty(height, width, bits)
     small = lanczos_columns(middle, height)
     if plan.finish == FinishPlan():
@@ -149,6 +150,15 @@ def _parts(whole: Window, margin: int, framed: Framed, plan: LightPlan) -> list[
             window = replace(whole, x=x, y=y, width=min(width, whole.width - x), height=min(height, whole.height - y))
             found.append((window, window.grown(margin)))
     return found
+
+
+def _todo(parts: list[Part], work: Callable[[Part], None], beforehand: list[Callable[[], object]]) -> list[Callable[[], object]]:
+    """All work on a picture; one part alone has both processors, and makes what it needs on the way."""
+    return [*(beforehand if len(parts) > 1 else ()), *(partial(work, part) for part in parts)]
+
+
+def _done(one: Callable[[], object]) -> None:
+    one()
 
 
 def _tell(progress: Progress, share: float) -> None:

@@ -6,7 +6,6 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from zincplate.core.kernels.kernel_math import KERNEL, load
-from zincplate.core.tone.at_width import ROWS
 from zincplate.core.tone.low_planes import guided
 
 Float32 = NDArray[np.float32]
@@ -16,6 +15,9 @@ MOST_AT_ONCE = 12
 polygon of no fewer sides."""
 FINE_RADIUS, FOUND_RADIUS, FINE_EPSILON_EV2 = 2, 5, 0.004
 """The guided filter that carries what was found on a small picture to a large one."""
+ROWS, WIDTH = 32, 1024
+"""The most of an area that is carried at a time: what it is read from stays in the nearest cache."""
+RESIDUE = np.float32(1 / 512)
 CLING_EPSILON_EV2 = 0.02
 LEAST_DISTANCE = 0.1
 """Of samples: an edge that runs out over less is as it was."""
@@ -68,13 +70,16 @@ def carried(a, b, guide, x0, y0, step_x, step_y, out):
         u = min(max(x0 + x * step_x, 0.0), small_width - 1.0)
         columns[x] = min(int(u), max(small_width - 2, 0))
         shares[x] = u - columns[x]
-    first, stop = columns[0], min(columns[width - 1] + 2, small_width)
-    for part in prange((height + ROWS - 1) // ROWS):
+    across = (width + WIDTH - 1) // WIDTH
+    for part in prange((height + ROWS - 1) // ROWS * across):
+        top, left = np.int64(part) // across * ROWS, np.int64(part) % across * WIDTH
+        bottom, stop = min(top + ROWS, height), min(left + WIDTH, width)
+        n, cols, shs = stop - left, columns[left:stop], shares[left:stop]
+        begin, end = cols[0], min(cols[n - 1] + 2, small_width)
         row = np.zeros(small_width + 1, np.float32)
-        # the two rows of small planes about a row, at full width, and where there is something in them
-        wide, held = np.empty((2, 2, width), np.float32), np.full(2, -1, np.int32)
-        begins, ends = np.zeros(2, np.int64), np.zeros(2, np.int64)
-        for y in range(part * ROWS, min(part * ROWS + ROWS, height)):
+        # the two rows of small planes about a row, at the width of the part, and whether there is something in them
+        wide, held, some = np.empty((2, 2, n), np.float32), np.full(2, -1, np.int32), np.zeros(2, np.bool_)
+        for y in range(top, bottom):
             v = min(max(y0 + y * step_y, 0.0), small_height - 1.0)
             j = np.int32(v)
             k = min(np.int32(j + 1), np.int32(small_height - 1))
@@ -83,33 +88,23 @@ def carried(a, b, guide, x0, y0, step_x, step_y, out):
                 slot = there & 1
                 if held[slot] == there:
                     continue
-                held[slot] = there
-                # nothing comes of nothing: most areas are a part of the picture
-                low, high = first, stop - 1
-                while (low <= high) and (a[there, low] == z) and (b[there, low] == z):
-                    low += 1
-                while (high >= low) and (a[there, high] == z) and (b[there, high] == z):
-                    high -= 1
-                begins[slot] = 0 if low == first else min(max(int((low - 1 - x0) / step_x) - 1, 0), width)
-                ends[slot] = width if high == stop - 1 else min(max(int((high + 1 - x0) / step_x) + 2, 0), width)
-                if low > high:
-                    begins[slot], ends[slot] = width, 0
-                for n in range(2):
-                    small, target = a if n == 0 else b, wide[slot, n]
-                    for i in range(first, stop):
-                        row[i] = small[there, i]
-                    row[small_width] = row[small_width - 1]
-                    for x in range(width):
-                        i, f = columns[x], shares[x]
+                held[slot], some[slot] = there, False
+                for m in range(2):
+                    small = a[there] if m == 0 else b[there]
+                    for i in range(begin, end):
+                        row[i] = small[i]
+                        some[slot] |= small[i] != z
+                    for x in range(n):
+                        i = cols[x]
                         value = load(row, i)
-                        target[x] = value + (load(row, np.int32(i + np.int32(1))) - value) * f
-            begin = min(begins[j & 1], begins[k & 1])
-            end = max(max(ends[j & 1], ends[k & 1]), begin)
+                        wide[slot, m, x] = value + (load(row, np.int32(i + np.int32(1))) - value) * shs[x]
+            line, target = guide[y, left:stop], out[y, left:stop]
+            if not (some[j & 1] | some[k & 1]):
+                # nothing comes of nothing: most areas are a part of the picture
+                target[:] = z
+                continue
             a_up, b_up, a_down, b_down = wide[j & 1, 0], wide[j & 1, 1], wide[k & 1, 0], wide[k & 1, 1]
-            line, target = guide[y], out[y]
-            target[:begin] = z
-            target[end:] = z
-            for x in range(begin, end):
+            for x in range(n):
                 slope = a_up[x] + (a_down[x] - a_up[x]) * fv
                 target[x] = min(max(slope * line[x] + b_up[x] + (b_down[x] - b_up[x]) * fv, z), o)
 
@@ -161,8 +156,12 @@ def softened(area: Float32, distance: float) -> Float32:
 
 
 def fine(area: Float32, guide_ev: Float32, radius: int = FINE_RADIUS) -> tuple[Float32, Float32]:
-    """Coefficients (a, b) by which an area of a small picture is carried to any size: a * guide + b (guided filter, He 2013)."""
-    return guided(guide_ev, area, radius, FINE_EPSILON_EV2)
+    """Coefficients (a, b) by which an area of a small picture is carried to any size: a * guide + b (guided filter, He 2013).
+
+    What the filter leaves in places where nothing was found, and takes away where all was, is taken off: less than RESIDUE."""
+    a, b = guided(guide_ev, area, radius, FINE_EPSILON_EV2)
+    steeper = np.float32(1 + 2 * RESIDUE)
+    return a * steeper, b * steeper - RESIDUE * ((a != 0) | (b != 0))
 
 
 def clinging(area: Float32, guide_ev: Float32, cling: float) -> tuple[Float32, Float32]:

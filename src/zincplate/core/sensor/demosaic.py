@@ -280,6 +280,18 @@ def demosaic_window(
     return planes
 
 
+@njit(inline="always")
+def _add_line(line, x0, first, last, sums):
+    """Adds a row of sites from ``x0`` on to sums of columns, mirrored before ``first`` and from ``last`` on."""
+    for x in range(first):
+        sums[x] += line[_mirror(x0 + x, len(line))]
+    inner, into = line[x0 + first : x0 + last], sums[first:last]
+    for x in range(len(into)):
+        into[x] += np.int32(inner[x])
+    for x in range(last, len(sums)):
+        sums[x] += line[_mirror(x0 + x, len(line))]
+
+
 @njit(**_PARALLEL)
 def bin_mosaic(mosaic, y0, x0, k, black, scale, out):
     """Average k x k sites (k even) from a red site at (y0, x0) on into one RGB pixel: the reduced plates.
@@ -291,29 +303,23 @@ def bin_mosaic(mosaic, y0, x0, k, black, scale, out):
     height, width = mosaic.shape
     n = k // 2
     f1, f2 = np.float32(1.0 / (n * n)), np.float32(0.5)
+    first = min(max(-x0, 0), columns * k)
+    last = max(min(width - x0, columns * k), first)
     for y in prange(rows):
+        # first the columns of a row of blocks, sites beside each other at once
+        upper, lower = np.zeros(columns * k, np.int32), np.zeros(columns * k, np.int32)
+        for j in range(n):
+            yy = y0 + np.int64(y) * k + 2 * j
+            _add_line(mosaic[_mirror(yy, height)], x0, first, last, upper)
+            _add_line(mosaic[_mirror(yy + 1, height)], x0, first, last, lower)
         for x in range(columns):
-            r = np.int64(0)
-            g = np.int64(0)
-            g2 = np.int64(0)
-            b = np.int64(0)
-            for j in range(n):
-                yy = y0 + y * k + 2 * j
-                upper, lower = mosaic[_mirror(yy, height)], mosaic[_mirror(yy + 1, height)]
-                xx = x0 + x * k
-                if xx >= 0 and xx + k <= width:
-                    for i in range(n):
-                        r += upper[xx + 2 * i]
-                        g += upper[xx + 2 * i + 1]
-                        g2 += lower[xx + 2 * i]
-                        b += lower[xx + 2 * i + 1]
-                else:
-                    for i in range(n):
-                        left, right = _mirror(xx + 2 * i, width), _mirror(xx + 2 * i + 1, width)
-                        r += upper[left]
-                        g += upper[right]
-                        g2 += lower[left]
-                        b += lower[right]
+            u, v = upper[x * k : x * k + k], lower[x * k : x * k + k]
+            r, g, g2, b = np.int64(0), np.int64(0), np.int64(0), np.int64(0)
+            for i in range(n):
+                r += u[2 * i]
+                g += u[2 * i + 1]
+                g2 += v[2 * i]
+                b += v[2 * i + 1]
             out[0, y, x] = (np.float32(r) * f1 - black[0, 0]) * scale[0, 0]
             out[1, y, x] = f2 * (
                 (np.float32(g) * f1 - black[0, 1]) * scale[0, 1] + (np.float32(g2) * f1 - black[1, 0]) * scale[1, 0]

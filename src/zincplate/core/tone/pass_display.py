@@ -14,8 +14,7 @@ import numpy as np
 from numba import carray, njit, prange
 from numpy.typing import NDArray
 
-from zincplate.core.colour.colour_spaces import SRGB
-from zincplate.core.kernels.kernel_math import BLOCK, INLINE, KERNEL, read, srgb_encoded, stack_floats
+from zincplate.core.kernels.kernel_math import BLOCK, INLINE, KERNEL, read, srgb_decoded, srgb_encoded, stack_floats
 from zincplate.core.kernels.light_colour import by_hue, by_tone
 from zincplate.core.kernels.oklab_planes import WORKING, from_lab, to_lab
 from zincplate.core.tone.blends import blended, separable
@@ -24,7 +23,6 @@ Float32 = NDArray[np.float32]
 
 TABLE = 4096
 VIBRANCE_CHROMA = 0.25
-_DECODE = SRGB.transfer.decode(np.minimum(np.arange(TABLE + 2) / TABLE, 1.0)).astype(np.float32)
 
 
 class DisplayNumbers(NamedTuple):
@@ -114,9 +112,9 @@ def _mixed(planes, y, start, n, cover, strength, buf, mode):
 
 
 @njit(**KERNEL)
-def _lay(planes, encoded, area, q, table, hues, toning, decode, m):
+def _lay(planes, encoded, area, q, table, hues, toning, m):
     _, height, width = planes.shape
-    z, o, last = np.float32(0), np.float32(1), np.float32(TABLE)
+    z, o = np.float32(0), np.float32(1)
     mode, strength = int(q.blend), q.strength
     for y in prange(height):
         buf = carray(stack_floats(), (3, BLOCK), np.float32)
@@ -142,7 +140,7 @@ def _lay(planes, encoded, area, q, table, hues, toning, decode, m):
                     gain = q.gain_red if c == 0 else q.gain_green if c == 1 else q.gain_blue
                     line = planes[c, y, start : start + n]
                     for x in range(n):
-                        buf[c, x] = read(decode, line[x] * last, last) * gain
+                        buf[c, x] = srgb_decoded(line[x]) * gain
             for c in range(3):
                 for x in range(n):
                     buf[c, x] = min(buf[c, x], o)
@@ -154,9 +152,8 @@ def _lay(planes, encoded, area, q, table, hues, toning, decode, m):
 
 
 @njit(**KERNEL)
-def _settle(planes, encoded, decode):
+def _settle(planes, encoded):
     _, height, width = planes.shape
-    last = np.float32(TABLE)
     for y in prange(height):
         found = stack_floats()
         for start in range(0, width, BLOCK):
@@ -165,7 +162,7 @@ def _settle(planes, encoded, decode):
                 for c in range(3):
                     line = planes[c, y, start : start + count]
                     for x in range(count):
-                        found[x] = read(decode, min(max(line[x], np.float32(0)), np.float32(1)) * last, last)
+                        found[x] = srgb_decoded(min(max(line[x], np.float32(0)), np.float32(1)))
                     for x in range(count):
                         line[x] = found[x]
 
@@ -218,11 +215,11 @@ class Layers:
         """One pass over its area (h, w)."""
         if self._light.size:
             looked_up = tables.numbers, tables.tone, tables.hues, tables.toning
-            _lay(self._light, self._encoded, np.ascontiguousarray(area), *looked_up, _DECODE, WORKING)
+            _lay(self._light, self._encoded, np.ascontiguousarray(area), *looked_up, WORKING)
 
     def settled(self) -> Float32:
         """The light with everything laid over it, linear again."""
         if self._encoded.any():
-            _settle(self._light, self._encoded, _DECODE)
+            _settle(self._light, self._encoded)
             self._encoded[:] = 0
         return self._light

@@ -188,27 +188,32 @@ def _apply(planes, low, air_planes, areas, asked, used, view, p, x0, y0, out):
                 if regional_here:
                     held_at(low, 0, 4, j, held_low, wide, columns, shares, row, width)
                     held_at(low, 0, 4, k, held_low, wide, columns, shares, row, width)
-                    shadow_asked, light_asked, clarity_asked = sums[4], sums[5], sums[6]
                     a_up, b_up = wide[up, 0, start:stop], wide[up, 1, start:stop]
                     a_down, b_down = wide[down, 0, start:stop], wide[down, 1, start:stop]
-                    form_a_up, form_b_up = wide[up, 2, start:stop], wide[up, 3, start:stop]
-                    form_a_down, form_b_down = wide[down, 2, start:stop], wide[down, 3, start:stop]
                     for x in range(n):
-                        e = ev[1, x] - exposure
                         slope = a_up[x] + (a_down[x] - a_up[x]) * fv
-                        base = slope * e + b_up[x] + (b_down[x] - b_up[x]) * fv + exposure
-                        slope = form_a_up[x] + (form_a_down[x] - form_a_up[x]) * fv
-                        form = slope * e + form_b_up[x] + (form_b_down[x] - form_b_up[x]) * fv + exposure
-                        d = form - base
-                        d = d / (o + abs(d) * np.float32(1 / CLARITY_LIMIT_EV))
-                        middle = o - smoothstep((abs(base + half) - np.float32(2.5)) * np.float32(0.25))
-                        shadow = smoothstep((np.float32(SHADOWS_FROM_EV) - base) * np.float32(1 / SHADOWS_SPAN_EV))
-                        light = smoothstep((base - np.float32(HIGHLIGHTS_FROM_EV)) * np.float32(1 / HIGHLIGHTS_SPAN_EV))
-                        ev[0, x] = (
-                            shadow_asked[x] * np.float32(SHADOWS_EV) * shadow
-                            + light_asked[x] * np.float32(HIGHLIGHTS_EV) * light
-                            + clarity_asked[x] * np.float32(CLARITY_GAIN) * d * middle
-                        )
+                        ev[2, x] = slope * (ev[1, x] - exposure) + b_up[x] + (b_down[x] - b_up[x]) * fv + exposure
+                    if _asks(asked, acting, SHADOWS, SHADOWS):
+                        line = sums[SHADOWS]
+                        for x in range(n):
+                            shadow = smoothstep((np.float32(SHADOWS_FROM_EV) - ev[2, x]) * np.float32(1 / SHADOWS_SPAN_EV))
+                            ev[0, x] += line[x] * np.float32(SHADOWS_EV) * shadow
+                    if _asks(asked, acting, HIGHLIGHTS, HIGHLIGHTS):
+                        line = sums[HIGHLIGHTS]
+                        for x in range(n):
+                            light = smoothstep((ev[2, x] - np.float32(HIGHLIGHTS_FROM_EV)) * np.float32(1 / HIGHLIGHTS_SPAN_EV))
+                            ev[0, x] += line[x] * np.float32(HIGHLIGHTS_EV) * light
+                    if _asks(asked, acting, CLARITY, CLARITY):
+                        line = sums[CLARITY]
+                        a_up, b_up = wide[up, 2, start:stop], wide[up, 3, start:stop]
+                        a_down, b_down = wide[down, 2, start:stop], wide[down, 3, start:stop]
+                        for x in range(n):
+                            slope = a_up[x] + (a_down[x] - a_up[x]) * fv
+                            form = slope * (ev[1, x] - exposure) + b_up[x] + (b_down[x] - b_up[x]) * fv + exposure
+                            d = form - ev[2, x]
+                            d = d / (o + abs(d) * np.float32(1 / CLARITY_LIMIT_EV))
+                            middle = o - smoothstep((abs(ev[2, x] + half) - np.float32(2.5)) * np.float32(0.25))
+                            ev[0, x] += line[x] * np.float32(CLARITY_GAIN) * d * middle
                 if contrasty_here:
                     line = sums[3]
                     for x in range(n):
