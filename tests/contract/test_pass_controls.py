@@ -202,6 +202,7 @@ def test_small_forms_are_evened_before_large_ones(monkeypatch: pytest.MonkeyPatc
         return long_edge(size)
 
     monkeypatch.setattr(pass_forms, "long_edge_of", noted)
+    monkeypatch.setattr(pass_forms.Forms, "beforehand", lambda *_: [])  # of the parts only
     sizes = (12.0, 2.5, 0.5, 2.5)
     tones = (None, None, None, (0.1, 0.1, 0.1))
     shown(

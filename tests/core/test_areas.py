@@ -90,6 +90,7 @@ def test_a_dab_and_a_stroke_beside_the_window_are_no_trouble() -> None:
     for place in ([-400.0, 100.0], [150.0, 900.0]):
         assert not shapes.stroke(WHOLE, np.array([place]), np.array([30.0]), 0.5).any()
         assert not shapes.building_stroke(WHOLE, np.array([place]), np.array([30.0]), 0.5, 0.5).any()
+        assert shapes.reached(WHOLE, np.array([place]), np.array([30.0])) is None
 
 
 @pytest.mark.parametrize("window", [(0, 0), (100, 70), (277, 193)])
@@ -102,7 +103,7 @@ def test_a_window_shows_the_same_as_the_whole(window: tuple[int, int]) -> None:
         lambda g: shapes.building_stroke(g, path, np.full(3, 25.0), 0.3, 0.5),
         lambda g: shapes.ring(g, (150, 100), np.array([[80.0, 10.0], [-5.0, 40.0]]), 0.4),
     ):
-        assert np.abs(make(WHOLE)[y:, x:] - make(part)).max() < 1e-5
+        assert np.abs(make(WHOLE)[y:, x:] - drawn(make(part))).max() < 1e-5
 
 
 @pytest.mark.parametrize("window", [(0, 0, 60, 200), (0, 0, 300, 30), (240, 20, 60, 150), (80, 150, 150, 50), (130, 90, 20, 20)])
@@ -113,9 +114,53 @@ def test_windows_beside_across_and_within_a_ring_and_a_band(window: tuple[int, i
     u, v = (axes[i] @ axes[i] for i in range(2))
     px, py = places(part)
     far = np.hypot(((px - 150) * 70 + (py - 100) * 35) / u, ((px - 150) * -20 + (py - 100) * 40) / v)
-    assert np.abs(shapes.ring(part, (150, 100), axes, 0.5) - (1 - smoothstep((far - 0.5) / 0.5))).max() < 2e-5
+    assert np.abs(drawn(shapes.ring(part, (150, 100), axes, 0.5)) - (1 - smoothstep((far - 0.5) / 0.5))).max() < 2e-5
     along = ((px - 100) * 100 - (py - 60) * 20) / (100**2 + 20**2)
-    assert np.abs(shapes.band(part, (100, 60), (200, 40)) - (1 - smoothstep(along))).max() < 2e-5
+    assert np.abs(drawn(shapes.band(part, (100, 60), (200, 40))) - (1 - smoothstep(along))).max() < 2e-5
+
+
+def test_a_window_that_a_shape_does_not_reach_has_nothing_of_it_and_any_other_has() -> None:
+    """Every square of a chart: None only where the whole picture's shape is empty, and nearly everywhere there."""
+    path, radii, axes = np.array([[60.0, 50.0], [90.0, 60.0]]), np.array([12.0, 4.0]), np.array([[50.0, 25.0], [-20.0, 15.0]])
+    for make in (
+        lambda g: shapes.stroke(g, path, radii, 0.3) if shapes.reached(g, path, radii) else None,
+        lambda g: shapes.ring(g, (150, 100), axes, 0.4),
+        lambda g: shapes.band(g, (100, 60), (80, 90)),
+        lambda g: shapes.band(g, (100, 60), (100.0, 40)),
+        lambda g: shapes.band(g, (200, 150), (200.0001, 150)),
+    ):
+        whole, empty, known = make(WHOLE), 0, 0
+        for y in range(0, 200, 10):
+            for x in range(0, 300, 10):
+                part = make(Grid(10, 10, x, y, 1, 1))
+                assert np.abs(drawn(part, 10, 10) - whole[y : y + 10, x : x + 10]).max() < 1e-5
+                empty += not whole[y : y + 10, x : x + 10].any()
+                known += part is None
+        assert 0.8 * empty <= known <= empty and known > 100
+
+
+@pytest.mark.parametrize("window", [(0, 0, 60, 200), (50, 30, 250, 20), (130, 90, 20, 20), (0, 150, 300, 50)])
+def test_all_of_a_stroke_lies_in_the_part_that_it_is_said_to_reach(window: tuple[int, int, int, int]) -> None:
+    path, radii = np.array([[60.0, 50.0], [90.0, 60.0], [120.0, 95.0]]), np.array([12.0, 4.0, 9.0])
+    x, y, width, height = window
+    grid = Grid(width * 2, height * 2, x, y, 0.5, 0.5)
+    for make in (lambda g: shapes.stroke(g, path, radii, 0.3), lambda g: shapes.building_stroke(g, path, radii, 0.3, 0.5)):
+        whole, there = make(grid), shapes.reached(grid, path, radii)
+        if there is None:
+            assert not whole.any()
+            continue
+        rest = whole.copy()
+        rest[there] = 0
+        assert not rest.any() and np.abs(make(grid.part(*there)) - whole[there]).max() < 1e-5
+        rows, columns = np.nonzero(whole)
+        if len(rows):
+            assert (there[0].stop - there[0].start) - np.ptp(rows) < 40 and (there[1].stop - there[1].start) - np.ptp(
+                columns
+            ) < 40
+
+
+def drawn(found: np.ndarray | None, height: int = 1, width: int = 1) -> np.ndarray:
+    return np.zeros((height, width), np.float32) if found is None else found
 
 
 @pytest.mark.parametrize("axes", [[[90.0, 0.0], [0.0, 0.0]], [[0.0, 90.0], [0.0, 0.0]]])

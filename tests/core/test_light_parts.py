@@ -49,7 +49,8 @@ def test_parts_are_reached_by_whatever_covers_a_place_of_them() -> None:
     first[1, 0] = second[1, WIDTH - 1] = 1
     second[3, BLOCK - 1 : 2 * BLOCK + 1] = 0.5
     second[4, 2 * BLOCK :] = 1
-    assert np.array_equal(reached_by([first, second]), BLOCKS)
+    assert np.array_equal(reached_by([first, second], (HEIGHT, WIDTH)), BLOCKS)
+    assert np.array_equal(reached_by([], (HEIGHT, WIDTH)), np.zeros_like(BLOCKS))
 
 
 def test_light_over_planes_takes_their_place_where_it_reaches() -> None:

@@ -19,11 +19,11 @@ from numpy.typing import NDArray
 
 from zincplate.core.areas import ranges, shapes, shaping
 from zincplate.core.areas.raster import from_text
-from zincplate.core.geometry.resample import reduce_box
 from zincplate.core.geometry.warp import warp_linear
 from zincplate.core.kernels.light import to_float
 from zincplate.core.kernels.oklab_planes import lab_planes
 from zincplate.core.tone.low_planes import ev
+from zincplate.pipeline.area_places import averaged, ellipse, grid_of, means_at, pair, read_about, seen_at
 from zincplate.pipeline.cache import ByteCache
 from zincplate.pipeline.framing import Framed
 from zincplate.pipeline.windows import Window, scale_of, small_whole
@@ -64,7 +64,7 @@ class _Last(threading.local):
     guide: Float32 | None = None
 
     def __init__(self) -> None:
-        self.planes: dict[AreaPlan, Float32] = {}
+        self.planes: dict[AreaPlan, Float32 | None] = {}
 
 
 class Areas:
@@ -78,21 +78,28 @@ class Areas:
 
     def plane(self, framed: Framed, key: str, plan: AreaPlan, window: Window, keep: bool = True) -> Float32:
         """(h, w) of a window of the framed picture, 0..1. Raises ``ValueError`` for a found area that cannot be read."""
+        there = self.within(framed, key, plan, window, keep)
+        return np.zeros((window.height, window.width), np.float32) if there is None else there
+
+    def within(self, framed: Framed, key: str, plan: AreaPlan, window: Window, keep: bool = True) -> Float32 | None:
+        """The same, or None where it is known that nothing of the area lies in the window."""
         if not plan.terms and not plan.inverted:
             return np.ones((window.height, window.width), np.float32)
 
-        def make() -> Float32:
+        def make() -> Float32 | None:
             source, source_key = framed.source, framed.source_key(key)
             if framed.direct:
                 return self._in_source(framed, source, source_key, plan, framed.direct_window(window))
             part = framed.source_window(window, 2)
             area = self._in_source(framed, source, source_key, plan, part)
+            if area is None:
+                return None
             seen = warp_linear(area[None], framed.sampling(window, part), framed.map.radial, window.width, window.height)
             return np.clip(seen[0], 0, 1)
 
         if not keep:
             return self._once(((key, window, framed.key), plan), make)
-        return self._planes.get((key, "area", plan, window, framed.key), make, lambda a: a.nbytes)
+        return self._planes.get((key, "area", plan, window, framed.key), make, _one)
 
     def beforehand(self, framed: Framed, key: str, plan: AreaPlan) -> list[Callable[[], object]]:
         """What windows of any place need of small pictures of the frame, each to be made by itself."""
@@ -102,7 +109,7 @@ class Areas:
         looks = [look for term in plan.terms for look in _looks_of(term)]
         return [partial(self._kept_look, framed, source, source_key, look) for look in dict.fromkeys(looks)]
 
-    def _once(self, asked: tuple[object, AreaPlan], make: Callable[[], Float32]) -> Float32:
+    def _once(self, asked: tuple[object, AreaPlan], make: Callable[[], Float32 | None]) -> Float32 | None:
         """An area of a part of a delivery: what a pass does to light and to colour ask for it one after the other."""
         part, plan = asked
         if self._last.part != part:
@@ -111,11 +118,11 @@ class Areas:
         if plan in kept:
             return kept[plan]
         area = make()
-        if sum(a.nbytes for a in kept.values()) + area.nbytes <= MOST_OF_A_PART:
+        if sum(map(_one, kept.values())) + _one(area) <= MOST_OF_A_PART:
             kept[plan] = area
         return area
 
-    def _in_source(self, framed: Framed, source: Source, key: str, plan: AreaPlan, window: Window) -> Float32:
+    def _in_source(self, framed: Framed, source: Source, key: str, plan: AreaPlan, window: Window) -> Float32 | None:
         scale = scale_of(source, window)
         run_px = _run_px(plan)
         if _shaped_small(source, plan):
@@ -125,9 +132,12 @@ class Areas:
             soften = plan.soften_px * scale
             outer = window.grown(math.ceil(shape[0] + 4 * shape[1] + abs(shape[2]) + 2 * soften) + 2)
             area = self._joined(framed, source, key, plan.terms, outer)
-            area = shaping.softened(shaping.shaped(area, *shape), soften)[window.inside(outer)]
+            if area is not None:
+                area = shaping.softened(shaping.shaped(area, *shape), soften)[window.inside(outer)]
         else:
             area = self._joined(framed, source, key, plan.terms, window)
+        if area is None:
+            return np.ones((window.height, window.width), np.float32) if plan.inverted else None
         if run_px > 0 or plan.cling > 0:
             area = np.clip(area, 0, 1)
         return np.ascontiguousarray(1 - area if plan.inverted else area, np.float32)
@@ -141,6 +151,7 @@ class Areas:
         small = small_whole(source, LONG_EDGE)
         scale = scale_of(source, small)
         area = self._joined(framed, source, key, plan.terms, small)
+        area = grid_of(source, small).zeros() if area is None else area
         area = shaping.shaped(area, plan.close_px * scale, plan.smooth_px * scale, plan.grow_px * scale)
         if plan.cling > 0:
             a, b = shaping.clinging(area, self._guide(source, key, small), plan.cling)
@@ -149,49 +160,68 @@ class Areas:
         area = shaping.softened(area, plan.soften_px * scale)
         return FLAT, area
 
-    def _joined(self, framed: Framed, source: Source, key: str, terms: tuple[Term, ...], window: Window) -> Float32:
+    def _joined(self, framed: Framed, source: Source, key: str, terms: tuple[Term, ...], window: Window) -> Float32 | None:
+        """None where nothing of it lies in the window."""
+        if not terms:
+            return np.ones((window.height, window.width), np.float32)
         area: Float32 | None = None
-        for term in terms:
+        for number, term in enumerate(terms):
+            if number and area is None and term.join != "add":
+                continue  # what is taken from nothing leaves nothing
             part = self._term(framed, source, key, term, window)
+            if part is None and term.join == "add" and not term.inverted:
+                continue
+            if part is None:
+                part = grid_of(source, window).zeros()
             area = shaping.joined(area, part, term.join, term.strength, term.inverted)
-        return np.ones((window.height, window.width), np.float32) if area is None else area
+        return area
 
-    def _term(self, framed: Framed, source: Source, key: str, term: Term, window: Window) -> Float32:
-        grid = _grid(source, window)
+    def _term(self, framed: Framed, source: Source, key: str, term: Term, window: Window) -> Float32 | None:
+        grid = grid_of(source, window)
         if isinstance(term, Band):
             places = framed.source_of_frame(np.array([term.full, term.none]))
-            return shapes.band(grid, _pair(places[0]), _pair(places[1]))
+            return shapes.band(grid, pair(places[0]), pair(places[1]))
         if isinstance(term, Ring):
-            middle, axes = _ellipse(framed, term)
+            middle, axes = ellipse(framed, term)
             return shapes.ring(grid, middle, axes, term.softness)
         if isinstance(term, Brush):
             out: Float32 | None = None
             for stroke in term.strokes:
-                cover = self._stroke(framed, source, key, stroke, window, grid)
-                if out is None and not stroke.erase:
-                    out = cover
-                elif out is not None:
-                    _laid(out, cover, stroke.erase)
-            return np.zeros((window.height, window.width), np.float32) if out is None else out
+                there = None if stroke.erase and out is None else self._stroke(framed, source, key, stroke, window, grid)
+                if there is not None:
+                    out = grid.zeros() if out is None else out
+                    _laid(out[there[1:]], there[0], stroke.erase)
+            return out
         return self._carried(source, key, *self._kept_look(framed, source, key, term), window)
 
-    def _stroke(self, framed: Framed, source: Source, key: str, stroke: Stroke, window: Window, grid: shapes.Grid) -> Float32:
+    def _stroke(
+        self, framed: Framed, source: Source, key: str, stroke: Stroke, window: Window, grid: shapes.Grid
+    ) -> tuple[Float32, slice, slice] | None:
+        """Coverage of one stroke in the rows and columns of a window that it may reach; None for none."""
         long_edge = max(source.width, source.height)
         places = framed.source_of_frame(np.array(stroke.places))
         radii = shapes.radii_of(len(places), stroke.size * long_edge / 2, stroke.widths)
+        there = shapes.reached(grid, places, radii)
+        if there is None:
+            return None
         if stroke.build_up:
-            cover = shapes.building_stroke(grid, places, radii, stroke.hardness, stroke.flow)
+            cover = shapes.building_stroke(grid.part(*there), places, radii, stroke.hardness, stroke.flow)
         else:
-            cover = shapes.stroke(grid, places, radii, stroke.hardness)
+            cover = shapes.stroke(grid.part(*there), places, radii, stroke.hardness)
             if stroke.flow != 1:
                 cover *= np.float32(stroke.flow)
-        if stroke.near_edges and cover.any():
+        narrowed: list[tuple[Float32, Float32]] = []
+        if stroke.near_edges:
             like = replace(stroke, size=0.1, hardness=0.0, flow=1.0, erase=False, build_up=False, widths=())
-            a, b = self._small.get((key, "like", like), lambda: self._like(source, key, places), _bytes)
-            cover = cover * self._carried(source, key, a, b, window)
-        if stroke.tones != "all" and cover.any():
-            cover = cover * self._carried(source, key, *self._kept_look(framed, source, key, _tone_of(stroke)), window)
-        return cover
+            narrowed.append(self._small.get((key, "like", like), lambda: self._like(source, key, places), _bytes))
+        if stroke.tones != "all":
+            narrowed.append(self._kept_look(framed, source, key, _tone_of(stroke)))
+        for a, b in narrowed:
+            share = self._carried(source, key, a, b, window, there)
+            if share is None:
+                return None
+            cover *= share
+        return cover, *there
 
     def _kept_look(self, framed: Framed, source: Source, key: str, term: Term) -> tuple[Float32, Float32]:
         return self._small.get((key, "look", term), lambda: self._look(framed, source, key, term), _bytes)
@@ -213,12 +243,12 @@ class Areas:
             area = ranges.colour(lab, (term.lightness, term.a, term.b), term.reach)
         elif isinstance(term, Near):
             place = framed.source_of_frame(np.array([term.place]))[0]
-            grid = _grid(source, small)
+            grid = grid_of(source, small)
             x, y = grid.places()
-            seen = _at(lab, grid, place[None])[0]
+            seen = means_at(lab, grid, place[None])[0]
             centre = (float(seen[0]), float(seen[1]), float(seen[2]))
             reach = term.reach * max(source.width, source.height)
-            area = ranges.colour(lab, centre, term.tolerance) * ranges.fading(x, y, _pair(place), reach)
+            area = ranges.colour(lab, centre, term.tolerance) * ranges.fading(x, y, pair(place), reach)
         elif isinstance(term, Edges):
             area = ranges.edges(lab[0], term.threshold, term.width_px * scale_of(source, small))
         else:
@@ -227,9 +257,11 @@ class Areas:
 
     def _like(self, source: Source, key: str, places: Float64) -> tuple[Float32, Float32]:
         """Coefficients of what looks like the places that a stroke's middle went over."""
-        lab, grid = self.lab(source, key), _grid(source, small_whole(source, LONG_EDGE))
+        lab, grid = self.lab(source, key), grid_of(source, small_whole(source, LONG_EDGE))
         along = places[np.linspace(0, len(places) - 1, min(len(places), SEEN_PLACES)).round().astype(int)]
-        return shaping.fine(ranges.like_any(lab, _at(lab, grid, along)), self._guide(source, key, small_whole(source, LONG_EDGE)))
+        return shaping.fine(
+            ranges.like_any(lab, means_at(lab, grid, along)), self._guide(source, key, small_whole(source, LONG_EDGE))
+        )
 
     def lab(self, source: Source, key: str) -> Float32:
         """Oklab (3, h, w) of the whole frame as it came in, 1,024 pixels long."""
@@ -252,18 +284,25 @@ class Areas:
             self._last.guided, self._last.guide = (key, window), ev(self._read(source, key, window, False), weights)
         return self._last.guide
 
-    def _carried(self, source: Source, key: str, a: Float32, b: Float32, window: Window) -> Float32:
-        """An area from its coefficients at a window's size."""
-        small = small_whole(source, LONG_EDGE)
-        if window == small:
+    def _carried(
+        self, source: Source, key: str, a: Float32, b: Float32, window: Window, part: tuple[slice, slice] | None = None
+    ) -> Float32 | None:
+        """An area from its coefficients at a window's size, or in some of its rows and columns; None where there is nothing about
+        them."""
+        small, seen = small_whole(source, LONG_EDGE), window if part is None else window.part(*part)
+        if window == small and part is None:
             return np.clip(a * self._guide(source, key, small) + b, 0, 1) if a.size else b.copy()  # joins write to it
+        grid = grid_of(source, seen)
+        scale_x, scale_y = b.shape[1] / source.width, b.shape[0] / source.height
+        there = read_about(grid, scale_x, scale_y, *b.shape)
+        if not b[there].any() and not (a.size and a[there].any()):
+            return None
         if not a.size:
-            return _seen(b, source, window)
+            return seen_at(b, source, seen)
         guide = self._guide(source, key, window)
-        grid = _grid(source, window)
-        scale_x, scale_y = a.shape[1] / source.width, a.shape[0] / source.height
-        if _averaged(grid, scale_x, scale_y):
-            return np.clip(_seen(a, source, window) * guide + _seen(b, source, window), 0, 1)
+        guide = guide if part is None else np.ascontiguousarray(guide[part])
+        if averaged(grid, scale_x, scale_y):
+            return np.clip(seen_at(a, source, seen) * guide + seen_at(b, source, seen), 0, 1)
         out = grid.empty()
         x0, y0 = (grid.x0 + grid.step_x / 2) * scale_x - 0.5, (grid.y0 + grid.step_y / 2) * scale_y - 0.5
         shaping.carried(a, b, guide, x0, y0, grid.step_x * scale_x, grid.step_y * scale_y, out)
@@ -292,38 +331,6 @@ def _looks_of(term: Term) -> list[Term]:
     return [] if isinstance(term, Band | Ring) else [term]
 
 
-def _grid(source: Source, window: Window) -> shapes.Grid:
-    span_x, span_y = window.span(source)
-    step_x, step_y = span_x / window.full_width, span_y / window.full_height
-    x0, y0 = window.left + window.x * step_x, window.top + window.y * step_y
-    return shapes.Grid(window.width, window.height, x0, y0, step_x, step_y)
-
-
-def _averaged(grid: shapes.Grid, scale_x: float, scale_y: float) -> bool:
-    """Whether a window is so much smaller than a small picture that its samples are averages."""
-    return grid.step_x * scale_x > 1.5 or grid.step_y * scale_y > 1.5
-
-
-def _seen(small: Float32, source: Source, window: Window) -> Float32:
-    """A small plane of the whole source at the samples of a window."""
-    grid = _grid(source, window)
-    scale_x, scale_y = small.shape[1] / source.width, small.shape[0] / source.height
-    if _averaged(grid, scale_x, scale_y):
-        # a window smaller than the small picture averages it, as it averages the plates
-        columns = (grid.x0 * scale_x, (grid.x0 + grid.width * grid.step_x) * scale_x)
-        rows = (grid.y0 * scale_y, (grid.y0 + grid.height * grid.step_y) * scale_y)
-        return reduce_box(small[None], columns, rows, grid.width, grid.height)[0]
-    matrix = np.array(
-        [
-            [grid.step_x * scale_x, 0, (grid.x0 + grid.step_x / 2) * scale_x - 0.5],
-            [0, grid.step_y * scale_y, (grid.y0 + grid.step_y / 2) * scale_y - 0.5],
-        ]
-    )
-    how = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
-    seen = cv2.warpAffine(small, matrix, (grid.width, grid.height), flags=how, borderMode=cv2.BORDER_REPLICATE)
-    return np.asarray(seen, np.float32)
-
-
 def _at_depth(depth: Float32 | None, term: Depth, small: Window) -> Float32:
     """A range of a depth map at the size of the small picture; nothing without a map."""
     if depth is None:
@@ -336,16 +343,6 @@ def _at_depth(depth: Float32 | None, term: Depth, small: Window) -> Float32:
     )
 
 
-def _ellipse(framed: Framed, term: Ring) -> tuple[tuple[float, float], Float64]:
-    """Middle and half axes (2, 2) of a ring in source pixels, turned and mirrored with the source."""
-    angle = math.radians(term.angle_degrees)
-    c, s = math.cos(angle), math.sin(angle)
-    x, y = term.middle
-    ends = np.array([[x, y], [x + term.radius_x * c, y + term.radius_x * s], [x - term.radius_y * s, y + term.radius_y * c]])
-    places = framed.source_of_frame(ends)
-    return _pair(places[0]), places[1:] - places[0]
-
-
 def _laid(area: Float32, cover: Float32, erase: bool) -> None:
     """One more stroke on those before it, in place."""
     if erase:
@@ -354,26 +351,14 @@ def _laid(area: Float32, cover: Float32, erase: bool) -> None:
         area += (1 - area) * cover
 
 
-def _at(lab: Float32, grid: shapes.Grid, places: Float64) -> Float32:
-    """(n, 3) means about places of the source."""
-    blurred = [cv2.blur(p, (5, 5), borderType=cv2.BORDER_REFLECT) for p in lab]
-    x = np.clip(((places[:, 0] - grid.x0) / grid.step_x).astype(int), 0, grid.width - 1)
-    y = np.clip(((places[:, 1] - grid.y0) / grid.step_y).astype(int), 0, grid.height - 1)
-    return np.stack([p[y, x] for p in blurred], 1)
-
-
 def _turned(area: Float32, quarter_turns: int, mirror: bool) -> Float32:
     out = np.rot90(area, -quarter_turns)
     return np.ascontiguousarray(out[:, ::-1] if mirror else out)
-
-
-def _pair(place: Float64) -> tuple[float, float]:
-    return float(place[0]), float(place[1])
 
 
 def _bytes(planes: tuple[Float32, ...]) -> int:
     return sum(p.nbytes for p in planes)
 
 
-def _one(plane: Float32) -> int:
-    return plane.nbytes
+def _one(plane: Float32 | None) -> int:
+    return 64 if plane is None else plane.nbytes

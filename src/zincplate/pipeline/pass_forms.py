@@ -62,10 +62,14 @@ class Forms:
             asked = np.zeros((3, window.height, window.width), np.float32)
             for one in passes:
                 if one.scene.of_forms and _forms_of(one) == (size, picked):
-                    area = self._areas.plane(framed, key, one.area, window, keep)
+                    area = self._areas.within(framed, key, one.area, window, keep)
+                    if area is None:
+                        continue
                     for k, amount in ((COLOUR, one.scene.even_colour), (LIGHT, one.scene.even_light), (SHINE, one.scene.shine)):
                         if amount:
                             asked[k] += area * np.float32(amount * one.strength)
+            if not asked.any():
+                continue
             np.clip(asked, np.array([0, -1, 0], np.float32)[:, None, None], np.float32(1), out=asked)
             low = EveningPlanes(self._seen(framed, key, plan.plate, ("forms", size), long_edge_of(size)))
             weights, exposure_ev = framed.source.luminance_weights(plan), math.log2(plan.gain)
@@ -76,7 +80,9 @@ class Forms:
             share = np.zeros((window.height, window.width), np.float32)
             for one in passes:
                 if one.scene.glow and one.scene.glow_percent == size:
-                    share += self._areas.plane(framed, key, one.area, window, keep) * np.float32(one.scene.glow * one.strength)
+                    area = self._areas.within(framed, key, one.area, window, keep)
+                    if area is not None:
+                        share += area * np.float32(one.scene.glow * one.strength)
             if share.any():
                 spread = self._seen(framed, key, plan.plate, ("glow", size), LONG_EDGE)
                 planes = glowing(planes, spread, share, window.full_width, window.full_height, window.x, window.y)
@@ -93,8 +99,9 @@ class Forms:
         """(h, w) 0..1 how much of the noise passes take out at each place of a window; None for none."""
         share: Float32 | None = None
         for one in passes:
-            if one.scene.noise:
-                part = self._areas.plane(framed, key, one.area, window, keep) * np.float32(one.scene.noise * one.strength)
+            area = self._areas.within(framed, key, one.area, window, keep) if one.scene.noise else None
+            if area is not None:
+                part = area * np.float32(one.scene.noise * one.strength)
                 share = part if share is None else share + part
         return None if share is None or not share.any() else np.minimum(share, np.float32(1))
 

@@ -91,11 +91,15 @@ def _other_light(white_xy: tuple[float, float], warmer_mired: float, magenta: fl
 def asked_by(
     areas: Areas, framed: Framed, key: str, plan: LightPlan, passes: tuple[PassPlan, ...], window: Window, keep: bool
 ) -> tuple[list[Float32], Float32]:
-    """Areas (h, w) of a window of the passes that ask for something of light, and what is asked for there (areas, 8): passes with
-    one area ask together."""
-    asked = asked_in(framed.source, plan, passes)
-    planes = [areas.plane(framed, key, area, window, keep) for area in asked]
-    return planes, np.array(list(asked.values()), np.float32).reshape(-1, STRENGTHS)
+    """Areas (h, w) that reach into a window, of the passes that ask for something of light, and what is asked for there
+    (areas, 8): passes with one area ask together."""
+    planes, amounts = list[Float32](), list[Float32]()
+    for area, more in asked_in(framed.source, plan, passes).items():
+        plane = areas.within(framed, key, area, window, keep)
+        if plane is not None:
+            planes.append(plane)
+            amounts.append(more)
+    return planes, np.array(amounts, np.float32).reshape(-1, STRENGTHS)
 
 
 def asked_in(source: Source, plan: LightPlan, passes: tuple[PassPlan, ...]) -> dict[AreaPlan, Float32]:
@@ -118,8 +122,9 @@ def sharper_of(areas: Areas, framed: Framed, key: str, plan: LightPlan, window: 
     """(h, w) -1..1 how much passes sharpen or soften each place of a window; None where none does."""
     out: Float32 | None = None
     for one in plan.passes:
-        if one.display.sharper:
-            part = areas.plane(framed, key, one.area, window, keep) * np.float32(one.display.sharper * one.strength)
+        area = areas.within(framed, key, one.area, window, keep) if one.display.sharper else None
+        if area is not None:
+            part = area * np.float32(one.display.sharper * one.strength)
             out = part if out is None else out + part
     return None if out is None else np.clip(out, np.float32(-1), np.float32(1))
 
@@ -146,8 +151,8 @@ def laid_over(
     ``tables`` are the recipe's for Rec.2020 and linear output.
     """
     passes = in_display(plan)
-    covered = {area: areas.plane(framed, key, area, window, keep) for area in dict.fromkeys(one.area for one in passes)}
-    reached = reached_by(list(covered.values()))
+    covered = {area: areas.within(framed, key, area, window, keep) for area in dict.fromkeys(one.area for one in passes)}
+    reached = reached_by([plane for plane in covered.values() if plane is not None], (window.height, window.width))
     # colours are drawn in to the delivery space once, at the end
     switches = tables.switches._replace(draws_in=0, compresses=0)
     light = np.empty(planes.shape, np.float32)
@@ -155,7 +160,9 @@ def laid_over(
     to_float(np.ascontiguousarray(planes), replace(tables, switches=switches), light, parts)
     layers = Layers(light)
     for one in passes:
-        layers.lay(covered[one.area], display_tables(one.everywhere(), _balance(framed.source, plan, one)))
+        area = covered[one.area]
+        if area is not None:
+            layers.lay(area, display_tables(one.everywhere(), _balance(framed.source, plan, one)))
     return layers.settled(), reached
 
 

@@ -49,6 +49,11 @@ class Window:
         top, left = self.y - outer.y, self.x - outer.x
         return slice(top, top + self.height), slice(left, left + self.width)
 
+    def part(self, rows: slice, columns: slice) -> "Window":
+        """Some of its rows and columns."""
+        width, height = columns.stop - columns.start, rows.stop - rows.start
+        return replace(self, x=self.x + columns.start, y=self.y + rows.start, width=width, height=height)
+
     @property
     def within(self) -> bool:
         """Whether no part of it lies beyond the picture, as far as it says of which picture it is a part."""

@@ -37,14 +37,18 @@ def _cover(
     for stroke in strokes:
         places = np.asarray(stroke.places, np.float64) * long_edge_px
         radii = shapes.radii_of(len(places), stroke.size * long_edge_px / 2, stroke.widths)
+        there = shapes.reached(grid, places, radii)
+        if there is None:
+            continue
+        part = grid.part(*there)
         if stroke.build_up:
-            one = shapes.building_stroke(grid, places, radii, stroke.hardness, stroke.flow)
+            one = shapes.building_stroke(part, places, radii, stroke.hardness, stroke.flow)
         else:
-            one = shapes.stroke(grid, places, radii, stroke.hardness) * np.float32(stroke.flow)
+            one = shapes.stroke(part, places, radii, stroke.hardness) * np.float32(stroke.flow)
         if stroke.erase:
-            out *= 1 - one
+            out[there] *= 1 - one
         else:
-            out += (1 - out) * one
+            out[there] += (1 - out[there]) * one
     return out
 
 

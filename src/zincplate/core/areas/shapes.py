@@ -5,7 +5,7 @@ harder than a sample is wide run over one sample, so that they are smooth at eve
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numba import njit, prange
@@ -36,6 +36,24 @@ class Grid:
         """(height, width), not filled."""
         return np.empty((self.height, self.width), np.float32)
 
+    def zeros(self) -> Float32:
+        """(height, width) of nothing."""
+        return np.zeros((self.height, self.width), np.float32)
+
+    def part(self, rows: slice, columns: slice) -> "Grid":
+        """Some of its rows and columns."""
+        x0, y0 = self.x0 + columns.start * self.step_x, self.y0 + rows.start * self.step_y
+        return replace(self, width=columns.stop - columns.start, height=rows.stop - rows.start, x0=x0, y0=y0)
+
+    def beside(self, left: float, top: float, right: float, bottom: float) -> bool:
+        """Whether a rectangle of the source lies beside all samples, by a sample at least."""
+        return (
+            right < self.x0 - self.step_x
+            or left > self.x0 + (self.width + 1) * self.step_x
+            or bottom < self.y0 - self.step_y
+            or top > self.y0 + (self.height + 1) * self.step_y
+        )
+
     def places(self) -> tuple[Float32, Float32]:
         """x (1, width) and y (height, 1) of the samples, in source pixels."""
         x = self.x0 + (np.arange(self.width) + 0.5) * self.step_x
@@ -58,13 +76,20 @@ def _band(x0, y0, step_x, step_y, fx, fy, dx, dy, out):
             out[j, i] = np.float32(1) - smoothstep(np.float32(x * dx + y * dy))
 
 
-def band(grid: Grid, full: tuple[float, float], none: tuple[float, float]) -> Float32:
-    """1 before the line through ``full``, 0 beyond the one through ``none``, both square to the way between them."""
+def band(grid: Grid, full: tuple[float, float], none: tuple[float, float]) -> Float32 | None:
+    """1 before the line through ``full``, 0 beyond the one through ``none``, both square to the way between them; None where all
+    of the grid lies beyond."""
     away = np.subtract(none, full).astype(np.float64)
     length = max(float(np.hypot(*away)), 1e-9)
     direction = away / length
     run = max(length, grid.step_x, grid.step_y)
     start = np.asarray(full) - direction * (run - length) / 2
+    nearest = [
+        grid.x0 + (grid.width * grid.step_x if direction[0] < 0 else 0) - start[0],
+        grid.y0 + (grid.height * grid.step_y if direction[1] < 0 else 0) - start[1],
+    ]
+    if direction @ nearest >= run:
+        return None
     out = grid.empty()
     _band(grid.x0, grid.y0, grid.step_x, grid.step_y, start[0], start[1], direction[0] / run, direction[1] / run, out)
     return out
@@ -90,13 +115,18 @@ def _ring(x0, y0, step_x, step_y, mx, my, ax, ay, bx, by, inner, slope, out):
             out[j, i] = np.float32(1) - smoothstep(np.float32((np.sqrt(u * u + v * v) - inner) * slope))
 
 
-def ring(grid: Grid, middle: tuple[float, float], axes: Float64, softness: float) -> Float32:
-    """1 inside an ellipse whose half axes are the rows of ``axes`` (2, 2), running out over ``softness`` (0..1) of its radius."""
+def ring(grid: Grid, middle: tuple[float, float], axes: Float64, softness: float) -> Float32 | None:
+    """1 inside an ellipse whose half axes are the rows of ``axes`` (2, 2), running out over ``softness`` (0..1) of its radius;
+    None where all of it lies beside the grid."""
     lengths = np.maximum(np.hypot(axes[:, 0], axes[:, 1]), 1e-6)
     least = max(grid.step_x, grid.step_y) / float(lengths.min())
     run = max(softness, least)
     outer = 1.0 + max(least - softness, 0) / 2
     a, b = axes[0] / lengths[0] ** 2, axes[1] / lengths[1] ** 2
+    turned = abs(a[0] * b[1] - a[1] * b[0])
+    across, down = (outer * math.hypot(a[i], b[i]) / turned if turned else math.inf for i in (1, 0))
+    if grid.beside(middle[0] - across, middle[1] - down, middle[0] + across, middle[1] + down):
+        return None
     out = grid.empty()
     where = (grid.x0, grid.y0, grid.step_x, grid.step_y, middle[0], middle[1])
     _ring(*where, a[0], a[1], b[0], b[1], outer - run, 1 / run, out)
@@ -166,18 +196,33 @@ def radii_of(count: int, radius_px: float, widths: tuple[float, ...]) -> Float64
     return radius_px * (np.asarray(widths, np.float64) if widths else np.ones(count))
 
 
+def reached(grid: Grid, places: Float64, radii: Float64) -> tuple[slice, slice] | None:
+    """Rows and columns of a grid that a stroke through ``places`` (n, 2) with a radius at each (n,) may reach; None for none."""
+    reach = float(radii.max()) + max(grid.step_x, grid.step_y)
+    left, top = places.min(0) - reach
+    right, bottom = places.max(0) + reach
+    if grid.beside(left, top, right, bottom):
+        return None
+
+    def stretch(first: float, last: float, start: float, step: float, samples: int) -> slice:
+        begin = min(max(math.floor((first - start) / step), 0), samples - 1)
+        return slice(begin, min(max(math.ceil((last - start) / step), begin + 1), samples))
+
+    return stretch(top, bottom, grid.y0, grid.step_y, grid.height), stretch(left, right, grid.x0, grid.step_x, grid.width)
+
+
 def stroke(grid: Grid, places: Float64, radii: Float64, hardness: float) -> Float32:
     """Coverage 0..1 of one stroke through ``places`` (n, 2) with a radius at each (n,)."""
     both = np.column_stack([places, radii])
     segments = np.hstack([both, both]) if len(both) == 1 else np.hstack([both[:-1], both[1:]])
-    out = np.zeros((grid.height, grid.width), np.float32)
+    out = grid.zeros()
     _stroke(grid.x0, grid.y0, grid.step_x, grid.step_y, np.ascontiguousarray(segments), hardness, out)
     return out
 
 
 def building_stroke(grid: Grid, places: Float64, radii: Float64, hardness: float, flow: float) -> Float32:
     """The same where going over a place again adds to it; a straight pass covers its middle with ``flow``."""
-    out = np.zeros((grid.height, grid.width), np.float32)
+    out = grid.zeros()
     marks = _along(places, radii)
     share = 1 - (1 - min(flow, 0.999)) ** (1 / (STAMPS if len(marks) > 1 else 1))
     _stamps(grid.x0, grid.y0, grid.step_x, grid.step_y, marks, hardness, share, out)

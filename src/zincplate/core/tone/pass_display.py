@@ -192,9 +192,9 @@ def _reach(area, reached):
                 reached[y, start // BLOCK] = 1
 
 
-def reached_by(areas: Sequence[Float32]) -> NDArray[np.uint8]:
-    """Which parts of rows (h, parts), BLOCK pixels each, any of some areas (h, w) reaches: 1 or 0."""
-    height, width = areas[0].shape
+def reached_by(areas: Sequence[Float32], size: tuple[int, int]) -> NDArray[np.uint8]:
+    """Which parts of rows (h, parts), BLOCK pixels each, any of some areas of a size (h, w) reaches: 1 or 0."""
+    height, width = size
     reached = np.zeros((height, -(-width // BLOCK)), np.uint8)
     for area in areas:
         _reach(np.ascontiguousarray(area), reached)
