@@ -152,11 +152,10 @@ def test_all_of_a_stroke_lies_in_the_part_that_it_is_said_to_reach(window: tuple
         rest = whole.copy()
         rest[there] = 0
         assert not rest.any() and np.abs(make(grid.part(*there)) - whole[there]).max() < 1e-5
-        rows, columns = np.nonzero(whole)
-        if len(rows):
-            assert (there[0].stop - there[0].start) - np.ptp(rows) < 40 and (there[1].stop - there[1].start) - np.ptp(
-                columns
-            ) < 40
+    rows, columns = np.nonzero(make(WHOLE))
+    there = shapes.reached(WHOLE, path, radii)
+    assert there is not None  # and it is not much more than what there is of it
+    assert there[0].stop - there[0].start < np.ptp(rows) + 20 and there[1].stop - there[1].start < np.ptp(columns) + 20
 
 
 def drawn(found: np.ndarray | None, height: int = 1, width: int = 1) -> np.ndarray:

@@ -113,7 +113,7 @@ def fill_for(renderer: Renderer, source: Source, key: str, recipe: Recipe, name:
         raise RecipeError("Only a removal is filled.")
     plain = replace(plan.repairs[number], fill="")
     repairs = (*plan.repairs[:number], plain)
-    mended = Mended(source, key, repairs, renderer.repairs_kept, False)
+    mended = Mended(source, key, repairs, renderer.repairs_kept, False, small=renderer.small)
     hot = plan.plate.hot_pixels
 
     stage = (key, "fill", mended.named(number), hot)
@@ -242,7 +242,7 @@ def _with_sources(renderer: Renderer, source: Source, key: str, hot: bool, found
     ]
     dusty = Recipe.neutral(source.raw).with_values({"repair": {"repairs": places}})
     plans = source.plan(dusty).repairs
-    mended = Mended(source, key, plans, renderer.repairs_kept, True)
+    mended = Mended(source, key, plans, renderer.repairs_kept, True, small=renderer.small)
     out: list[FoundSpot | None] = []
     for spot, plan in zip(found, plans, strict=True):
         one, stroke = renderer.on_render_thread(partial(_away, source, mended, plans, plan, hot)), plan.strokes[0]

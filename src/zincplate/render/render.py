@@ -85,8 +85,8 @@ class Renderer:
         self.plates = Plates(int(PARTS["plates"] * memory_bytes))
         self.repairs_kept = ByteCache(int(PARTS["repairs"] * memory_bytes))
         self._stage_bytes = int(PARTS["stages"] * memory_bytes)
-        self._small = ByteCache(int(PARTS["small"] * memory_bytes))
-        self.stages = Stages(self.plates.read, self._small, self._stage_bytes)
+        self.small = ByteCache(int(PARTS["small"] * memory_bytes))
+        self.stages = Stages(self.plates.read, self.small, self._stage_bytes)
         self._thread, self._slow_thread = RenderThread(), RenderThread()
         self._slow_stages: Stages | None = None
 
@@ -113,14 +113,14 @@ class Renderer:
         if not repairs:
             return source, key
         reduced = lambda step, hot_pixels: self.plates.plate(source, key, step, hot_pixels)  # noqa: E731
-        mended = Mended(source, key, repairs, self.repairs_kept, quick, moving, mirrored, reduced)
+        mended = Mended(source, key, repairs, self.repairs_kept, quick, moving, mirrored, reduced, self.small)
         name = hashlib.sha256(repr(([digest_of(r) for r in repairs], quick, moving, mirrored)).encode()).hexdigest()[:20]
         return source.repaired(mended), repaired_key(key, name)
 
     def mended(self, source: Source, key: str, recipe: Recipe, quick: bool = True) -> Mended:
         """The repairs of a recipe on a source."""
         plan = source.plan(recipe)
-        return Mended(source, key, plan.repairs, self.repairs_kept, quick, mirrored=plan.frame.crop.mirrored)
+        return Mended(source, key, plan.repairs, self.repairs_kept, quick, mirrored=plan.frame.crop.mirrored, small=self.small)
 
     def framed(self, source: Source, key: str, plan: FramePlan) -> Framed:
         """The frame stage of a plan, kept for a while; raises :class:`RecipeError` when it makes no sense on this source."""
@@ -148,7 +148,7 @@ class Renderer:
 
     def _as_delivered(self, turn: Turn) -> Stages:
         if self._slow_stages is None:
-            self._slow_stages = Stages(self.plates.read, self._small, self._stage_bytes // 4, best=True)
+            self._slow_stages = Stages(self.plates.read, self.small, self._stage_bytes // 4, best=True)
         self._slow_stages.between = turn.check
         return self._slow_stages
 

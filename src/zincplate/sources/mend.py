@@ -1,6 +1,6 @@
 """What a repair makes of its place, and what that is on a reduced plate."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any, Protocol, TypeVar
 
@@ -84,6 +84,20 @@ def in_pieces(whole: Piece) -> tuple[Piece, ...]:
             planes, difference = whole.planes[(slice(None), *here)].copy(), whole.difference[(slice(None), *here)].copy()
             found.append(Piece(rect, planes, whole.changed[here].copy(), difference))
     return tuple(found)
+
+
+def with_pieces(pieces: Sequence[Piece], planes: Float32, rect: Rect) -> Float32:
+    """Planes of a rectangle with pieces laid over them, in place."""
+    for piece in pieces:
+        part = piece.rect.within(rect)
+        if not part.empty:
+            there, here = part.of(rect), part.of(piece.rect)
+            np.copyto(planes[(slice(None), *there)], piece.planes[(slice(None), *here)], where=piece.changed[here])
+    return planes
+
+
+NOTHING_HIGH: Float32 = np.full(3, -3e38, np.float32)
+"""The highest values of what changes nothing."""
 
 
 class Unknown:

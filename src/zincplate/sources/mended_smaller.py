@@ -3,6 +3,7 @@
 What was worked out at full size already is taken from there, so only what moves is less exact.
 """
 
+from collections.abc import Sequence
 from dataclasses import replace
 from functools import lru_cache, reduce
 
@@ -12,7 +13,7 @@ from numpy.typing import NDArray
 from zincplate.core.geometry.orientation import on_sensor, to_sensor
 from zincplate.core.sensor.colour_shift import ColourShift
 from zincplate.plan.repairs import RepairPlan
-from zincplate.sources.mend import Cells, Mend, Piece, Unknown, cells_of, in_pieces
+from zincplate.sources.mend import NOTHING_HIGH, Cells, Mend, Piece, Unknown, cells_of, in_pieces
 from zincplate.sources.readers import Plate
 from zincplate.sources.rect import Rect
 from zincplate.sources.repaired import Known, Mended
@@ -41,7 +42,9 @@ class MendedSmaller(Mended):
         long_edge = full.long_edge_px
         plans = tuple(_on_plate(r, plate.step, *self._origin, long_edge) for r in full.repairs)
         reduced = _Reduced(plate, full.root_shift)
-        super().__init__(reduced, f"{full.key}\0by {plate.step}", plans, full.cache, full.quick, True, full.mirrored)
+        super().__init__(
+            reduced, f"{full.key}\0by {plate.step}", plans, full.cache, full.quick, True, full.mirrored, small=full.small
+        )
         self.long_edge_px = long_edge / plate.step
 
     def all_cells(self, step: int, origin: tuple[int, int], hot_pixels: bool, orientation: int = 1) -> list[Cells]:
@@ -61,14 +64,15 @@ class MendedSmaller(Mended):
         if isinstance(exact, Unknown) and repair.kind == "removal" and repair.fill:
             exact = self._full.mend(number, hot_pixels, None)
         if not isinstance(exact, Unknown):
-            return self._on_plate(exact, number, hot_pixels)
-        return super().mend(number, hot_pixels, None, known)
+            pieces = () if exact is None else exact.pieces
+            found = [cells_of(piece, self._full.whole, self._step, self._origin) for piece in pieces]
+            highest = NOTHING_HIGH if exact is None else exact.highest
+            return self._on_plate([cells for cells in found if cells is not None], highest, number, hot_pixels)
+        kept = self._full.kept_cells(number, self._step, self._origin, hot_pixels)
+        return super().mend(number, hot_pixels, None, known) if kept is None else self._on_plate(*kept, number, hot_pixels)
 
-    def _on_plate(self, mend: Mend | None, number: int, hot_pixels: bool) -> Mend | None:
-        if mend is None:
-            return None
-        found = [cells_of(piece, self._full.whole, self._step, self._origin) for piece in mend.pieces]
-        parts = [(Rect(*at, cells.shape[2], cells.shape[1]), cells) for at, cells in (c for c in found if c is not None)]
+    def _on_plate(self, found: Sequence[Cells], highest: Float32, number: int, hot_pixels: bool) -> Mend | None:
+        parts = [(Rect(*at, cells.shape[2], cells.shape[1]), cells) for at, cells in found]
         if not parts:
             return None
         rect = reduce(Rect.joined, (part for part, _ in parts)).within(self.whole)
@@ -80,7 +84,7 @@ class MendedSmaller(Mended):
         self.over(after, rect, hot_pixels, None, number)
         after += difference
         changed = np.asarray(difference.any(0), np.bool_)
-        return Mend(in_pieces(Piece(rect, after, changed, difference)), mend.highest)
+        return Mend(in_pieces(Piece(rect, after, changed, difference)), highest)
 
 
 def as_seen(mended: Mended, step: int, hot_pixels: bool) -> Mended:
@@ -91,7 +95,7 @@ def as_seen(mended: Mended, step: int, hot_pixels: bool) -> Mended:
     return MendedSmaller(mended, mended.reduced(step, hot_pixels))
 
 
-@lru_cache(maxsize=256)
+@lru_cache(maxsize=2048)
 def _on_plate(repair: RepairPlan, step: int, origin_x: int, origin_y: int, long_edge_px: float) -> RepairPlan:
     """The same repair where places are counted from a plate's first sample on."""
     # grain is what averages lose

@@ -7,7 +7,7 @@ places it reads; so only what has to is worked out anew.
 """
 
 import hashlib
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from functools import reduce
 
 import numpy as np
@@ -28,7 +28,7 @@ from zincplate.core.repair.healing import (
 from zincplate.core.sensor.colour_shift import ColourShift
 from zincplate.plan.repairs import RepairPlan
 from zincplate.sources.beyond import MOST_BEYOND, Laid, drawn_out
-from zincplate.sources.mend import UNKNOWN, Cells, Kept, Mend, Piece, Unknown, cells_of, changes
+from zincplate.sources.mend import NOTHING_HIGH, UNKNOWN, Cells, Kept, Mend, Piece, Unknown, cells_of, changes, with_pieces
 from zincplate.sources.plain import Plain
 from zincplate.sources.readers import Plate
 from zincplate.sources.rect import Rect
@@ -59,13 +59,15 @@ class Mended:
         moving: bool = False,
         mirrored: bool = False,
         reduced: Callable[[int, bool], Plate] | None = None,
+        small: Kept | None = None,
     ) -> None:
         """``key`` names the source's content. With ``quick`` removals that are still to be filled are filled in a hurry;
         while something is ``moving`` membranes are drawn less exactly. What stands beyond the picture until something is put
         there is its mirror image when ``mirrored``, else its edge. ``reduced`` gives the upright source averaged over so many
-        pixels, with hot pixels replaced or not."""
+        pixels, with hot pixels replaced or not. ``small`` is for what is small and asked for by every view: twenty patches at
+        full size fill a cache, and few views need those."""
         self._source, self.key, self.repairs, self.cache, self.quick = source, key, repairs, cache, quick
-        self.moving, self.reduced = moving, reduced
+        self.moving, self.reduced, self.small = moving, reduced, cache if small is None else small
         self._close = CLOSE_WHILE_MOVING if moving else CLOSE
         self.whole = Rect(0, 0, source.width, source.height)
         self.long_edge_px: float = max(source.width, source.height)
@@ -79,14 +81,10 @@ class Mended:
         """What is added to plate values before a root."""
         return self._source.root_shift
 
-    def mends(self, hot_pixels: bool, shift: ColourShift | None, first: int | None = None) -> list[Mend]:
-        """All of them that do something, in order; only the first so many when asked."""
-        out = []
-        for number in range(len(self.repairs) if first is None else first):
-            mend = self.mend(number, hot_pixels, shift)
-            if mend is not None:
-                out.append(mend)
-        return out
+    def mends(self, hot_pixels: bool, shift: ColourShift | None) -> list[Mend]:
+        """All of them that do something, in order."""
+        found = (self.mend(number, hot_pixels, shift) for number in range(len(self.repairs)))
+        return [mend for mend in found if mend is not None]
 
     def over(self, planes: Float32, rect: Rect, hot_pixels: bool, shift: ColourShift | None, first: int | None = None) -> None:
         """Lays the repairs over upright planes of a rectangle, in place."""
@@ -98,7 +96,7 @@ class Mended:
             mend = self.mend(number, hot_pixels, shift, (rect, planes) if self.moving else None)
             if mend is None:
                 continue
-            self._with(mend.pieces, planes, rect)
+            with_pieces(mend.pieces, planes, rect)
 
     @property
     def reach(self) -> Rect:
@@ -151,13 +149,50 @@ class Mended:
     def all_cells(self, step: int, origin: tuple[int, int], hot_pixels: bool, orientation: int = 1) -> list[Cells]:
         """What every repair adds to a plate of the sensor's orientation that averages ``step`` pixels from ``origin`` on: the
         column and row where it begins, and planes (3, h, w)."""
-        pieces = (piece for mend in self.mends(hot_pixels, None) for piece in mend.pieces)
-        found = (cells_of(piece, self.whole, step, origin, orientation) for piece in pieces)
-        return [cells for cells in found if cells is not None]
+        return [
+            cells for number in range(len(self.repairs)) for cells in self._cells(number, step, origin, hot_pixels, orientation)
+        ]
+
+    def _cells(self, number: int, step: int, origin: tuple[int, int], hot_pixels: bool, orientation: int) -> tuple[Cells, ...]:
+        """What one of them adds."""
+
+        def make() -> tuple[Cells, ...]:
+            mend = self.mend(number, hot_pixels, None)
+            pieces = mend.pieces if mend is not None else ()
+            found = (cells_of(piece, self.whole, step, origin, orientation) for piece in pieces)
+            return tuple(cells for cells in found if cells is not None)
+
+        stage = self._cells_stage(number, step, origin, hot_pixels, orientation, self.moving)
+        return self.small.get(stage, make, lambda found: 64 + sum(planes.nbytes for _, planes in found))
+
+    def _cells_stage(
+        self, number: int, step: int, origin: tuple[int, int], hot_pixels: bool, orientation: int, moving: bool
+    ) -> object:
+        return (self._stage(self.named(number), hot_pixels, None), "cells", step, origin, orientation, moving)
+
+    def kept_cells(
+        self, number: int, step: int, origin: tuple[int, int], hot_pixels: bool
+    ) -> tuple[tuple[Cells, ...], Float32] | None:
+        """What a repair adds to an upright plate, and the highest of its values, where that was worked out exactly before."""
+        cells = self.small.kept(self._cells_stage(number, step, origin, hot_pixels, 1, False), None)
+        highest = self.small.kept(self._highest_stage(number, hot_pixels, False), None)
+        return None if cells is None or highest is None else (cells, highest)
 
     def reaches(self, levels: Float32, hot_pixels: bool) -> bool:
         """Whether anything that is mended was, or becomes, as light as ``levels`` (3,)."""
-        return any(bool((m.highest >= levels).any()) for m in self.mends(hot_pixels, None))
+        return any(bool((self._highest(number, hot_pixels) >= levels).any()) for number in range(len(self.repairs)))
+
+    def _highest(self, number: int, hot_pixels: bool) -> Float32:
+        """(3,) of what one makes and of what was there."""
+
+        def make() -> Float32:
+            mend = self.mend(number, hot_pixels, None)
+            return NOTHING_HIGH if mend is None else mend.highest
+
+        return self.small.get(self._highest_stage(number, hot_pixels, self.moving), make, lambda found: found.nbytes)
+
+    def _highest_stage(self, number: int, hot_pixels: bool, moving: bool) -> object:
+        return (self._stage(self.named(number), hot_pixels, None), "highest", moving)
 
     # ----- one repair
 
@@ -166,11 +201,17 @@ class Mended:
         if self._chains is None:
             # whole before it is there: parts of a delivery are worked out at once
             chains = list[tuple[str, Rect, Rect]]()
-            for repair in self.repairs:
+            sides = np.zeros((4, len(self.repairs)), np.int64)  # of the targets: three hundred repairs are 45,000 pairs
+            for number, repair in enumerate(self.repairs):
                 target = self.target(repair)
                 reads = self._reads(repair, target)
                 # names and not the plans themselves: of many that lie over each other each would hold all before it
-                touched = "".join(c[0] for c in chains if not c[1].within(reads).empty)
+                left, top, right, bottom = sides[:, :number]
+                over = (np.minimum(right, reads.right) > np.maximum(left, reads.x)) & (
+                    np.minimum(bottom, reads.bottom) > np.maximum(top, reads.y)
+                )
+                touched = "".join(chains[i][0] for i in np.flatnonzero(over))
+                sides[:, number] = target.x, target.y, target.right, target.bottom
                 # what stood beyond the picture before is a part of what stands there in half strength
                 mirrored = self.mirrored and target.within(self.whole) != target
                 how = (
@@ -229,13 +270,13 @@ class Mended:
         removal = Removal(self, number, repair, target) if repair.kind == "removal" else None
         sections = removal.sections if removal else sections_of(repair, target, self.long_edge_px)
         margin = CONTEXT_PX if removal or len(sections) == 1 else margin_px(repair, self.long_edge_px)
-        outer, highest = target, np.full(3, -3e38, np.float32)
+        outer, highest = target, NOTHING_HIGH
         pieces, gone = list[Piece](), list[Piece]()
         for at, section in enumerate(sections):
             outer = section.grown(margin).within(self.whole).joined(section)
             before = read(outer)
             if removal:
-                after = removal.made(at, outer, before, lambda rect: self._with(gone, read(rect), rect))
+                after = removal.made(at, outer, before, lambda rect: with_pieces(gone, read(rect), rect))
                 if len(sections) > 1:
                     gone.extend(changes(section, *_part(section, outer, before, after))[0])
                 if repair.strength != 1:
@@ -250,16 +291,6 @@ class Mended:
             pieces.extend(made)
             highest = np.maximum(highest, most)
         return Mend(tuple(pieces), highest) if pieces else None
-
-    @staticmethod
-    def _with(pieces: Sequence[Piece], planes: Float32, rect: Rect) -> Float32:
-        """Planes of a rectangle with pieces laid over them, in place."""
-        for piece in pieces:
-            part = piece.rect.within(rect)
-            if not part.empty:
-                there, here = part.of(rect), part.of(piece.rect)
-                np.copyto(planes[(slice(None), *there)], piece.planes[(slice(None), *here)], where=piece.changed[here])
-        return planes
 
     def before(self, number: int) -> list[tuple[RepairPlan, Rect]]:
         """The repairs before one, with where they change something."""
@@ -280,7 +311,7 @@ class Mended:
         def read(rect: Rect) -> Float32:
             planes = self.plain(rect, hot_pixels, shift)
             self.over(planes, rect, hot_pixels, shift, number)
-            return self._with(pieces, planes, rect)
+            return with_pieces(pieces, planes, rect)
 
         for at, section in enumerate(removal.sections):
             fill = removal.looked_for(at, read, breathe)

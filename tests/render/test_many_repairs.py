@@ -1,0 +1,69 @@
+"""More repairs than there is room for at full size: a view that none of them changed works out none of them anew."""
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from tests.contract.test_operations import rendered
+from tests.render.test_tiny_pictures import mosaic
+from zincplate.formats.isolated import Decoder
+from zincplate.recipe.document import Recipe
+from zincplate.render.render import Renderer
+from zincplate.render.view import ViewRequest
+from zincplate.sources.file import Source
+from zincplate.sources.repaired import Mended
+
+NUMBER, MEMORY_BYTES = 12, 24 << 20
+"""Of these a twentieth is for repairs at full size: two thirds of what these need."""
+
+
+def picture(raw: bool) -> Source:
+    """Raw ones are asked of every repair whether it has to do with what is blown."""
+    if raw:
+        return mosaic(1200, 900)
+    rng = np.random.default_rng(5)
+    return rendered(rng.integers(8_000, 50_000, (900, 1200, 3)).astype(np.uint16))
+
+
+def repaired(raw: bool, exposure_ev: float, last_dx: float = 0.2) -> Recipe:
+    """Patches of 110 pixels that lie over each other in pairs."""
+    made = []
+    for number in range(NUMBER):
+        x, y = 800 + 1300 * (number % 6), 600 + 700 * (number // 6)
+        outline = [v for dx, dy in ((0, 0), (920, 0), (920, 920), (0, 920)) for v in (x + dx, y + dy)]
+        made.append(
+            {"id": f"r{number}", "kind": "patch", "outline": outline, "dx": last_dx if number == NUMBER - 1 else 0.2, "dy": 0.3}
+        )
+    return Recipe.neutral(raw).with_values({"repair": {"repairs": made}, "tone": {"exposure_ev": exposure_ev}})
+
+
+@pytest.fixture
+def made(monkeypatch: pytest.MonkeyPatch) -> list[int]:
+    """Numbers of repairs that were worked out."""
+    numbers, real = list[int](), Mended._made
+
+    def spied(self: Mended, number: int, *rest: Any) -> Any:
+        numbers.append(number)
+        return real(self, number, *rest)
+
+    monkeypatch.setattr(Mended, "_made", spied)
+    return numbers
+
+
+@pytest.mark.parametrize("raw", [False, True])
+def test_gauges_and_the_last_repair_move_without_working_the_others_out(made: list[int], raw: bool) -> None:
+    source, renderer = picture(raw), Renderer(Decoder(), memory_bytes=MEMORY_BYTES)
+    fit = ViewRequest(400, 300)
+    first = renderer.view(source, "picture", repaired(raw, 0.0), fit)
+    assert sorted(set(made)) == list(range(NUMBER))
+    made.clear()
+    for step in range(1, 4):
+        renderer.view(source, "picture", repaired(raw, step / 10), fit)
+        renderer.view(source, "picture", repaired(raw, step / 10), ViewRequest(1200, 900, 900, 650, 250, 200))
+    assert not made
+    assert np.array_equal(renderer.view(source, "picture", repaired(raw, 0.0), fit).picture, first.picture)
+    renderer.view(source, "picture", repaired(raw, 0.0, 0.25), fit)
+    assert set(made) <= {NUMBER - 2, NUMBER - 1, NUMBER - 7}  # itself, and what it lies over
+    moved = renderer.view(source, "picture", repaired(raw, 0.0, 0.25), fit).picture
+    assert np.array_equal(Renderer(Decoder()).view(source, "other", repaired(raw, 0.0, 0.25), fit).picture, moved)
