@@ -7,6 +7,10 @@ import pytest
 
 from tests.contract.test_operations import rendered
 from tests.render.test_tiny_pictures import mosaic
+from zincplate.core.colour.camera_colour import CameraMatrices
+from zincplate.core.colour.colour_spaces import SRGB
+from zincplate.formats.capture import CaptureData
+from zincplate.formats.decoded import CameraColour, Decoded
 from zincplate.formats.isolated import Decoder
 from zincplate.recipe.document import Recipe
 from zincplate.render.render import Renderer
@@ -67,3 +71,32 @@ def test_gauges_and_the_last_repair_move_without_working_the_others_out(made: li
     assert set(made) <= {NUMBER - 2, NUMBER - 1, NUMBER - 7}  # itself, and what it lies over
     moved = renderer.view(source, "picture", repaired(raw, 0.0, 0.25), fit).picture
     assert np.array_equal(Renderer(Decoder()).view(source, "other", repaired(raw, 0.0, 0.25), fit).picture, moved)
+
+
+def with_hot_sites(orientation: int) -> Source:
+    """A raw of even light with hot sites where the first patch lies and where it takes from."""
+    rng = np.random.default_rng(3)
+    sites = rng.normal(3000, 30, (400, 600)).astype(np.uint16)
+    sites[100:300:9, 60:540:7] = 12_000
+    camera = CameraColour(CameraMatrices.plain(tuple(SRGB.from_xyz.ravel()), 6504.0), (0.5, 1.0, 0.7))
+    capture = CaptureData(width=600, height=400, raw=True, orientation=orientation, bits=14)
+    return Source(Decoded("mosaic", sites, capture, camera, None, (0, 1, 1, 2), (256.0,) * 4, 16383.0))
+
+
+@pytest.mark.parametrize("orientation", [1, 6, 7])
+def test_what_is_kept_for_one_way_to_look_is_not_taken_for_another(orientation: int) -> None:
+    """Hot sites switched, turned and mirrored, at several sizes: with one renderer as with one for each."""
+    one, number, seen = Renderer(Decoder()), 0, dict[bool, np.ndarray]()
+    patch = {"kind": "patch", "outline": [4000, 3000, 7000, 3000, 7000, 6000, 4000, 6000], "dx": 0.2, "dy": 0.05}
+    for framing in ({}, {"quarter_turn": "90"}, {"quarter_turn": "180", "mirror": True}, {"angle": 3.0}):
+        for size in (90, 150, 290):
+            for hot in (False, True):
+                values = {"repair": {"repairs": [patch]}, "framing": framing, "definition": {"hot_pixels": hot}}
+                recipe = Recipe.neutral(True).with_values(values)
+                request = ViewRequest(size, size, box=True)
+                shown = one.view(with_hot_sites(orientation), "file", recipe, request).picture
+                fresh = Renderer(Decoder()).view(with_hot_sites(orientation), "file", recipe, request).picture
+                assert np.array_equal(shown, fresh), (framing, size, hot)
+                seen[hot], number = shown, number + 1
+            assert not np.array_equal(seen[False], seen[True])
+    assert number == 24
