@@ -182,24 +182,38 @@ def _by_colour(lab: Float32, sky: NDArray[np.bool_]) -> NDArray[np.bool_]:
     return np.where(band & (sky_weight > 1e-3) & (land_weight > 1e-3), nearer, sky)
 
 
+def _where_it_goes_on(colours: Float32, sky: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Where colours (3, h, w) are those that a sky that changes evenly across the picture has there: towards the horizon it is
+    lighter and warmer than anywhere that is seen of it."""
+    y, x = np.indices(sky.shape)
+    ways = np.stack([np.ones(sky.size), x.ravel(), y.ravel()], 1)
+    seen = colours[:, sky].T.astype(np.float64)
+    even, *_ = np.linalg.lstsq(ways[sky.ravel()], seen, rcond=None)
+    gone_on = (ways @ even).T.reshape(colours.shape)
+    spread = np.var(seen - gone_on[:, sky].T, axis=0) + np.square(SPREAD_LEAST)
+    return np.asarray((np.square(colours - gone_on) / spread[:, None, None]).sum(0) < LIKENESS**2)
+
+
 def _with_cut_off(lab: Float32, drawing: Float32, sky: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """The sky with what hangs together with it behind leaves, wires and masts."""
     colours = _colours(lab)
     mean, weight = _mean_about(colours, sky, SPREAD_PX)
     spread = np.maximum(_mean_about(np.square(colours), sky, SPREAD_PX)[0] - np.square(mean), 0)
     spread += np.square(np.array(SPREAD_LEAST, np.float32))[:, None, None]
-    like = (np.square(colours - mean) / spread).sum(0) < LIKENESS**2
-    like &= (weight > 1e-5) & (drawing < 1.4 * SMOOTH) & ~sky
-    pieces = cv2.morphologyEx(like.astype(np.uint8), cv2.MORPH_OPEN, np.ones((2, 2), np.uint8))
-    _, labels, stats, _ = cv2.connectedComponentsWithStats(pieces, connectivity=4)
+    smooth = (weight > 1e-5) & (drawing < 1.4 * SMOOTH) & ~sky
+    near_by = (np.square(colours - mean) / spread).sum(0) < LIKENESS**2
+    farther = near_by | _where_it_goes_on(colours, sky)
     away_px = cv2.distanceTransform((~sky).astype(np.uint8), cv2.DIST_L2, 3)
     out = sky.copy()
-    for n, (x, _, w, _, size) in enumerate(stats):
-        if n == 0 or size < LEAST_CUT_OFF:
-            continue
-        piece = labels == n
-        near = CUT_OFF_AT_SIDE_PX if x == 0 or x + w == sky.shape[1] else CUT_OFF_PX
-        if away_px[piece].min() <= near:
-            out |= piece
+    for like, only_at_side in ((near_by, False), (farther, True)):
+        pieces = cv2.morphologyEx((like & smooth).astype(np.uint8), cv2.MORPH_OPEN, np.ones((2, 2), np.uint8))
+        _, labels, stats, _ = cv2.connectedComponentsWithStats(pieces, connectivity=4)
+        for n, (x, _, w, _, size) in enumerate(stats):
+            at_side = x == 0 or x + w == sky.shape[1]
+            if n == 0 or size < LEAST_CUT_OFF or (only_at_side and not at_side):
+                continue
+            piece = labels == n
+            if away_px[piece].min() <= (CUT_OFF_AT_SIDE_PX if at_side else CUT_OFF_PX):
+                out |= piece
     added = cv2.dilate((out & ~sky).astype(np.uint8), _round(BAND_PX)) > 0
     return np.where(added, _by_colour(lab, out), out)
