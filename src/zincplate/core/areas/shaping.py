@@ -18,6 +18,7 @@ FINE_RADIUS, FOUND_RADIUS, FINE_EPSILON_EV2 = 2, 5, 0.004
 ROWS, WIDTH = 32, 1024
 """The most of an area that is carried at a time: what it is read from stays in the nearest cache."""
 RESIDUE = np.float32(1 / 512)
+"""Cover that is a trace of filtering."""
 CLING_EPSILON_EV2 = 0.02
 LEAST_DISTANCE = 0.1
 """Of samples: an edge that runs out over less is as it was."""
