@@ -58,7 +58,7 @@ def test_windows_show_what_the_whole_shows(name: str) -> None:
     picture, renderer = source(), Renderer(Decoder())
     plan = Area.model_validate(values).planned()
     framed = renderer.framed(picture, "key", picture.plan(Recipe.neutral(False)).frame)
-    areas = Areas(ReadAgain(renderer.plates.read_once), ByteCache(1 << 28), 1 << 20)
+    areas = Areas(ReadAgain(renderer.plates.read_once), ByteCache(1 << 28), ByteCache(1 << 20))
     whole, nothing = areas.plane(framed, "key", plan, WHOLE, keep=False), 0
     assert whole.max() > 0.4
     for y in range(0, HEIGHT, 100):

@@ -108,7 +108,7 @@ def test_parts_in_work_at_once_have_their_own_plates_and_areas(monkeypatch: pyte
 
 def test_what_a_part_asks_for_twice_is_made_once_though_another_part_is_in_work() -> None:
     read = ReadAgain(lambda source, key, window, hot_pixels, shift: made.append(window) or np.zeros((3, 2, 2), np.float32))
-    areas, plan, made = Areas(read, ByteCache(1), 1), AreaPlan(), list[object]()
+    areas, plan, made = Areas(read, ByteCache(1), ByteCache(1)), AreaPlan(), list[object]()
 
     def plane(name: str) -> np.ndarray:
         made.append(name)

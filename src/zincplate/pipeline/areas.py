@@ -70,10 +70,9 @@ class _Last(threading.local):
 class Areas:
     """One per renderer. Small pictures, looks and finished planes are kept by what they depend on."""
 
-    def __init__(self, read: Reader, small: ByteCache, cache_bytes: int) -> None:
-        """Small pictures and looks are dear to find again and go into ``small``; planes of a window are quick."""
-        self._read, self._small = read, small
-        self._planes = ByteCache(cache_bytes)
+    def __init__(self, read: Reader, small: ByteCache, windows: ByteCache) -> None:
+        """Small pictures and looks, which are dear to find again, go into ``small``, planes of a window into ``windows``."""
+        self._read, self._small, self._planes = read, small, windows
         self._last = _Last()
 
     def plane(self, framed: Framed, key: str, plan: AreaPlan, window: Window, keep: bool = True) -> Float32:

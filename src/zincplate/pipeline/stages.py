@@ -43,9 +43,6 @@ from zincplate.sources.repair_keys import plain_key
 
 Float32 = NDArray[np.float32]
 
-OF_AREAS = 6
-"""What part of what is kept of windows areas may have: they are quick to make."""
-
 
 class Reader(Protocol):
     """Plates of a window at its size; of a mosaic at full size with lateral colour undone where a shift is given."""
@@ -73,8 +70,9 @@ class Stages:
         self._read, self._small = read, small
         self._best = best
         self.between: Callable[[], None] = lambda: None
-        self.areas = Areas(read, small, of_areas := cache_bytes // OF_AREAS)
-        self._cache = ByteCache(cache_bytes - of_areas)
+        self._cache = ByteCache(cache_bytes)
+        # thirty passes have thirty planes at one size: more than a fixed part of this holds, and all of them are used by every view
+        self.areas = Areas(read, small, self._cache)
         self._forms = Forms(self.areas, self._lit_of, lambda framed, e: _noise_ev2(framed.source, e), self._small)
 
     def margin(self, framed: Framed, plan: LightPlan) -> int:
