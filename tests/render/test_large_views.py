@@ -4,7 +4,14 @@ import numpy as np
 import pytest
 import simplejpeg
 
+from tests.contract.test_operations import rendered
+from tests.render.test_many_passes import WEB_BYTES, counted
 from zincplate.core.measure.statistics import measure
+from zincplate.formats.isolated import Decoder
+from zincplate.pipeline import stages
+from zincplate.recipe.document import Recipe
+from zincplate.render.render import Renderer
+from zincplate.render.view import ViewRequest
 from zincplate.services.view_answer import STRIP_PIXELS, _coded
 
 
@@ -47,3 +54,15 @@ def test_some_rows_stand_for_all(quick: bool, mapped: bool) -> None:
     assert clipping.shape == ((1300, 1700) if mapped else (0, 0))
     if mapped:
         assert ((clipping & 1 > 0) == (seen.max(-1) == 255)).all() and ((clipping & 4 > 0) == (plates[1] == 2)).all()
+
+
+def test_a_gauge_of_light_in_the_largest_window_does_not_reduce_noise_anew(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Two stages of a window of 3,840 x 2,160 have room in a web process of usual size."""
+    reduced = counted(monkeypatch, stages, "reduce_noise")
+    light = np.random.default_rng(6).integers(9_000, 30_000, (2160, 3840, 3), np.uint16)
+    source, renderer = rendered(light), Renderer(Decoder(), memory_bytes=WEB_BYTES)
+    for step in range(3):
+        for tone in ({"exposure_ev": step / 10}, {"exposure_ev": step / 10, "shadows": 20 + step}):
+            recipe = Recipe.neutral(False).with_values({"definition": {"luminance_noise": 30}, "tone": tone})
+            renderer.view(source, "large", recipe, ViewRequest(3840, 2160, clipping=False))
+    assert len(reduced) == 1

@@ -56,7 +56,7 @@ DEPTH_RADIUS = 16
 """Half side of the square of full-size pixels that the depth guard looks at."""
 FRAMED_KEPT = 64
 """Resolved frame stages; each counts one in its cache. They hold tables of some 200 kB and no source."""
-PARTS = {"sources": 0.42, "plates": 0.21, "stages": 0.14, "small": 0.18, "repairs": 0.05}
+PARTS = {"sources": 0.36, "plates": 0.19, "stages": 0.22, "small": 0.18, "repairs": 0.05}
 """Shares of a renderer's memory; ``small`` are small pictures of the whole, of which every look that an area goes by has one."""
 SMALL_OF_A_DELIVERY = 384 << 20
 """Bytes at most that all parts of a delivery go by: thirty looks, and forms of skin in two sizes."""
