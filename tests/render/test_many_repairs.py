@@ -12,6 +12,7 @@ from zincplate.core.colour.colour_spaces import SRGB
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import CameraColour, Decoded
 from zincplate.formats.isolated import Decoder
+from zincplate.ops.drawn_places import POINT_SCALE
 from zincplate.recipe.document import Recipe
 from zincplate.render.render import Renderer
 from zincplate.render.view import ViewRequest
@@ -100,3 +101,28 @@ def test_what_is_kept_for_one_way_to_look_is_not_taken_for_another(orientation: 
                 seen[hot], number = shown, number + 1
             assert not np.array_equal(seen[False], seen[True])
     assert number == 24
+
+
+@pytest.mark.parametrize("overlap_px", [-40, -3, 3, 12, 40])
+@pytest.mark.parametrize("down", [False, True])
+def test_what_reads_a_corner_of_another_follows_it(overlap_px: int, down: bool) -> None:
+    """The second patch is taken from beside the first, or from a strip of it: when that one changes, so does this one."""
+    one, source = Renderer(Decoder()), picture(False)
+    along = 100 - overlap_px  # where the second takes from, counted from the first
+
+    def moved(dx: float) -> Recipe:
+        square = [v / 1200 * POINT_SCALE for x, y in ((0, 0), (100, 0), (100, 100), (0, 100)) for v in (400 + x, 300 + y)]
+        first = {"kind": "patch", "outline": [round(v) for v in square], "dx": dx, "dy": 0.2}
+        away = (300, along) if down else (along, 300)
+        there = [round(v + (-away[0] if k % 2 == 0 else -away[1]) / 1200 * POINT_SCALE) for k, v in enumerate(square)]
+        beside = (0, along) if down else (along, 0)
+        taken = {"dx": (away[0] + beside[0]) / 1200, "dy": (away[1] + beside[1]) / 1200}
+        second = {"kind": "patch", "outline": there, **taken}
+        return Recipe.neutral(False).with_values({"repair": {"repairs": [first, second]}})
+
+    for size in (1200, 300):
+        for dx in (0.2, 0.25):
+            request = ViewRequest(size, size * 3 // 4)
+            shown = one.view(source, "picture", moved(dx), request).picture
+            fresh = Renderer(Decoder()).view(source, "picture", moved(dx), request).picture
+            assert np.array_equal(shown, fresh), (size, dx)
