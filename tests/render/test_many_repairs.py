@@ -70,6 +70,13 @@ def test_gauges_and_the_last_repair_move_without_working_the_others_out(made: li
     assert np.array_equal(renderer.view(source, "picture", repaired(raw, 0.0), fit).picture, first.picture)
     renderer.view(source, "picture", repaired(raw, 0.0, 0.25), fit)
     assert set(made) <= {NUMBER - 2, NUMBER - 1, NUMBER - 7}  # itself, and what it lies over
+    # in the hand as well: those that there is no room for at full size are not worked out on the small picture either
+    renderer.view(source, "picture", repaired(raw, 0.0), fit)
+    made.clear()
+    in_hand = ViewRequest(400, 300, quick=True)
+    for step in range(3):
+        renderer.view(source, "picture", repaired(raw, 0.0, 0.26 + step / 100), in_hand)
+    assert made and set(made) <= {NUMBER - 2, NUMBER - 1, NUMBER - 7}
     moved = renderer.view(source, "picture", repaired(raw, 0.0, 0.25), fit).picture
     assert np.array_equal(Renderer(Decoder()).view(source, "other", repaired(raw, 0.0, 0.25), fit).picture, moved)
 

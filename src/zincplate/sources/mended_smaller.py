@@ -61,15 +61,17 @@ class MendedSmaller(Mended):
     def mend(self, number: int, hot_pixels: bool, shift: ColourShift | None, known: Known | None = None) -> Mend | None:
         repair = self.repairs[number]
         exact = self._full.kept(number, hot_pixels, None)
-        if isinstance(exact, Unknown) and repair.kind == "removal" and repair.fill:
-            exact = self._full.mend(number, hot_pixels, None)
-        if not isinstance(exact, Unknown):
-            pieces = () if exact is None else exact.pieces
-            found = [cells_of(piece, self._full.whole, self._step, self._origin) for piece in pieces]
-            highest = NOTHING_HIGH if exact is None else exact.highest
-            return self._on_plate([cells for cells in found if cells is not None], highest, number, hot_pixels)
-        kept = self._full.kept_cells(number, self._step, self._origin, hot_pixels)
-        return super().mend(number, hot_pixels, None, known) if kept is None else self._on_plate(*kept, number, hot_pixels)
+        if isinstance(exact, Unknown):
+            kept = self._full.kept_on_reduced(number, self._step, self._origin, hot_pixels)
+            if kept is not None:
+                return self._on_plate(*kept, number, hot_pixels)
+            if repair.kind == "removal" and repair.fill:
+                exact = self._full.mend(number, hot_pixels, None)
+        if isinstance(exact, Unknown):
+            return super().mend(number, hot_pixels, None, known)
+        pieces, highest = (exact.pieces, exact.highest) if exact is not None else ((), NOTHING_HIGH)
+        found = [cells_of(piece, self._full.whole, self._step, self._origin) for piece in pieces]
+        return self._on_plate([cells for cells in found if cells is not None], highest, number, hot_pixels)
 
     def _on_plate(self, found: Sequence[Cells], highest: Float32, number: int, hot_pixels: bool) -> Mend | None:
         parts = [(Rect(*at, cells.shape[2], cells.shape[1]), cells) for at, cells in found]

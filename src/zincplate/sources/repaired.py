@@ -149,34 +149,37 @@ class Mended:
     def all_cells(self, step: int, origin: tuple[int, int], hot_pixels: bool, orientation: int = 1) -> list[Cells]:
         """What every repair adds to a plate of the sensor's orientation that averages ``step`` pixels from ``origin`` on: the
         column and row where it begins, and planes (3, h, w)."""
-        return [
-            cells for number in range(len(self.repairs)) for cells in self._cells(number, step, origin, hot_pixels, orientation)
-        ]
+        found = (self._on_reduced(number, step, origin, hot_pixels, orientation) for number in range(len(self.repairs)))
+        return [cells for all_of_one, _ in found for cells in all_of_one]
 
-    def _cells(self, number: int, step: int, origin: tuple[int, int], hot_pixels: bool, orientation: int) -> tuple[Cells, ...]:
-        """What one of them adds."""
+    def _on_reduced(
+        self, number: int, step: int, origin: tuple[int, int], hot_pixels: bool, orientation: int
+    ) -> tuple[tuple[Cells, ...], Float32]:
+        """What one of them adds, and the highest of its values."""
 
-        def make() -> tuple[Cells, ...]:
+        def make() -> tuple[tuple[Cells, ...], Float32]:
             mend = self.mend(number, hot_pixels, None)
-            pieces = mend.pieces if mend is not None else ()
-            found = (cells_of(piece, self.whole, step, origin, orientation) for piece in pieces)
-            return tuple(cells for cells in found if cells is not None)
+            if mend is None:
+                return (), NOTHING_HIGH
+            found = (cells_of(piece, self.whole, step, origin, orientation) for piece in mend.pieces)
+            return tuple(cells for cells in found if cells is not None), mend.highest
 
-        stage = self._cells_stage(number, step, origin, hot_pixels, orientation, self.moving)
-        return self.small.get(stage, make, lambda found: 64 + sum(planes.nbytes for _, planes in found))
+        stage = self._reduced_stage(number, step, origin, hot_pixels, orientation, self.moving)
+        return self.small.get(stage, make, lambda found: 64 + sum(planes.nbytes for _, planes in found[0]))
 
-    def _cells_stage(
+    def _reduced_stage(
         self, number: int, step: int, origin: tuple[int, int], hot_pixels: bool, orientation: int, moving: bool
     ) -> object:
         return (self._stage(self.named(number), hot_pixels, None), "cells", step, origin, orientation, moving)
 
-    def kept_cells(
+    def kept_on_reduced(
         self, number: int, step: int, origin: tuple[int, int], hot_pixels: bool
     ) -> tuple[tuple[Cells, ...], Float32] | None:
         """What a repair adds to an upright plate, and the highest of its values, where that was worked out exactly before."""
-        cells = self.small.kept(self._cells_stage(number, step, origin, hot_pixels, 1, False), None)
-        highest = self.small.kept(self._highest_stage(number, hot_pixels, False), None)
-        return None if cells is None or highest is None else (cells, highest)
+        found: tuple[tuple[Cells, ...], Float32] | None = self.small.kept(
+            self._reduced_stage(number, step, origin, hot_pixels, 1, False), None
+        )
+        return found
 
     def reaches(self, levels: Float32, hot_pixels: bool) -> bool:
         """Whether anything that is mended was, or becomes, as light as ``levels`` (3,)."""
@@ -189,10 +192,8 @@ class Mended:
             mend = self.mend(number, hot_pixels, None)
             return NOTHING_HIGH if mend is None else mend.highest
 
-        return self.small.get(self._highest_stage(number, hot_pixels, self.moving), make, lambda found: found.nbytes)
-
-    def _highest_stage(self, number: int, hot_pixels: bool, moving: bool) -> object:
-        return (self._stage(self.named(number), hot_pixels, None), "highest", moving)
+        stage = (self._stage(self.named(number), hot_pixels, None), "highest", self.moving)
+        return self.small.get(stage, make, lambda found: found.nbytes)
 
     # ----- one repair
 
