@@ -71,7 +71,7 @@ class Stages:
         self._best = best
         self.between: Callable[[], None] = lambda: None
         self._cache = ByteCache(cache_bytes)
-        # thirty passes have thirty planes at one size: more than a fixed part of this holds, and all of them are used by every view
+        # thirty passes have thirty planes at one size: more than a fixed part of this holds, and every view uses them all
         self.areas = Areas(read, small, self._cache)
         self._forms = Forms(self.areas, self._lit_of, lambda framed, e: _noise_ev2(framed.source, e), self._small)
 
