@@ -71,3 +71,43 @@ def test_a_curve_that_is_known_roughly_has_moved_nothing() -> None:
     x, y, w, h = patch.box
     assert abs(x - 100) < 6 and abs(y - 40) < 6 and abs(w - 30) < 12 and abs(h - 30) < 12
     assert sum(r.share for r in moved(pair, variance, shown, np.ones(2, np.float32), 8.0, {}).regions) > 0.3
+
+
+def before_a_window(stops: float, ev: float) -> tuple[list[np.ndarray], np.ndarray, np.ndarray]:
+    """Two frames, the second of which shows light up to 1 only: bright texture that is clipped there for the most part, and
+    somebody before it who stands elsewhere in the first. Light in one unit, what is shown, what is clipped."""
+    rng = np.random.default_rng(2)
+    wall = 1.5 * np.exp(cv2.GaussianBlur(rng.normal(0, 1, SIZE), (0, 0), 1.5) * 1.5) * ev
+    light = [wall.copy(), wall.copy()]
+    light[0][50:110, 40:70] *= 2.0**stops
+    light[1][50:110, 140:170] *= 2.0**stops
+    light = [p + rng.normal(0, 0.004, SIZE) for p in light]
+    clipped = np.stack([np.zeros(SIZE, bool), light[1] >= 1])
+    light[1] = np.minimum(light[1], 1)
+    return light, ~clipped, clipped
+
+
+def told_by(light: list[np.ndarray], shown: np.ndarray, clipped: np.ndarray) -> np.ndarray:
+    variance = np.full((2, *SIZE), 0.004**2, np.float32)
+    worth = np.array([1, 4], np.float32)
+    base = {1: 0, 2: 0}
+    found = moved(np.stack(light).astype(np.float32), variance, shown, worth, 7.4, base, clipped=clipped)
+    return allowed(found, 2) * shown
+
+
+def test_the_rim_of_somebody_dark_before_what_is_clipped_belongs_to_him() -> None:
+    light, shown, clipped = before_a_window(-3.5, 1.0)
+    counts = told_by(light, shown, clipped)
+    assert shown[1, 50:110, 140:170].all() and shown[1].mean() < 0.5
+    assert counts[1, 50:110, 140:170].max() < 0.05, "to the last pixel"
+    # what merely lies beside clipped places stays
+    assert counts[1, :, 190:][shown[1, :, 190:]].mean() > 0.97
+
+
+def test_somebody_bright_who_is_clipped_is_seen_by_what_another_frame_shows_there() -> None:
+    light, shown, clipped = before_a_window(2.0, 0.25)
+    counts = told_by(light, shown, clipped)
+    inside = np.s_[1, 54:106, 144:166]
+    assert clipped[inside].mean() > 0.5 and shown[inside].any()
+    assert counts[inside].max() < 0.02
+    assert counts[1, :, 190:][shown[1, :, 190:]].mean() > 0.97

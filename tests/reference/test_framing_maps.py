@@ -372,3 +372,12 @@ def test_the_plane_shows_what_the_crop_leaves_out() -> None:
     shown = view.picture[round(-200 - top) : round(200 - top), round(-300 - left) : round(300 - left)]
     assert np.abs(shown.astype(int) - pixels).mean() < 1.5
     assert (view.framed.width, view.framed.height) == (120, 120)
+
+
+def test_movements_that_leave_nothing_are_refused() -> None:
+    """Of seven pixels in a row; it ended in a division by zero."""
+    moved = {"angle": -36, "tilt": 25, "swing": 19, "stretch": -6, "corners": [-0.7, -0.1, -0.8, 0.0, -1.0, -0.7, -0.8, -0.6]}
+    source = rendered(np.full((7, 1, 3), 120, np.uint8))
+    recipe = Recipe.neutral(False).with_values({"framing": moved})
+    with pytest.raises(RecipeError, match="leave nothing of the picture"):
+        Renderer(Decoder()).framed(source, "row", source.plan(recipe).frame)

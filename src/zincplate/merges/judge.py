@@ -324,7 +324,7 @@ def _leave_out(judged: Judgement, options: BracketOptions) -> None:
 
 def _moved(views: Sequence[View], judged: Judgement, options: BracketOptions) -> Moved:
     base = views[judged.reference]
-    light, variance, shown = [], [], []
+    light, variance, shown, clipped = [], [], [], []
     for i in judged.members:
         view, t = views[i], judged.exposure[i]
         places = judged.placements[i].reduced(base.step, base.origin, base.size)
@@ -332,6 +332,8 @@ def _moved(views: Sequence[View], judged: Judgement, options: BracketOptions) ->
         light.append(laid[0])
         variance.append(np.maximum(laid[1], 1e-12))
         shown.append(there & (laid[2] > 0.99))
+        clipped.append(there & (laid[2] < 0.01))
     worth = np.array([judged.exposure[i] for i in judged.members], np.float32)
     names = {region: judged.members.index(frame) for region, frame in options.base.items() if frame in judged.members}
-    return moved(np.stack(light), np.stack(variance), np.stack(shown), worth, options.strictness, names, base.finished)
+    told = np.stack(light), np.stack(variance), np.stack(shown), worth
+    return moved(*told, options.strictness, names, base.finished, np.stack(clipped))

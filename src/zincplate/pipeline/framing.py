@@ -320,16 +320,7 @@ def framing(shape: Shape, plan: FramePlan, lenses: LensDatabase) -> Framing:
     if max(w, h) > LARGEST_SIDE:
         raise FramingError("This framing makes a picture of more than 60,000 pixels along a side.")
     return Framing(
-        plan=plan,
-        map=mapping,
-        left=left,
-        top=top,
-        width=w,
-        height=h,
-        shape=shape,
-        lenses=lenses,
-        profile=profile,
-        shrunk=shrunk,
+        plan=plan, map=mapping, left=left, top=top, width=w, height=h, shape=shape, lenses=lenses, profile=profile, shrunk=shrunk
     )
 
 
@@ -358,6 +349,8 @@ def _crop(plan: FramePlan, mapping: FrameMap, source: Shape) -> tuple[Rectangle,
             rectangle = Rectangle(0, 0, mapping.width, mapping.height)
         else:
             rectangle = mapping.largest(ratio)
+            if min(rectangle.width, rectangle.height) <= 0:
+                raise FramingError("These movements leave nothing of the picture. Take smaller ones.")
     else:
         frame = np.array([crop.middle]) * max(source.width, source.height)
         middle = mapping.to_plane(turned_points(frame, source.width, source.height, plan.quarter_turns, plan.mirror))[0]

@@ -1,7 +1,10 @@
 """Where a picture lies on another of the same subject: a first guess by phase correlation (Kuglin & Hines 1975), or, where that
 does not fit, by features (SIFT, Lowe 2004) and RANSAC for a homography (Fischler & Bolles 1981); refined on the pictures
 themselves by the enhanced correlation coefficient (Evangelidis & Psarakis, TPAMI 30, 2008), which does not see exposure.
-What the lens's distortion and a moved camera leave over is a smooth field (:mod:`.placement`).
+It does see somebody who walks through, and turns and shifts the picture to make up for him: what differs far more than the rest
+is left out, and the rest laid again, in rounds, as robust estimates are made (Holland & Welsch 1977). Of several guesses the one
+counts with which most places agree, each by itself. What the lens's distortion and a moved camera leave over is a smooth field
+(:mod:`.placement`).
 
 Pictures are logarithms of linear light, held between limits that both can show. Places are pixel centres at whole numbers; a
 homography takes places of the reference to places of the other picture.
@@ -33,7 +36,21 @@ MOST_APART = 2.5
 LIKE = 0.5
 """Correlation after refining, from which on the two show the same."""
 SURELY = 0.8
-"""From here on features are not looked for."""
+"""From here on features are not looked for, where"""
+AGREED, AGREED_AT_ALL = 0.6, 0.4
+"""as much of the flattened drawing agrees; and how much must. Squares of"""
+AROUND_PX = 17
+"""pixels are looked at, each by itself."""
+FLAT_PX, FLAT_DEVIATIONS = 12.0, 2.0
+"""What is flattened: larger forms than that, and drawing stronger than so many standard deviations of it."""
+THE_SAME = 0.99
+"""Correlation from which on nothing is looked for that moved."""
+MOVED_ROUNDS, MOVED_DEVIATIONS, MOVED_STOPS = 4, 4.0, 0.15
+"""What differs by so many standard deviations of all differences, and by so much light, has moved."""
+LEAST_MOVED_PX, MOVED_AROUND_PX, MOST_MOVED = 5, 6, 0.5
+"""How wide it is at least, pixels about it that are left out as well, and the share of a picture that may be."""
+SETTLED_PX = 0.02
+"""Corners that move by less are where they belong."""
 LARGEST_SCALE = 1.25
 """Pictures that are larger or smaller by more than this are no two of one set."""
 
@@ -55,34 +72,99 @@ def align(reference: Float32, picture: Float32) -> Aligned | None:
     scale = min(REFINED_PX / max(reference.shape), 1.0)
     if scale < 1:
         reference, picture = (cv2.resize(p, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) for p in (reference, picture))
-    found = _by_shift(reference, picture)
-    pairs = 0
-    refined, correlation = (None, -1.0) if found is None else _refined(reference, picture, found, ROUNDS)
-    if correlation < SURELY:  # turned, or moved far: features find it
-        by_features, pairs = _by_features(reference, picture)
-        if by_features is not None:
-            other = _refined(reference, picture, by_features, 2 * ROUNDS)
-            if other[1] > correlation:
-                refined, correlation = other
-    if refined is None or correlation < LIKE or not _plausible(refined, reference.shape):
+    flat = _flattened(reference), _flattened(picture)
+    start = _by_shift(reference, picture, flat)
+    best = _None if start is None else _Found(*_refined(reference, picture, start, ROUNDS), flat)
+    if not best.surely:  # turned, or moved far: features find it
+        for a, b in ((reference, picture), flat):
+            by_features, pairs = _by_features(a, b)
+            if by_features is not None:
+                best = max(best, _Found(*_refined(reference, picture, by_features, 2 * ROUNDS), flat, pairs), key=_worth)
+            if best.surely:
+                break
+    if best.homography is None or not best.alike or not _plausible(best.homography, reference.shape):
         return None
-    return Aligned(rescaled(refined, scale, 1.0), pairs, correlation)
+    return Aligned(rescaled(best.homography, scale, 1.0), best.pairs, best.correlation)
 
 
-def _by_shift(reference: Float32, picture: Float32) -> Float64 | None:
+class _Found:
+    """A homography that was tried, the correlation of what did not move, and how much of all drawing agrees with it."""
+
+    def __init__(
+        self, homography: Float64 | None, correlation: float, flat: tuple[Float32, Float32] | None = None, pairs: int = 0
+    ) -> None:
+        self.homography, self.correlation, self.pairs = homography, correlation, pairs
+        self.agreement = -1.0
+        if homography is not None and flat is not None:
+            self.agreement = _agreement(*flat, homography)
+
+    @property
+    def alike(self) -> bool:
+        """Whether both show the same."""
+        return self.agreement >= AGREED or (self.correlation >= LIKE and self.agreement >= AGREED_AT_ALL)
+
+    @property
+    def surely(self) -> bool:
+        """Whether nothing else need be tried."""
+        return self.correlation >= SURELY and self.agreement >= AGREED
+
+
+_None = _Found(None, -1.0)
+
+
+def _worth(found: _Found) -> float:
+    return found.agreement if found.alike else found.agreement - 2
+
+
+def _agreement(reference: Float32, picture: Float32, homography: Float64) -> float:
+    """The mean of correlations about each place, 0..1: many places tell it, and none of them more than it has area."""
+    there, told = _there(picture, homography, reference.shape)
+    if not told.any():
+        return -1.0
+    here = np.where(told, reference, np.float32(0))
+
+    def around(values: Float32) -> Float32:
+        return np.asarray(cv2.boxFilter(values, cv2.CV_32F, (AROUND_PX, AROUND_PX)), np.float32)
+
+    drawn = np.sqrt(np.maximum(around(here * here) * around(there * there), 0))
+    usual = float(np.median(drawn[told]))
+    correlation = around(here * there) / np.maximum(drawn, 0.01 * usual + 1e-12)
+    weight = np.minimum(drawn, usual) * told
+    # what lies on little of the reference could agree there by chance
+    return float((np.maximum(correlation, 0) * weight).sum() / max(float(weight.sum()), 1e-12)) * min(
+        2.0 * float(told.mean()), 1.0
+    )
+
+
+def _flattened(picture: Float32) -> Float32:
+    """Drawing (h, w) without what is large, no part of it stronger than a few times the usual: somebody dark before a pale wall
+    has the strongest edges of a picture, and they move."""
+    around = cv2.GaussianBlur(picture, (0, 0), FLAT_PX)
+    fine = cv2.GaussianBlur(picture, (0, 0), 1.0) - around
+    most = FLAT_DEVIATIONS * 1.4826 * float(np.median(np.abs(fine)))
+    # where most of a picture is held at its limits the usual is nothing
+    most = max(most, 0.05 * float(fine.std()), 1e-6)
+    return np.asarray(np.clip(fine, -most, most), np.float32)
+
+
+def _by_shift(reference: Float32, picture: Float32, flat: tuple[Float32, Float32]) -> Float64 | None:
     """Small pictures laid on each other by phase correlation, then by their correlation; None when that does not fit."""
     scale = min(SMALL_PX / max(reference.shape), 1.0)
-    a, b = (
-        cv2.resize(p, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 1 else p for p in (reference, picture)
+    a, b, flat_a, flat_b = (
+        cv2.resize(p, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 1 else p
+        for p in (reference, picture, *flat)
     )
-    # of copies: it multiplies by the window in place where no border is needed for the transform
-    (dx, dy), _ = cv2.phaseCorrelate(a.copy(), b.copy(), cv2.createHanningWindow((a.shape[1], a.shape[0]), cv2.CV_32F))
-    start = np.array([[1, 0, dx], [0, 1, dy], [0, 0, 1.0]])
-    for begin in (start, np.eye(3)):
-        found, correlation = _refined(a, b, begin, 2 * ROUNDS)
-        if found is not None and correlation > LIKE:
-            return rescaled(found, scale, 1.0)
-    return None
+    best = _None
+    for first, second, plain in ((a, b, False), (flat_a, flat_b, False), (a, b, True)):
+        begin = np.eye(3)
+        if not plain:
+            # of copies: it multiplies by the window in place where no border is needed for the transform
+            window = cv2.createHanningWindow((a.shape[1], a.shape[0]), cv2.CV_32F)
+            (begin[0, 2], begin[1, 2]), _ = cv2.phaseCorrelate(first.copy(), second.copy(), window)
+        best = max(best, _Found(*_refined(a, b, begin, 2 * ROUNDS), (flat_a, flat_b)), key=_worth)
+        if best.surely:
+            break
+    return rescaled(best.homography, scale, 1.0) if best.homography is not None and best.alike else None
 
 
 def _eight_bit(picture: Float32) -> NDArray[np.uint8]:
@@ -132,10 +214,69 @@ def rescaled(homography: Float64, scale: float, to: float, origin: tuple[float, 
 
 
 def _refined(reference: Float32, picture: Float32, start: Float64, rounds: int) -> tuple[Float64 | None, float]:
+    """A homography near ``start``, and the correlation of what did not move."""
+    found, correlation = start, -1.0
+    for _ in range(MOVED_ROUNDS):
+        kept = _unmoved(reference, picture, found)
+        again, value = _correlated(reference, picture, found, rounds, kept)
+        if again is None:
+            return (found, correlation) if correlation > -1 else (None, -1.0)
+        before, after = (_corners(m, reference.shape) for m in (found, again))
+        found, correlation = again, value
+        if (correlation > THE_SAME and kept is None) or np.abs(before - after).max() < SETTLED_PX:
+            break
+    return found, correlation
+
+
+def _there(picture: Float32, homography: Float64, shape: tuple[int, ...]) -> tuple[Float32, NDArray[np.bool_]]:
+    """The picture as it lies on one of this shape, and where it does."""
+    size = shape[1], shape[0]
+    flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    there = cv2.warpPerspective(picture, homography, size, flags=flags, borderValue=float("nan"))
+    told = np.isfinite(there)
+    return np.where(told, there, np.float32(0)), told
+
+
+def _between(values: Float32, limits_of: Float32) -> NDArray[np.bool_]:
+    return (values > limits_of.min()) & (values < limits_of.max())
+
+
+def _unmoved(reference: Float32, picture: Float32, homography: Float64) -> NDArray[np.uint8] | None:
+    """Where the picture (h, w) shows what the reference does, 255; None where nothing differs far more than the rest, or too much
+    does."""
+    there, told = _there(picture, homography, reference.shape)
+    # where both are held at their limits they are alike and tell nothing
+    told &= _between(reference, reference) | _between(there, picture)
+    if np.count_nonzero(told) < told.size // 16:
+        return None
+    apart = np.where(told, reference - there, np.float32(0))
+    apart = np.where(told, apart - np.median(apart[told]), 0).astype(np.float32)
+    apart = np.abs(cv2.GaussianBlur(apart, (0, 0), 1.5))
+    limit = max(MOVED_DEVIATIONS * 1.4826 * float(np.median(apart[told])), MOVED_STOPS)
+    # what is thin is an edge that lies a little beside the other
+    moved = cv2.morphologyEx((apart > limit).astype(np.uint8), cv2.MORPH_OPEN, np.ones((LEAST_MOVED_PX,) * 2, np.uint8))
+    moved = cv2.dilate(moved, np.ones((2 * MOVED_AROUND_PX + 1,) * 2, np.uint8))
+    share = float(moved.mean())
+    if not 0 < share < MOST_MOVED:
+        return None
+    size = picture.shape[1], picture.shape[0]
+    return np.asarray(255 * (1 - cv2.warpPerspective(moved, homography, size, flags=cv2.INTER_NEAREST)), np.uint8)
+
+
+def _corners(homography: Float64, shape: tuple[int, ...]) -> Float64:
+    """(4, 2) where those of a picture of this shape come to lie."""
+    h, w = shape
+    x, y, z = (np.array([[0, 0, 1], [w - 1, 0, 1], [w - 1, h - 1, 1], [0, h - 1, 1]], np.float64) @ homography.T).T
+    return np.stack([x / z, y / z], -1)
+
+
+def _correlated(
+    reference: Float32, picture: Float32, start: Float64, rounds: int, kept: NDArray[np.uint8] | None
+) -> tuple[Float64 | None, float]:
     ends = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, rounds, ECC_LIMIT)
     try:
         correlation, matrix = cv2.findTransformECC(
-            reference, picture, start.astype(np.float32), cv2.MOTION_HOMOGRAPHY, ends, None, 5
+            reference, picture, start.astype(np.float32), cv2.MOTION_HOMOGRAPHY, ends, kept, 5
         )
     except cv2.error:  # it does not converge: the pictures have too little in common
         return None, -1.0

@@ -17,6 +17,8 @@ EDGE_PX = 0.35
 """Misplacing (of reduced pixels) that edges are forgiven."""
 SHARE = 0.03
 """Relative difference that is forgiven everywhere: fall-off, flicker, rounding of exposure times."""
+RIM_PX, BESIDE_SHARE = 4, 0.15
+"""How far what moved goes on beside clipped places, and the relative difference that is forgiven there."""
 LEAST = 3e-4
 """Of the picture: smaller connected differences are none."""
 FEWEST_AS_BRIGHT = 200, 0.002
@@ -59,10 +61,12 @@ def moved(
     strictness: float,
     base: dict[int, int],
     by_codes: bool = False,
+    clipped: Mask | None = None,
 ) -> Moved:
     """Compares frames laid on each other.
 
-    ``light`` (n, h, w): linear light in one unit; ``variance`` (n, h, w) of it; ``shown`` (n, h, w): neither clipped nor outside;
+    ``light`` (n, h, w): linear light in one unit; ``variance`` (n, h, w) of it; ``shown`` (n, h, w): neither clipped nor outside,
+    ``clipped``: inside, and at the end of what the frame can show;
     ``worth`` (n,): signal that each frame collected (relative exposure). ``strictness`` in standard deviations: lower finds more.
     ``base`` names the frame that counts in a region, by the region's number; elsewhere it is the one that most others agree with,
     of equals the one with the most light. ``by_codes``: what light codes stand for is known roughly, so that all that is as
@@ -72,6 +76,7 @@ def moved(
     differs = np.zeros((count, count, h, w), bool)
     soft = [cv2.GaussianBlur(p, (0, 0), 1.0) for p in light]
     slope = [np.hypot(cv2.Sobel(p, cv2.CV_32F, 1, 0, scale=1 / 8), cv2.Sobel(p, cv2.CV_32F, 0, 1, scale=1 / 8)) for p in soft]
+    blown = np.zeros_like(shown) if clipped is None else clipped
     # the blur carries what is clipped into its surroundings
     sound = [cv2.erode(p.astype(np.uint8), np.ones((7, 7), np.uint8)) > 0 for p in shown]
     for i in range(count):
@@ -83,7 +88,19 @@ def moved(
             noise = np.sqrt((variance[i] + variance[j]) / 8 + 1e-18)
             usual, share = _usual(soft[i], soft[j], both) if by_codes else (np.float32(1), np.float32(SHARE))
             far = np.abs(soft[i] - usual * soft[j]) > strictness * noise + share * level + edge
-            differs[i, j] = differs[j, i] = _clean(far & both)
+            found = _clean(far & both)
+            if not both.all():
+                apart = light[i] - usual * light[j]
+                # what is clipped has at least as much light as it shows
+                told = shown[i] & shown[j] | shown[i] & blown[j] & (apart < 0) | shown[j] & blown[i] & (apart > 0)
+                noise = np.sqrt(variance[i] * shown[i] + variance[j] * shown[j] + 1e-18)
+                apart = np.abs(apart) - strictness * noise - (BESIDE_SHARE + share) * np.maximum(light[i], light[j])
+                steep = EDGE_PX * cv2.dilate(np.maximum(slope[i] * sound[i], slope[j] * sound[j]), _CROSS)
+                found |= _clean((apart > steep) & told & ~both)
+                # the rim of somebody dark before what is clipped belongs to him
+                near = cv2.dilate(found.astype(np.uint8), _disc(2 * RIM_PX + 1)) > 0
+                found |= near & (apart > 0) & told & ~both
+            differs[i, j] = differs[j, i] = found
     any_pair = differs.any((0, 1))
     grown = cv2.morphologyEx(any_pair.astype(np.uint8), cv2.MORPH_CLOSE, _disc(9))
     number, labels, statistics, _ = cv2.connectedComponentsWithStats(grown, connectivity=8)
