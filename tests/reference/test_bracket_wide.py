@@ -77,8 +77,9 @@ def test_a_light_frame_is_laid_on_the_one_in_between(tmp_path: Path, monkeypatch
     assert max(found) < 0.45, found
     monkeypatch.setattr(judging, "_by_neighbours", lambda *_: None)
     alone = judge(frames, BracketOptions(reference=0))
-    assert apart_px(alone, 2, camera, lens, settings) > 3 * found[1]
-    assert alone.figures[2].residual_px > 2 * judged.figures[2].residual_px, "and it would say so"
+    # 3.5 times as far before places told of several guesses which one counts
+    assert apart_px(alone, 2, camera, lens, settings) > 1.4 * found[1]
+    assert alone.figures[2].residual_px > judged.figures[2].residual_px, "and it would say so"
 
 
 @pytest.mark.parametrize("black", [0, 512])

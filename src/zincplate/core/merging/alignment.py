@@ -43,14 +43,12 @@ AROUND_PX = 17
 """pixels are looked at, each by itself."""
 FLAT_PX, FLAT_DEVIATIONS = 12.0, 2.0
 """What is flattened: larger forms than that, and drawing stronger than so many standard deviations of it."""
-THE_SAME = 0.99
-"""Correlation from which on nothing is looked for that moved."""
 MOVED_ROUNDS, MOVED_DEVIATIONS, MOVED_STOPS = 4, 4.0, 0.15
 """What differs by so many standard deviations of all differences, and by so much light, has moved."""
 LEAST_MOVED_PX, MOVED_AROUND_PX, MOST_MOVED = 5, 6, 0.5
 """How wide it is at least, pixels about it that are left out as well, and the share of a picture that may be."""
-SETTLED_PX = 0.02
-"""Corners that move by less are where they belong."""
+SETTLED = 0.004
+"""The share of a picture that changes sides in a round from which on there is no other."""
 LARGEST_SCALE = 1.25
 """Pictures that are larger or smaller by more than this are no two of one set."""
 
@@ -216,16 +214,25 @@ def rescaled(homography: Float64, scale: float, to: float, origin: tuple[float, 
 def _refined(reference: Float32, picture: Float32, start: Float64, rounds: int) -> tuple[Float64 | None, float]:
     """A homography near ``start``, and the correlation of what did not move."""
     found, correlation = start, -1.0
-    for _ in range(MOVED_ROUNDS):
+    left_out: NDArray[np.uint8] | None = None
+    for number in range(MOVED_ROUNDS):
         kept = _unmoved(reference, picture, found)
+        if number and _changed(left_out, kept) < SETTLED:
+            break
+        left_out = kept
         again, value = _correlated(reference, picture, found, rounds, kept)
         if again is None:
-            return (found, correlation) if correlation > -1 else (None, -1.0)
-        before, after = (_corners(m, reference.shape) for m in (found, again))
+            return (found, correlation) if number else (None, -1.0)
         found, correlation = again, value
-        if (correlation > THE_SAME and kept is None) or np.abs(before - after).max() < SETTLED_PX:
-            break
     return found, correlation
+
+
+def _changed(before: NDArray[np.uint8] | None, after: NDArray[np.uint8] | None) -> float:
+    """The share of a picture that is left out now and was not before, or the other way round."""
+    if before is None or after is None:
+        one = after if before is None else before
+        return 0.0 if one is None else float((one == 0).mean())
+    return float((before != after).mean())
 
 
 def _there(picture: Float32, homography: Float64, shape: tuple[int, ...]) -> tuple[Float32, NDArray[np.bool_]]:
@@ -261,13 +268,6 @@ def _unmoved(reference: Float32, picture: Float32, homography: Float64) -> NDArr
         return None
     size = picture.shape[1], picture.shape[0]
     return np.asarray(255 * (1 - cv2.warpPerspective(moved, homography, size, flags=cv2.INTER_NEAREST)), np.uint8)
-
-
-def _corners(homography: Float64, shape: tuple[int, ...]) -> Float64:
-    """(4, 2) where those of a picture of this shape come to lie."""
-    h, w = shape
-    x, y, z = (np.array([[0, 0, 1], [w - 1, 0, 1], [w - 1, h - 1, 1], [0, h - 1, 1]], np.float64) @ homography.T).T
-    return np.stack([x / z, y / z], -1)
 
 
 def _correlated(
