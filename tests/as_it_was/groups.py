@@ -1,6 +1,7 @@
 """What there are records of."""
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from tests.as_it_was import merges, pictures, proposals
@@ -11,7 +12,17 @@ GROUPS: dict[str, Callable[[], dict[str, Callable[[], Any]]]] = {
     "repairs": pictures.repairs,
     "recipes": pictures.drawn_by_lot,
     "merges": merges.cases,
+    "rectangled": partial(merges.cases, bent=True),
     "proposals": proposals.cases,
 }
-TOLERANCES = {"controls": 2e-5, "passes": 2e-5, "repairs": 2e-5, "recipes": 4e-5, "merges": 2e-4, "proposals": 1e-3}
-"""Of the mean of a block, in shares of white; views and areas have 8 bits, whose means are finer."""
+TOLERANCES = {
+    "controls": 3e-5,
+    "passes": 6e-5,
+    "repairs": 6e-5,
+    "recipes": 1e-4,
+    "merges": 2e-4,
+    "rectangled": 4e-3,
+    "proposals": 1e-3,
+}
+"""Of the mean of a block, in shares of white; with them nothing is told when the kernels are compiled for processors without
+vectors of 512 bits. One code of 8 bits in one pixel of a small view is 2e-5."""
