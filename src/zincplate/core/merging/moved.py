@@ -17,8 +17,8 @@ EDGE_PX = 0.35
 """Misplacing (of reduced pixels) that edges are forgiven."""
 SHARE = 0.03
 """Relative difference that is forgiven everywhere: fall-off, flicker, rounding of exposure times."""
-RIM_PX, BESIDE_SHARE = 4, 0.15
-"""How far what moved goes on beside clipped places, and the relative difference that is forgiven there."""
+RIM_PX, BESIDE_SHARE, BESIDE_EDGE_PX = 4, 0.15, 1.0
+"""How far what moved goes on beside clipped places, and the relative difference and misplacing that are forgiven there."""
 LEAST = 3e-4
 """Of the picture: smaller connected differences are none."""
 FEWEST_AS_BRIGHT = 200, 0.002
@@ -92,11 +92,14 @@ def moved(
             if not both.all():
                 apart = light[i] - usual * light[j]
                 # what is clipped has at least as much light as it shows
-                told = shown[i] & shown[j] | shown[i] & blown[j] & (apart < 0) | shown[j] & blown[i] & (apart > 0)
+                also = (shown[i] & blown[j] & (apart < 0)) | (shown[j] & blown[i] & (apart > 0))
+                told = (shown[i] & shown[j]) | also
                 noise = np.sqrt(variance[i] * shown[i] + variance[j] * shown[j] + 1e-18)
                 apart = np.abs(apart) - strictness * noise - (BESIDE_SHARE + share) * np.maximum(light[i], light[j])
-                steep = EDGE_PX * cv2.dilate(np.maximum(slope[i] * sound[i], slope[j] * sound[j]), _CROSS)
-                found |= _clean((apart > steep) & told & ~both)
+                # bars of a window stand in both; what is clipped has no edges of its own
+                steep = [cv2.dilate(slope[k], _disc(5)) for k in (i, j)]
+                steep_at = np.where(also, np.where(shown[i], steep[0], steep[1]), np.minimum(*steep))
+                found |= _clean((apart > BESIDE_EDGE_PX * steep_at) & told & ~both)
                 # the rim of somebody dark before what is clipped belongs to him
                 near = cv2.dilate(found.astype(np.uint8), _disc(2 * RIM_PX + 1)) > 0
                 found |= near & (apart > 0) & told & ~both
