@@ -2,6 +2,7 @@
 
 import contextlib
 import json
+import re
 from collections.abc import Callable
 from functools import cache, partial
 from typing import Any
@@ -57,11 +58,13 @@ def area_of(name: str, what: str) -> Values:
 
 
 def numbers_of(made: Any) -> list[float]:
-    """All numbers in something that JSON can hold, in order."""
+    """All numbers in something that JSON can hold, also those of its sentences, in order."""
     if isinstance(made, dict):
         return [n for name in sorted(made) for n in numbers_of(made[name])]
     if isinstance(made, list | tuple):
         return [n for one in made for n in numbers_of(one)]
+    if isinstance(made, str):
+        return [float(n) for n in re.findall(r"\d+(?:\.\d+)?", made)]
     return [float(made)] if isinstance(made, int | float) else []
 
 
@@ -71,15 +74,17 @@ def as_row(made: Any) -> Values:
 
 
 def proposed(source: Source) -> Values:
-    """Values of balance, tone and the whole, one after the other."""
+    """Values of balance, tone and the whole, one after the other, and how sure they are said to be."""
     suggester = Suggester(renderer(), source, key(source), Recipe.neutral(source.raw))
-    return as_row([p.values for way in (suggester.balance, suggester.tone, suggester.whole) for p in way()])
+    ways = (suggester.balance, suggester.tone, suggester.whole)
+    return as_row([[p.values, p.reasons] for way in ways for p in way()])
 
 
 def framed(name: str) -> Values:
     source = scene(name)
     with contextlib.suppress(FramingError):
-        return as_row([p.values for p in suggest_framing(renderer(), source, key(source), Recipe.neutral(False))])
+        found = suggest_framing(renderer(), source, key(source), Recipe.neutral(False))
+        return as_row([[p.values, p.reasons] for p in found])
     return np.zeros((1, 1, 1))
 
 
