@@ -76,6 +76,7 @@ def moved(
     differs = np.zeros((count, count, h, w), bool)
     soft = [cv2.GaussianBlur(p, (0, 0), 1.0) for p in light]
     slope = [np.hypot(cv2.Sobel(p, cv2.CV_32F, 1, 0, scale=1 / 8), cv2.Sobel(p, cv2.CV_32F, 0, 1, scale=1 / 8)) for p in soft]
+    near_edges, about_edges = ([cv2.dilate(p, around) for p in slope] for around in (_CROSS, _disc(5)))
     blown = np.zeros_like(shown) if clipped is None else clipped
     # the blur carries what is clipped into its surroundings
     sound = [cv2.erode(p.astype(np.uint8), np.ones((7, 7), np.uint8)) > 0 for p in shown]
@@ -83,7 +84,7 @@ def moved(
         for j in range(i):
             both = sound[i] & sound[j]
             level = np.maximum(np.minimum(soft[i], soft[j]), 0)
-            edge = EDGE_PX * np.minimum(cv2.dilate(slope[i], _CROSS), cv2.dilate(slope[j], _CROSS))
+            edge = EDGE_PX * np.minimum(near_edges[i], near_edges[j])
             # the blur leaves an eighth of the variance of white noise
             noise = np.sqrt((variance[i] + variance[j]) / 8 + 1e-18)
             usual, share = _usual(soft[i], soft[j], both) if by_codes else (np.float32(1), np.float32(SHARE))
@@ -97,27 +98,30 @@ def moved(
                 noise = np.sqrt(variance[i] * shown[i] + variance[j] * shown[j] + 1e-18)
                 apart = np.abs(apart) - strictness * noise - (BESIDE_SHARE + share) * np.maximum(light[i], light[j])
                 # bars of a window stand in both; what is clipped has no edges of its own
-                steep = [cv2.dilate(slope[k], _disc(5)) for k in (i, j)]
-                steep_at = np.where(also, np.where(shown[i], steep[0], steep[1]), np.minimum(*steep))
+                steep = about_edges[i], about_edges[j]
+                steep_at = np.where(also, np.where(shown[i], *steep), np.minimum(*steep))
                 found |= _clean((apart > BESIDE_EDGE_PX * steep_at) & told & ~both)
                 # the rim of somebody dark before what is clipped belongs to him
                 near = cv2.dilate(found.astype(np.uint8), _disc(2 * RIM_PX + 1)) > 0
                 found |= near & (apart > 0) & told & ~both
             differs[i, j] = differs[j, i] = found
-    any_pair = differs.any((0, 1))
+    any_pair: Mask = np.asarray(differs.any((0, 1)))
     grown = cv2.morphologyEx(any_pair.astype(np.uint8), cv2.MORPH_CLOSE, _disc(9))
     number, labels, statistics, _ = cv2.connectedComponentsWithStats(grown, connectivity=8)
     regions: list[Region] = []
     kept = np.zeros_like(labels)
     for region in range(1, number):
         x, y, width, height, area = (int(v) for v in statistics[region])
-        inside = labels == region
-        if area < LEAST * h * w or not (any_pair & inside).sum() > 0.3 * LEAST * h * w:
+        if area < LEAST * h * w:
+            continue
+        box = np.s_[y : y + height, x : x + width]
+        inside = labels[box] == region
+        if not (any_pair[box] & inside).sum() > 0.3 * LEAST * h * w:
             continue
         name = len(regions) + 1
-        kept[inside] = name
-        share = np.array([[float(differs[i, j][inside].mean()) for j in range(count)] for i in range(count)])
-        seen = np.array([float(shown[i][inside].mean()) for i in range(count)])
+        kept[box][inside] = name
+        share = np.array([[float(differs[i, j][box][inside].mean()) for j in range(count)] for i in range(count)])
+        seen = np.array([float(shown[i][box][inside].mean()) for i in range(count)])
         friends = [tuple(j for j in range(count) if j != i and share[i, j] < AGREE and seen[j] > 0.3) for i in range(count)]
         able = [i for i in range(count) if seen[i] >= seen.max() - 0.05]
         chosen = base.get(name, max(able, key=lambda i: (len(friends[i]), float(worth[i]))))
