@@ -109,6 +109,9 @@ def controls() -> dict[str, Case]:
         found[f"framed {source}"] = plain(source, {"framing": moved})
     lined = {"luminance_noise": 60, "colour_noise": 60}
     found["noise of a scan"] = plain("scan", {"definition": lined})
+    for source in ("scan", "mosaic"):
+        best = {"luminance_noise": 70, "colour_noise": 50, "noise_method": "best"}
+        found[f"noise the best way, {source}"] = plain(source, {"definition": best})
     found["noise of grain"] = plain("grain", {"definition": {**lined, "sharpen_amount": 90, "sharpen_threshold": 3}})
     return found
 
