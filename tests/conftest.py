@@ -12,6 +12,7 @@ import time
 import urllib.request
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
@@ -34,6 +35,7 @@ CAMERA = CameraModel("Pennick", "Pennick Test 1", 720, 480)
 LENS = ideal()
 
 
+@lru_cache(maxsize=16)
 def small_dng(
     seed: int = 1,
     orientation: int = 1,
