@@ -70,8 +70,8 @@ def turned(yaw_degrees: float, pitch_degrees: float, roll_degrees: float = 0.0, 
     return np.stack([cv2.warpPerspective(p, to_world, (W, H), flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP) for p in world()])
 
 
-def raw(light: Planes, seed: int, ev: float = 0.0, told_ev: float | None = None) -> Source:
-    """A raw file of camera light, exposed by ``ev`` stops more than it tells where ``told_ev`` is not given."""
+def raw(light: Planes, seed: int, ev: float = 0.0, told_ev: float | None = None, noise_told: bool = True) -> Source:
+    """A raw file of camera light, exposed by ``ev`` stops more; it tells so unless ``told_ev`` says otherwise."""
     planes = light * NEUTRAL[:, None, None] * np.float32(2.0**ev)
     mosaic = mosaic_of(np.clip(planes, 0, 1), SLOPE, OFFSET, seed)
     colour = CameraColour(
@@ -89,7 +89,7 @@ def raw(light: Planes, seed: int, ev: float = 0.0, told_ev: float | None = None)
         focal_length_35mm=35.0 * 420 / W,
         captured_at=taken_at,
     )
-    told = ((SLOPE, OFFSET),) * 3
+    told = ((SLOPE, OFFSET),) * 3 if noise_told else ()
     return Source(Decoded("mosaic", mosaic, capture, colour, black=(512.0,) * 4, white=16383.0, noise_profile=told))
 
 

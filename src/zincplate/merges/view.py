@@ -18,10 +18,10 @@ Mask = NDArray[np.bool_]
 LONG_EDGE_PX = 1600
 CALM_EV = 0.25
 SHOWN_TO = 0.85
-CAMERA_NOISE_KNOWN_TO, CODES_KNOWN_TO = 0.15, 1.0
-"""Shares of a variance that may be wrong: of a sensor's noise, and of what compression and noise reduction leave of it in a
-finished picture."""
 """Of the white level: averages of several sites above it may hold clipped ones."""
+TOLD_NOISE_KNOWN_TO, MEASURED_NOISE_KNOWN_TO, CODES_KNOWN_TO = 0.15, 0.85, 1.0
+"""Shares of a variance that may be wrong: of a sensor's noise as its file tells it, as it was measured in a picture (which may be
+of gravel from end to end), and of what compression and noise reduction leave of it in a finished picture."""
 
 
 Noise = tuple[Float64, Float64]
@@ -88,6 +88,8 @@ class View:
     planes: Float32
     finished: bool
     """Whether it is no camera file."""
+    noise_told: bool = True
+    """Whether the file tells its noise."""
 
     @property
     def green(self) -> Float32:
@@ -114,7 +116,9 @@ class View:
     @property
     def noise_known_to(self) -> float:
         """Share of the variance that may be wrong."""
-        return CODES_KNOWN_TO if self.finished else CAMERA_NOISE_KNOWN_TO
+        if self.finished:
+            return CODES_KNOWN_TO
+        return TOLD_NOISE_KNOWN_TO if self.noise_told else MEASURED_NOISE_KNOWN_TO
 
     @cached_property
     def least_variance(self) -> float:
@@ -204,5 +208,5 @@ def seen(opened: Opened, planes: Float32, step: int, origin: tuple[float, float]
     # half of the sites of a mosaic are green
     count = step * step * (0.5 if source.mosaic else 1.0)
     planes = np.ascontiguousarray(planes)
-    finished = source.camera is None
-    return View(float(slope[1] / count), float(offset[1] / count), levels < SHOWN_TO, step, origin, planes, finished)
+    finished, told = source.camera is None, bool(source.noise_profile)
+    return View(float(slope[1] / count), float(offset[1] / count), levels < SHOWN_TO, step, origin, planes, finished, told)
