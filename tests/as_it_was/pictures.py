@@ -2,6 +2,7 @@
 
 import json
 from collections.abc import Callable
+from dataclasses import replace
 from functools import cache, partial
 from pathlib import Path
 from typing import Any
@@ -29,6 +30,7 @@ SOURCES: dict[str, Callable[[], Source]] = {
     **MADE,
     "parts": test_effects.scene,
     "halves": test_passes.scene,
+    "large": test_passes.large,
     "wheel": test_pass_inks.wheel,
     "spots": test_framing_effects.scene,
     "slopes": test_repairs.scene,
@@ -156,6 +158,17 @@ def passes() -> dict[str, Case]:
             shown = {"area": area, "controls": {"exposure_ev": 1}}
             request = ViewRequest(long_edge, long_edge, box=True, show="area_alone")
             found[f"{name} at {long_edge}"] = partial(seen, "halves", partial(with_passes, shown), request)
+    # in large pictures what is looked at small is carried to where it is seen
+    window = ViewRequest(1800, 1200, 500, 300, 220, 150)
+    for name in ("shadows", "highlights", "clarity", "haze", "noise", "even_colour", "even_light", "shine", "glow"):
+        one = {"area": {"terms": [term("ring"), term("tone")]}, "controls": {name: 70, "exposure_ev": 0.3}}
+        found[f"{name} in a large picture"] = partial(seen, "large", partial(with_passes, one), window)
+    for kind in ("tone", "colour", "near", "edges", "found", "brush"):
+        shown = {"area": {"terms": [term(kind)], "cling": 30, "soften_px": 8}, "controls": {"exposure_ev": 1}}
+        request = replace(window, show="area_alone")
+        found[f"{kind} in a large picture"] = partial(seen, "large", partial(with_passes, shown), request)
+    tone = {"tone": {"shadows": 60, "highlights": -60}, "definition": {"clarity": 50, "haze": 30}}
+    found["tone of a large picture"] = partial(seen, "large", lambda: Recipe.neutral(False).with_values(tone), window)
     return found
 
 
