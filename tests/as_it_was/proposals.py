@@ -23,7 +23,7 @@ from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.render import mending
 from zincplate.render.finders import find
 from zincplate.render.suggest import Suggester
-from zincplate.render.suggest_framing import suggest_framing
+from zincplate.render.suggest_framing import scene_of, suggest_framing
 from zincplate.sources.file import Source
 
 NAMES = ("bust", "kiln_hall", "loading_door", "works_front", "yard_dusk")
@@ -83,8 +83,10 @@ def proposed(source: Source) -> Values:
 def framed(name: str) -> Values:
     source = scene(name)
     with contextlib.suppress(FramingError):
-        found = suggest_framing(renderer(), source, key(source), Recipe.neutral(False))
-        return as_row([[p.values, p.reasons] for p in found])
+        asked = renderer(), source, key(source), Recipe.neutral(False)
+        found, seen = suggest_framing(*asked), scene_of(*asked)[0]
+        sure = [d.confidence for d in (seen.upright, seen.level) if d is not None]
+        return as_row([[p.values, p.reasons] for p in found] + sure)
     return np.zeros((1, 1, 1))
 
 

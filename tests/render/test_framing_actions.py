@@ -103,15 +103,26 @@ def test_a_mark_in_the_frame_is_found_where_the_map_says(source: Source) -> None
         assert found == pytest.approx(expected, abs=0.1)
 
 
-def test_one_line_becomes_level_as_it_is_seen(source: Source) -> None:
-    for values in ({}, {"tilt": 8.0, "swing": -5.0}, {"stretch": 20.0, "tilt": 4.0}):
-        recipe = recipe_of(values)
-        framed = framed_of(source, recipe)
-        drawn: list[Any] = [("a", "level", (0.2, 0.3), (0.8, 0.36))]
-        made, _ = actions.lines(recipe, framed, drawn)
-        after = framed_of(source, recipe.with_values(made))
-        ends = after.from_frame(np.array([[0.2, 0.3], [0.8, 0.36]]))
-        assert abs(ends[1, 1] - ends[0, 1]) < 0.15
+@pytest.mark.parametrize(
+    ("along", "ends"),
+    [
+        ("level", ((0.2, 0.3), (0.8, 0.36))),
+        ("level", ((0.8, 0.36), (0.2, 0.3))),
+        ("plumb", ((0.3, 0.1), (0.34, 0.6))),
+        ("plumb", ((0.7, 0.6), (0.72, 0.1))),
+    ],
+)
+@pytest.mark.parametrize(
+    "values", [{}, {"tilt": 8.0, "swing": -5.0}, {"stretch": 20.0, "tilt": 4.0}, {"swing": 3.0, "angle": 2.0}]
+)
+def test_one_line_becomes_true_as_it_is_seen(
+    source: Source, values: dict[str, float], along: Any, ends: tuple[tuple[float, float], tuple[float, float]]
+) -> None:
+    recipe = recipe_of(values)
+    made, _ = actions.lines(recipe, framed_of(source, recipe), [("a", along, *ends)])
+    after = framed_of(source, recipe.with_values(made))
+    first, second = after.from_frame(np.array(ends))
+    assert abs(second - first)[1 if along == "level" else 0] < 0.15
 
 
 def test_drawn_lines_become_true_through_a_bent_lens(source: Source) -> None:
