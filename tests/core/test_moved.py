@@ -88,12 +88,14 @@ def before_a_window(stops: float, ev: float, contrast: float = 1.5) -> tuple[lis
     return light, ~clipped, clipped
 
 
-def told_by(light: list[np.ndarray], shown: np.ndarray, clipped: np.ndarray) -> np.ndarray:
+def told_by(light: list[np.ndarray], shown: np.ndarray, clipped: np.ndarray, order: int = 1) -> np.ndarray:
+    """How much of each frame counts where the first counts by itself; the second is given first where ``order`` is -1."""
     variance = np.full((2, *SIZE), 0.004**2, np.float32)
-    worth = np.array([1, 4], np.float32)
-    base = {1: 0, 2: 0}
-    found = moved(np.stack(light).astype(np.float32), variance, shown, worth, 7.4, base, clipped=clipped)
-    return allowed(found, 2) * shown
+    worth = np.array([1, 4], np.float32)[::order]
+    first = 0 if order == 1 else 1
+    given = np.stack(light).astype(np.float32)[::order], variance, shown[::order], worth
+    found = moved(*given, 7.4, {1: first, 2: first}, clipped=clipped[::order])
+    return allowed(found, 2)[::order] * shown
 
 
 @pytest.mark.parametrize("contrast", [1.5, 5.0])
@@ -106,9 +108,10 @@ def test_the_rim_of_somebody_dark_before_what_is_clipped_belongs_to_him(contrast
     assert counts[1, :, 190:][shown[1, :, 190:]].mean() > 0.97
 
 
-def test_somebody_bright_who_is_clipped_is_seen_by_what_another_frame_shows_there() -> None:
+@pytest.mark.parametrize("order", [1, -1])
+def test_somebody_bright_who_is_clipped_is_seen_by_what_another_frame_shows_there(order: int) -> None:
     light, shown, clipped = before_a_window(2.0, 0.25)
-    counts = told_by(light, shown, clipped)
+    counts = told_by(light, shown, clipped, order)
     inside = np.s_[1, 54:106, 144:166]
     assert clipped[inside].mean() > 0.5 and shown[inside].any()
     assert counts[inside].max() < 0.02
