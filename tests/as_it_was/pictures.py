@@ -164,7 +164,8 @@ def passes() -> dict[str, Case]:
         one = {"area": {"terms": [term("ring"), term("tone")]}, "controls": {name: 70, "exposure_ev": 0.3}}
         found[f"{name} in a large picture"] = partial(seen, "large", partial(with_passes, one), window)
     for kind in ("tone", "colour", "near", "edges", "found", "brush"):
-        shown = {"area": {"terms": [term(kind)], "cling": 30, "soften_px": 8}, "controls": {"exposure_ev": 1}}
+        weak = {"threshold": 1} if kind == "edges" else {}
+        shown = {"area": {"terms": [term(kind, **weak)], "cling": 30, "soften_px": 8}, "controls": {"exposure_ev": 1}}
         request = replace(window, show="area_alone")
         found[f"{kind} in a large picture"] = partial(seen, "large", partial(with_passes, shown), request)
     tone = {"tone": {"shadows": 60, "highlights": -60}, "definition": {"clarity": 50, "haze": 30}}

@@ -39,6 +39,8 @@ def difference(before: Record, now: Record, tolerance: float) -> str:
         return f"its size was {before[:3].astype(int).tolist()} and is {now[:3].astype(int).tolist()}"
     off = np.abs(before[3:].astype(np.float64) - now[3:])
     means, places = off[:-PLACES], off[-PLACES:]
+    if not np.isfinite(now).all():
+        return "not all of it is a number"
     if means.max(initial=0) > tolerance:
         return f"the mean of a block differs by {means.max():.3g}"
     # a few places may lie on a step

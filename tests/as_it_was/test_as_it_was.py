@@ -28,7 +28,7 @@ def test_it_is_as_it_was(group: str, name: str) -> None:
     assert not why, f"{group}, {name}: {why}. If that is meant, give the operation a new version and renew the record."
 
 
-@pytest.mark.parametrize("how", ["a size", "a mean", "places"])
+@pytest.mark.parametrize("how", ["a size", "a mean", "places", "no number"])
 def test_a_record_notices_what_it_should(how: str) -> None:
     picture = np.random.default_rng(1).random((60, 80, 3))
     other: Any = picture.copy()
@@ -36,6 +36,8 @@ def test_a_record_notices_what_it_should(how: str) -> None:
         other = other[:, :-1]
     elif how == "a mean":
         other[:30] += 3e-4
+    elif how == "no number":
+        other[7, 9] = np.nan
     else:
         other += np.where(np.random.default_rng(2).random((60, 80, 1)) < 0.5, 8e-4, -8e-4)
     before = recorded("x", picture)

@@ -214,25 +214,16 @@ def rescaled(homography: Float64, scale: float, to: float, origin: tuple[float, 
 def _refined(reference: Float32, picture: Float32, start: Float64, rounds: int) -> tuple[Float64 | None, float]:
     """A homography near ``start``, and the correlation of what did not move."""
     found, correlation = start, -1.0
-    left_out: NDArray[np.uint8] | None = None
-    for number in range(MOVED_ROUNDS):
+    before: NDArray[np.uint8] | None = None
+    for _ in range(MOVED_ROUNDS):
         kept = _unmoved(reference, picture, found)
-        if number and _changed(left_out, kept) < SETTLED:
+        if before is not None and float((before != kept).mean()) < SETTLED:
             break
-        left_out = kept
         again, value = _correlated(reference, picture, found, rounds, kept)
         if again is None:
-            return (found, correlation) if number else (None, -1.0)
-        found, correlation = again, value
+            return (None, -1.0) if before is None else (found, correlation)
+        before, found, correlation = kept, again, value
     return found, correlation
-
-
-def _changed(before: NDArray[np.uint8] | None, after: NDArray[np.uint8] | None) -> float:
-    """The share of a picture that is left out now and was not before, or the other way round."""
-    if before is None or after is None:
-        one = after if before is None else before
-        return 0.0 if one is None else float((one == 0).mean())
-    return float((before != after).mean())
 
 
 def _there(picture: Float32, homography: Float64, shape: tuple[int, ...]) -> tuple[Float32, NDArray[np.bool_]]:
@@ -248,14 +239,15 @@ def _between(values: Float32, limits_of: Float32) -> NDArray[np.bool_]:
     return (values > limits_of.min()) & (values < limits_of.max())
 
 
-def _unmoved(reference: Float32, picture: Float32, homography: Float64) -> NDArray[np.uint8] | None:
-    """Where the picture (h, w) shows what the reference does, 255; None where nothing differs far more than the rest, or too much
-    does."""
+def _unmoved(reference: Float32, picture: Float32, homography: Float64) -> NDArray[np.uint8]:
+    """255 where the picture (h, w) shows what the reference does, else 0; everywhere 255 where nothing differs far more than the
+    rest, or too much does."""
+    everywhere = np.full(picture.shape, 255, np.uint8)
     there, told = _there(picture, homography, reference.shape)
     # where both are held at their limits they are alike and tell nothing
     told &= _between(reference, reference) | _between(there, picture)
     if np.count_nonzero(told) < told.size // 16:
-        return None
+        return everywhere
     apart = np.where(told, reference - there, np.float32(0))
     apart = np.where(told, apart - np.median(apart[told]), 0).astype(np.float32)
     apart = np.abs(cv2.GaussianBlur(apart, (0, 0), 1.5))
@@ -265,13 +257,13 @@ def _unmoved(reference: Float32, picture: Float32, homography: Float64) -> NDArr
     moved = cv2.dilate(moved, np.ones((2 * MOVED_AROUND_PX + 1,) * 2, np.uint8))
     share = float(moved.mean())
     if not 0 < share < MOST_MOVED:
-        return None
+        return everywhere
     size = picture.shape[1], picture.shape[0]
     return np.asarray(255 * (1 - cv2.warpPerspective(moved, homography, size, flags=cv2.INTER_NEAREST)), np.uint8)
 
 
 def _correlated(
-    reference: Float32, picture: Float32, start: Float64, rounds: int, kept: NDArray[np.uint8] | None
+    reference: Float32, picture: Float32, start: Float64, rounds: int, kept: NDArray[np.uint8]
 ) -> tuple[Float64 | None, float]:
     ends = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, rounds, ECC_LIMIT)
     try:
