@@ -73,7 +73,7 @@ def test_one_frame_to_the_full(page: Page, context: Context) -> None:
         page.keyboard.press("Shift+ArrowUp")
     expect(page.get_by_label("Green, saturation, number")).to_have_value("+30")
     page.get_by_role("button", name="Pick a colour").click()
-    page.get_by_test_id("picture").focus()
+    page.get_by_role("img", name="TW-0090.dng, developed picture").focus()
     for _ in range(8):
         page.keyboard.press("Shift+ArrowLeft")
     page.keyboard.press("Shift+ArrowUp")

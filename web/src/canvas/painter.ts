@@ -1,4 +1,5 @@
 import type { View } from "../api/view";
+import type { Box, Reduced } from "./enlarged";
 import { smooths } from "./pace";
 import { type Placement, place, type Size, type Viewport } from "./viewport";
 
@@ -36,7 +37,8 @@ export class Painter {
   ) {}
 
   draw(scene: Scene): void {
-    const context = this.canvas.getContext("2d");
+    // without transparency the browser need not draw the page below it for every frame
+    const context = this.canvas.getContext("2d", { alpha: false });
     if (!context) return;
     const { width, height } = this.canvas;
     context.setTransform(1, 0, 0, 1, 0, 0);
@@ -59,6 +61,18 @@ export class Painter {
     } else this.layer(context, scene.adjusted, scene, at, scene.warnings);
   }
 
+  /** The one view that is all there is to be drawn, where it was made smaller than it is shown; null where more has to be drawn. */
+  reduced(scene: Scene): Reduced | null {
+    const { whole, part } = scene.adjusted;
+    const view = part ?? whole;
+    if (!view || scene.compare !== "none" || (scene.warnings && view.clipping)) return null;
+    const at = place(scene.viewport, this.canvas, scene.picture, this.density());
+    if (view.header.scaled_width + 1 >= scene.picture.width * Math.min(at.scale, 1)) return null;
+    const box = boxOf(view, scene.picture, at);
+    if (view === part && !covers(box, this.canvas, scene, at)) return null;
+    return { view, box, smooth: smoothed(view, box, at) };
+  }
+
   private clipped(context: CanvasRenderingContext2D, from: number, to: number, draw: () => void): void {
     context.save();
     context.beginPath();
@@ -75,9 +89,7 @@ export class Painter {
       if (view === layer.whole && layer.part && covers(boxOf(layer.part, scene.picture, at), this.canvas, scene, at))
         continue;
       const box = boxOf(view, scene.picture, at);
-      // pixel on pixel is a plain copy; resampling the same size would cost ten times that
-      const same = box.width === view.picture.width && box.height === view.picture.height;
-      context.imageSmoothingEnabled = at.scale < 2 && !same && smooths(box);
+      context.imageSmoothingEnabled = smoothed(view, box, at);
       context.imageSmoothingQuality = "low";
       view.picture.draw(context, box.x, box.y, box.width, box.height);
     }
@@ -148,6 +160,12 @@ export class Painter {
   }
 }
 
+/** Pixel on pixel is a plain copy; resampling the same size would cost ten times that. From two to one on pixels are to be seen. */
+function smoothed(view: View, box: Box, at: Placement): boolean {
+  const same = box.width === view.picture.width && box.height === view.picture.height;
+  return at.scale < 2 && !same && smooths(box);
+}
+
 /** Whether a window covers all of the picture that the canvas shows. */
 function covers(box: Box, canvas: Size, { picture }: Scene, at: Placement): boolean {
   const right = Math.min(at.left + picture.width * at.scale, canvas.width);
@@ -158,11 +176,6 @@ function covers(box: Box, canvas: Size, { picture }: Scene, at: Placement): bool
     box.x + box.width >= right - 1 &&
     box.y + box.height >= bottom - 1
   );
-}
-
-interface Box extends Size {
-  x: number;
-  y: number;
 }
 
 function boxOf(view: View, picture: Size, at: Placement): Box {

@@ -238,7 +238,7 @@ export function BenchPlace({ shoot, frame: id, step: asked, version: chosenVersi
         </TopBar>
       )}
       <TogetherBar shoot={shoot} />
-      <div className="grid min-h-0 grow" style={{ gridTemplateColumns: columns(room) }}>
+      <div className="grid min-h-0 grow grid-rows-[minmax(0,1fr)]" style={{ gridTemplateColumns: columns(room) }}>
         {!room.alone && <StepRail step={step} frame={frame} onStep={setStep} />}
         {!room.alone && room.panel && (frame ? <Panel frame={frame} step={step} /> : <div className="bg-paper" />)}
         <main

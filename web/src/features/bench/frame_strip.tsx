@@ -61,7 +61,7 @@ export function FrameStrip({
       ref={scroller}
       tabIndex={0}
       aria-label="Frames of the shoot"
-      className="scroll-plain border-l border-rule bg-sheet outline-offset-[-2px]"
+      className="scroll-plain border-l border-rule bg-sheet outline-offset-[-2px] contain-strict"
     >
       <div className="relative" style={{ height: virtual.getTotalSize() }}>
         {virtual.getVirtualItems().map((item) => {

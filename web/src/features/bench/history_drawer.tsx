@@ -7,14 +7,11 @@ import { neutralOf } from "./steps/control";
 
 /** What was done, in words; press a line to go there. */
 export function HistoryDrawer({ raw }: { raw: boolean }) {
-  const version = useBench((s) => s.version);
-  const draft = useBench((s) => s.draft);
-  const { goTo, save } = useBench.getState();
-  const neutral = neutralOf(raw);
+  const opened = useBench((s) => s.version !== null);
   return (
     <Popover.Root>
       <Popover.Trigger asChild>
-        <Button disabled={!version}>History</Button>
+        <Button disabled={!opened}>History</Button>
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content
@@ -24,35 +21,48 @@ export function HistoryDrawer({ raw }: { raw: boolean }) {
           className="scroll-plain z-40 max-h-[70vh] w-80 border border-ink bg-sheet py-2 shadow-lg"
         >
           <States />
-          <div className="mb-1 px-3">
-            <Button
-              disabled={!draft || equal(draft, { ...draft, ...neutral })}
-              onClick={() => save((r) => ({ ...r, ...neutral }))}
-            >
-              Reset all steps
-            </Button>
-          </div>
-          <ol reversed className="flex flex-col-reverse">
-            {version?.history.map((entry) => (
-              <li key={entry.position}>
-                <button
-                  type="button"
-                  aria-current={entry.position === version.position ? "step" : undefined}
-                  onClick={() => goTo(entry.position)}
-                  className={`flex w-full gap-2 px-3 py-1 text-left text-sm hover:bg-white ${entry.position === version.position ? "bg-white font-semibold" : entry.position > version.position ? "text-ink3" : ""}`}
-                >
-                  <span className="w-5 shrink-0 text-right text-ink3">{entry.position}</span>
-                  <span className="grow">{entry.words}</span>
-                  <time className="shrink-0 text-xs font-normal text-ink2">
-                    {new Date(`${entry.at}Z`).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })}
-                  </time>
-                </button>
-              </li>
-            ))}
-          </ol>
+          <Steps raw={raw} />
         </Popover.Content>
       </Popover.Portal>
     </Popover.Root>
+  );
+}
+
+/** All entries, latest first: drawn only while the drawer is open, a long history takes longer than a picture. */
+function Steps({ raw }: { raw: boolean }) {
+  const version = useBench((s) => s.version);
+  const draft = useBench((s) => s.draft);
+  const { goTo, save } = useBench.getState();
+  const neutral = neutralOf(raw);
+  return (
+    <>
+      <div className="mb-1 px-3">
+        <Button
+          disabled={!draft || equal(draft, { ...draft, ...neutral })}
+          onClick={() => save((r) => ({ ...r, ...neutral }))}
+        >
+          Reset all steps
+        </Button>
+      </div>
+      <ol reversed className="flex flex-col-reverse">
+        {version?.history.map((entry) => (
+          <li key={entry.position}>
+            <button
+              type="button"
+              aria-current={entry.position === version.position ? "step" : undefined}
+              onClick={() => goTo(entry.position)}
+              className={`flex w-full gap-2 px-3 py-1 text-left text-sm hover:bg-white ${entry.position === version.position ? "bg-white font-semibold" : entry.position > version.position ? "text-ink3" : ""}`}
+            >
+              <span className="w-5 shrink-0 text-right text-ink3">{entry.position}</span>
+              <span className="grow">{entry.words}</span>
+              <time className="shrink-0 text-xs font-normal text-ink2">
+                {new Date(`${entry.at}Z`).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })}
+              </time>
+            </button>
+          </li>
+        ))}
+      </ol>
+    </>
   );
 }
 

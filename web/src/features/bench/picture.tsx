@@ -1,6 +1,7 @@
 import { useCallback, useEffect, useMemo, useRef } from "react";
 import { api, type Frame, need } from "../../api/client";
 import type { Recipe } from "../../api/generated/recipe";
+import { Enlarged } from "../../canvas/enlarged";
 import { drawLoupe, drawMarker, drawSamplers } from "../../canvas/overlay";
 import { Pace } from "../../canvas/pace";
 import { Painter } from "../../canvas/painter";
@@ -30,6 +31,8 @@ export function Picture({
   onKey: (save: Save, centre: KeyCentre) => void;
 }) {
   const canvas = useRef<HTMLCanvasElement>(null);
+  const small = useRef<HTMLCanvasElement>(null);
+  const enlarged = useRef<Enlarged | null>(null);
   const views = useRef<PictureViews | null>(null);
   const marker = useRef<{ x: number; y: number; radius: number } | null>(null);
   const hover = useRef<{ x: number; y: number } | null>(null);
@@ -41,32 +44,41 @@ export function Picture({
   const pace = useRef(new Pace()).current;
   const redrawAsked = useRef(false);
 
+  const draw = useCallback(() => {
+    const element = canvas.current;
+    if (!element || !small.current || !views.current) return;
+    painter.current ??= new Painter(element, density);
+    enlarged.current ??= new Enlarged(element, small.current, density);
+    const s = useBench.getState();
+    const { loupe } = views.current;
+    const scene = {
+      viewport: s.viewport,
+      picture,
+      ...views.current.layers,
+      compare: s.compare,
+      split: s.split,
+      warnings: s.warnings,
+      surround: SURROUNDS[s.surround],
+    };
+    const over = marker.current !== null || s.samplers.length > 0 || (s.magnifier && loupe !== null);
+    const reduced = over ? null : painter.current.reduced(scene);
+    if (reduced) return enlarged.current.show(reduced);
+    enlarged.current.hide();
+    painter.current.draw(scene);
+    drawMarker(element, marker.current, density());
+    const at = place(s.viewport, roomOf(element), picture, density());
+    const shift = s.compare === "side" ? Math.round(element.width / 2) : 0;
+    drawSamplers(element, s.samplers, { ...at, left: at.left + shift }, density());
+    if (s.magnifier && loupe && pointerAt.current) drawLoupe(element, loupe.picture, pointerAt.current, density());
+  }, [picture]);
   const redraw = useCallback(() => {
     if (redrawAsked.current) return;
     redrawAsked.current = true;
     requestAnimationFrame(() => {
       redrawAsked.current = false;
-      const element = canvas.current;
-      if (!element || !views.current) return;
-      painter.current ??= new Painter(element, density);
-      const s = useBench.getState();
-      painter.current.draw({
-        viewport: s.viewport,
-        picture,
-        ...views.current.layers,
-        compare: s.compare,
-        split: s.split,
-        warnings: s.warnings,
-        surround: SURROUNDS[s.surround],
-      });
-      drawMarker(element, marker.current, density());
-      const at = place(s.viewport, roomOf(element), picture, density());
-      const shift = s.compare === "side" ? Math.round(element.width / 2) : 0;
-      drawSamplers(element, s.samplers, { ...at, left: at.left + shift }, density());
-      const { loupe } = views.current;
-      if (s.magnifier && loupe && pointerAt.current) drawLoupe(element, loupe.picture, pointerAt.current, density());
+      draw();
     });
-  }, [picture]);
+  }, [draw]);
 
   const readPixel = useMemo(() => throttledPixel(frame.id, () => hover.current), [frame.id]);
 
@@ -81,13 +93,13 @@ export function Picture({
     picture.width = size.current.width;
     picture.height = size.current.height;
     marker.current = null;
-    const mine = new PictureViews({ id, raw }, () => canvas.current, picture, redraw, pace);
+    const mine = new PictureViews({ id, raw }, () => canvas.current, picture, draw, pace);
     views.current = mine;
     void mine.standIn(embedded);
     redraw();
     mine.request("adjusted");
     return () => mine.close();
-  }, [id, raw, embedded, picture, pace, redraw]);
+  }, [id, raw, embedded, picture, pace, draw, redraw]);
 
   useEffect(() => {
     let changedAt = 0;
@@ -233,7 +245,7 @@ export function Picture({
     }
   };
 
-  const input = (e: React.PointerEvent<HTMLCanvasElement>, kind: PointerInput["kind"]): PointerInput => {
+  const input = (e: React.PointerEvent<HTMLDivElement>, kind: PointerInput["kind"]): PointerInput => {
     const box = e.currentTarget.getBoundingClientRect();
     return { kind, x: (e.clientX - box.left) * density(), y: (e.clientY - box.top) * density() };
   };
@@ -241,18 +253,21 @@ export function Picture({
   useWheelZoom(canvas, picture);
 
   const current = useBench((s) => s.tool);
+  const surround = useBench((s) => SURROUNDS[s.surround]);
   return (
-    <canvas
-      ref={canvas}
-      className="absolute inset-0 h-full w-full touch-none"
-      style={{ cursor: current === "hand" ? "default" : current === "tone" ? "ns-resize" : "crosshair" }}
+    <div
+      className="absolute inset-0 touch-none overflow-hidden"
+      style={{
+        background: surround,
+        cursor: current === "hand" ? "default" : current === "tone" ? "ns-resize" : "crosshair",
+      }}
       role="img"
       aria-label={`${frame.name}, developed picture`}
-      data-testid="picture"
       tabIndex={current === "hand" ? -1 : 0}
       onKeyDown={(e) => {
         if (current !== "neutral" && current !== "key") return;
-        const { width, height } = e.currentTarget;
+        if (!canvas.current) return;
+        const { width, height } = canvas.current;
         const from = marker.current ?? { x: width / 2, y: height / 2, radius: 6 * density() };
         const next = pickerKey(e, from, density());
         if (!next) return;
@@ -294,7 +309,8 @@ export function Picture({
       }}
       onDoubleClick={(e) => {
         if (useBench.getState().tool !== "hand") return;
-        const element = e.currentTarget;
+        const element = canvas.current;
+        if (!element) return;
         const s = useBench.getState();
         const box = element.getBoundingClientRect();
         const zoom = s.viewport.zoom === "fit" ? density() : 0;
@@ -310,6 +326,9 @@ export function Picture({
           ),
         });
       }}
-    />
+    >
+      <canvas ref={canvas} data-testid="picture" className="absolute inset-0 h-full w-full" />
+      <canvas ref={small} className="pointer-events-none invisible absolute max-w-none" />
+    </div>
   );
 }

@@ -46,7 +46,8 @@ export class PictureViews {
     private readonly canvas: () => HTMLCanvasElement | null,
     /** The finished picture's size; known when its first view has come, until then the file's. */
     private readonly picture: Size,
-    private readonly redraw: () => void,
+    /** Draws at once: a picture and what is told of it come with the same frame of the screen, each of which costs all of the window. */
+    private readonly draw: () => void,
     private readonly pace: Pace,
   ) {
     const send = (ask: Ask, signal: AbortSignal, received: () => void) =>
@@ -68,7 +69,7 @@ export class PictureViews {
     const view = await previewOf(this.frame.id, embedded, this.picture);
     if (!view || this.closed || this.layers.adjusted.whole) return closeView(view);
     this.layers.adjusted.whole = view;
-    this.redraw();
+    this.draw();
   }
 
   /** Asks for what is in sight under the bench's recipe. */
@@ -198,7 +199,7 @@ export class PictureViews {
       const atFullSize = view.header.scaled_width >= view.header.full_width;
       if (!ask.quick && !again && atFullSize && asksForSlow(ask.recipe)) this.asDelivered(ask);
     }
-    this.redraw();
+    this.draw();
   }
 
   /** What is in sight once more as a delivery has it, when nothing has been asked for in the meantime. */
@@ -214,6 +215,6 @@ export class PictureViews {
   private showLoupe(view: View): void {
     closeView(this.loupe);
     this.loupe = view;
-    this.redraw();
+    this.draw();
   }
 }

@@ -14,7 +14,9 @@ export function roomOf(element: HTMLCanvasElement): Size {
 export function useWheelZoom(canvas: RefObject<HTMLCanvasElement | null>, picture: Size): void {
   useEffect(() => {
     const element = canvas.current;
-    if (!element) return;
+    // the canvas may be hidden while a reduced picture stands for it: then it is no target, what it lies in is
+    const ground = element?.parentElement;
+    if (!element || !ground) return;
     const wheel = (e: WheelEvent) => {
       e.preventDefault();
       const s = useBench.getState();
@@ -28,7 +30,7 @@ export function useWheelZoom(canvas: RefObject<HTMLCanvasElement | null>, pictur
         viewport: zoomAt(s.viewport, stopped, x, e.offsetY * density(), roomOf(element), picture, density()),
       });
     };
-    element.addEventListener("wheel", wheel, { passive: false });
-    return () => element.removeEventListener("wheel", wheel);
+    ground.addEventListener("wheel", wheel, { passive: false });
+    return () => ground.removeEventListener("wheel", wheel);
   }, [canvas, picture]);
 }

@@ -2,6 +2,7 @@ import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } fr
 import type { Frame } from "../../../api/client";
 import type { Recipe } from "../../../api/generated/recipe";
 import { closeView, type FramingFacts, fetchView, toldOf, type View, type ViewOptions } from "../../../api/view";
+import { Enlarged } from "../../../canvas/enlarged";
 import { Latest } from "../../../canvas/latest";
 import { Pace, smooths } from "../../../canvas/pace";
 import { type PlanePlacement, placePlane, type Rect } from "../../../canvas/plane";
@@ -24,6 +25,14 @@ function roomFor(facts: FramingFacts): Rect {
   return [left - room, top - room, width + 2 * room, height + 2 * room];
 }
 
+/** The surround alone, to draw on. */
+function cleared(element: HTMLCanvasElement): CanvasRenderingContext2D {
+  const context = element.getContext("2d", { alpha: false }) as CanvasRenderingContext2D;
+  context.fillStyle = SURROUNDS[useBench.getState().surround];
+  context.fillRect(0, 0, element.width, element.height);
+  return context;
+}
+
 interface PlaneAsk {
   recipe: Recipe | null;
   options: ViewOptions;
@@ -42,6 +51,8 @@ interface PlaneAsk {
 export function FramingTable({ frame }: { frame: Frame }) {
   const holder = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
+  const small = useRef<HTMLCanvasElement>(null);
+  const enlarged = useRef<Enlarged | null>(null);
   const shown = useRef<View | null>(null);
   const [box, setBox] = useState<Size>({ width: 0, height: 0 });
   const [plane, setPlane] = useState<Rect | null>(null);
@@ -60,20 +71,27 @@ export function FramingTable({ frame }: { frame: Frame }) {
 
   const draw = useCallback(() => {
     const element = canvas.current;
-    const context = element?.getContext("2d");
     const view = shown.current;
     const rect = view?.header.framing?.plane;
-    if (!element || !context) return;
-    context.fillStyle = SURROUNDS[useBench.getState().surround];
-    context.fillRect(0, 0, element.width, element.height);
-    if (!view || !rect) return;
-    const at = placePlane(rect, { width: element.width, height: element.height }, MARGIN * density());
-    const x = Math.round(at.left + rect[0] * at.scale);
-    const y = Math.round(at.top + rect[1] * at.scale);
-    const [width, height] = [Math.round(rect[2] * at.scale), Math.round(rect[3] * at.scale)];
-    context.imageSmoothingEnabled = smooths({ width, height }) && width !== view.picture.width;
-    context.imageSmoothingQuality = "low";
-    view.picture.draw(context, x, y, width, height);
+    if (!element || !small.current) return;
+    enlarged.current ??= new Enlarged(element, small.current, density);
+    if (view && rect) {
+      const at = placePlane(rect, { width: element.width, height: element.height }, MARGIN * density());
+      const x = Math.round(at.left + rect[0] * at.scale);
+      const y = Math.round(at.top + rect[1] * at.scale);
+      const [width, height] = [Math.round(rect[2] * at.scale), Math.round(rect[3] * at.scale)];
+      const smooth = smooths({ width, height }) && width !== view.picture.width;
+      const box = { x, y, width, height };
+      if (reduced.current) return enlarged.current.show({ view, box, smooth });
+      enlarged.current.hide();
+      const context = cleared(element);
+      context.imageSmoothingEnabled = smooth;
+      context.imageSmoothingQuality = "low";
+      view.picture.draw(context, x, y, width, height);
+    } else {
+      enlarged.current.hide();
+      cleared(element);
+    }
   }, []);
 
   const latest = useMemo(
@@ -218,12 +236,15 @@ export function FramingTable({ frame }: { frame: Frame }) {
   const at: PlanePlacement | null = plane ? placePlane(plane, box, MARGIN) : null;
   return (
     <div ref={holder} className="absolute inset-0 overflow-hidden" data-testid="plane" aria-busy={late || settling}>
-      <canvas
-        ref={canvas}
-        className="absolute inset-0 h-full w-full"
+      <div
+        className="absolute inset-0 overflow-hidden"
+        style={{ background: SURROUNDS[surround] }}
         role="img"
         aria-label={`${frame.name}, the whole picture with its crop`}
-      />
+      >
+        <canvas ref={canvas} className="absolute inset-0 h-full w-full" />
+        <canvas ref={small} className="pointer-events-none invisible absolute max-w-none" />
+      </div>
       {at && compare !== "original" && <Over frame={frame} at={at} box={box} surround={SURROUNDS[surround]} />}
       <Refusal />
     </div>

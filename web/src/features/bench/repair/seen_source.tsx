@@ -1,4 +1,5 @@
 import { useEffect, useRef } from "react";
+import { drawSeen } from "../../../canvas/enlarged";
 import type { Place } from "../../../canvas/strokes";
 import { useBench } from "../../../state/bench";
 import type { OnScreen } from "../drawing/on_screen";
@@ -43,7 +44,7 @@ export function SeenSource({ screen, pointer, radius, anchor, away }: Props) {
     pen.arc(side / 2, side / 2, side / 2, 0, 2 * Math.PI);
     pen.clip();
     pen.globalAlpha = 0.75;
-    pen.drawImage(picture, fx * d - side / 2, fy * d - side / 2, side, side, 0, 0, side, side);
+    drawSeen(pen, picture, fx * d - side / 2, fy * d - side / 2, side);
   }, [fx, fy, radius]);
   if (!from) return null;
   return (
