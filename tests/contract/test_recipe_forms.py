@@ -23,7 +23,7 @@ def newer() -> dict[str, Any]:
     """What a newer program might write: another number, a step, controls and a choice that are unknown here."""
     document = neutral()
     document["recipe"] = 3
-    document["versions"] |= {"exposure": 4, "passes": 2}
+    document["versions"] |= {"exposure": 4, "passes": 9}
     document["tone"] |= {"depth": 20, "exposure_ev": 0.7}
     document["passes"] = [{"kind": "brush", "strokes": "9f3a"}]
     document["off"] = ["passes"]
@@ -253,3 +253,22 @@ def test_steps_are_switched_off_and_on_again() -> None:
     assert recipe.framing() == Recipe.neutral(True).framing() != recipe.with_switch("framing", False).framing()
     assert recipe.framing() != recipe.with_values({"framing": {"angle": 1.0}}).framing()
     assert recipe.framing() == recipe.with_values({"tone": {"contrast": 1.0}}).framing()
+
+
+@pytest.mark.parametrize(
+    ("step", "operation", "values", "told"),
+    [
+        ("definition", "noise", {"luminance_noise": 30}, True),
+        ("definition", "noise", {"colour_noise": 30}, True),
+        ("definition", "noise", {"hot_pixels": True, "clarity": 10}, False),
+        ("passes", "passes", {"passes": [{"controls": {"noise": 40}}]}, True),
+        ("passes", "passes", {"passes": [{"controls": {"exposure_ev": 0.3}}]}, False),
+    ],
+)
+def test_noise_that_is_measured_otherwise_is_told(step: str, operation: str, values: dict[str, Any], told: bool) -> None:
+    document = Recipe.neutral(True).with_values({step: values}).to_document()
+    assert not Recipe.from_document(document).notes
+    document["versions"][operation] -= 1
+    found = Recipe.from_document(document)
+    assert any("told apart from texture" in note for note in found.notes) == told
+    assert again(found.to_document()) == found.to_document() and not Recipe.from_document(found.to_document()).notes

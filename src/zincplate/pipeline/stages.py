@@ -226,7 +226,7 @@ class Stages:
                 rebuild(planes, around, source.white_limits, place, out)
                 planes = out
             if calming:
-                noise = source.noise(scale_of(source, window))
+                noise = source.noise(scale_of(source, window), below_texture=True)
                 if plan.best_noise and self._best:
                     planes = reduce_noise_best(planes, noise, 2 * plan.luminance_noise, 2 * plan.colour_noise, self.between)
                 else:

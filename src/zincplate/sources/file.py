@@ -343,10 +343,13 @@ class Source:
         """How many hot and cold sites were found (0 for files without a mosaic)."""
         return len(self._reader.hot()[0]) if isinstance(self._reader, Mosaic) else 0
 
-    def noise(self, scale: float) -> StabilisedNoise:
-        """Noise of plates at a size relative to full size (1 or less)."""
+    def noise(self, scale: float, *, below_texture: bool = False) -> StabilisedNoise:
+        """Noise of plates at a size relative to full size (1 or less).
+
+        ``below_texture``: of camera files without drawing that fills the picture, which counts as noise otherwise.
+        """
         if isinstance(self._reader, Mosaic):
-            model = self._reader.noise
+            model = self._reader.noise_below_texture if below_texture else self._reader.noise
             neutral = np.asarray(self.as_shot_neutral)
             deviation = np.sqrt(model.slope / neutral) / 2
             shift = float(np.mean(model.offset / model.slope / neutral) + 0.375 * model.slope / neutral.min())

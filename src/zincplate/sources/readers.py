@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from zincplate.core.kernels.rendered import bin_codes, bin_linear, window_from_codes, window_from_linear
 from zincplate.core.noise.noise_model import NoiseModel, measure_noise
+from zincplate.core.noise.quiet_directions import measure_noise_below_texture
 from zincplate.core.noise.wavelet_noise import deviation_of
 from zincplate.core.sensor.colour_shift import ColourShift
 from zincplate.core.sensor.demosaic import MARGIN, bin_mosaic, demosaic_window, window_of
@@ -98,6 +99,7 @@ class Mosaic:
         self._lock = threading.Lock()
         self._hot: tuple[NDArray[np.intp], NDArray[np.uint16]] | None = None
         self._noise: NoiseModel | None = None
+        self._noise_below_texture: NoiseModel | None = None
         self._black = np.ascontiguousarray(np.roll(black, shift, (0, 1)))
         self._scale = np.ascontiguousarray(np.roll(scale.astype(np.float32), shift, (0, 1)))
 
@@ -121,6 +123,18 @@ class Mosaic:
     @_resting
     def _measured(self) -> NoiseModel:
         return measure_noise(self._sites, self._black_by_parity, self._white)
+
+    @property
+    def noise_below_texture(self) -> NoiseModel:
+        """What noise reduction goes by: without drawing that fills the picture, which :attr:`noise` holds."""
+        with self._lock:
+            if self._noise_below_texture is None:
+                self._noise_below_texture = self._measured_below_texture()
+            return self._noise_below_texture
+
+    @_resting
+    def _measured_below_texture(self) -> NoiseModel:
+        return measure_noise_below_texture(self._sites, self._black_by_parity, self._white)
 
     @_resting
     def hot(self) -> tuple[NDArray[np.intp], NDArray[np.uint16]]:

@@ -72,16 +72,22 @@ def _fitted(mean: Float, variance: Float) -> NoiseModel:
         if inside.sum() >= 20:
             levels.append(float(np.median(mean[inside])))
             values.append(float(np.quantile(variance[inside], QUANTILE)) * correction)
-    x, y = np.array(levels), np.array(values)
-    design = np.stack([np.maximum(x, 0), np.ones_like(x)], 1)
-    weight = 1 / y
-    keep = np.ones(x.size, bool)
+    return robust_line(np.array(levels), np.array(values), all_of_them=False)
+
+
+def robust_line(level: Float, variance: Float, *, all_of_them: bool) -> NoiseModel:
+    """The line over levels (n,) through variances (n,) above 0, each weighing by its own share.
+
+    Unless all of them are to count, those far above it are left out: there was nothing without drawing.
+    """
+    design = np.stack([np.maximum(level, 0), np.ones_like(level)], 1)
+    weight = 1 / variance
+    keep = np.ones(level.size, bool)
     slope = offset = 0.0
-    for _ in range(4):
+    for _ in range(1 if all_of_them else 4):
         w = weight * keep
-        slope, offset = np.linalg.lstsq(design * w[:, None], y * w, rcond=None)[0]
-        # classes in which nothing is flat stand above the line and are left out
-        keep = y < 1.35 * np.maximum(design @ (slope, offset), 1e-12)
+        slope, offset = np.linalg.lstsq(design * w[:, None], variance * w, rcond=None)[0]
+        keep = variance < 1.35 * np.maximum(design @ (slope, offset), 1e-12)
         if keep.sum() < 3:
             break
     return NoiseModel(max(float(slope), 1e-8), max(float(offset), 1e-10))

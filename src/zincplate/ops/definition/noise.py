@@ -1,9 +1,10 @@
 """Noise reduction driven by the sensor's own noise, lightness and colour apart, and hot pixels."""
 
 from dataclasses import replace
-from typing import Literal
+from typing import Any, Literal
 
 from zincplate.ops.base import Operation, Parameters, choice, gauge, switch
+from zincplate.ops.noise_words import TOLD_APART
 from zincplate.plan.light import LightPlan
 
 
@@ -46,4 +47,9 @@ def apply(parameters: NoiseParameters, plan: LightPlan) -> LightPlan:
     return replace(plan, plate=plate)
 
 
-NOISE = Operation("noise", "definition", "Noise", 1, NoiseParameters, apply)
+def _below_texture(values: dict[str, Any]) -> tuple[dict[str, Any], str]:
+    """To version 2: texture that fills a picture is no longer measured as noise."""
+    return values, TOLD_APART if values.get("luminance_noise") or values.get("colour_noise") else ""
+
+
+NOISE = Operation("noise", "definition", "Noise", 2, NoiseParameters, apply, upgrades=(_below_texture,))

@@ -14,6 +14,7 @@ from zincplate.ops.base import Operation, Parameters, gauge, switch
 from zincplate.ops.curve_points import CurvePoints
 from zincplate.ops.inks import grey_fields, key_fields, six, toning_fields, toning_of
 from zincplate.ops.items import WITH_IDS, Item
+from zincplate.ops.noise_words import TOLD_APART
 from zincplate.ops.plate_values import PlateColour
 from zincplate.plan.colour import NO_SIX, ColourPlan
 from zincplate.plan.light import LightPlan
@@ -195,13 +196,22 @@ def apply(parameters: PassesParameters, plan: LightPlan) -> LightPlan:
     return replace(plan, passes=acting, finish=replace(plan.finish, sharpen_by_passes=by_passes))
 
 
-def _evening_first(values: dict[str, Any]) -> tuple[dict[str, Any], str]:
-    """From version 1, which took haze out before it evened colour, and evened coarser blotches."""
+def _controls(values: dict[str, Any]) -> list[dict[str, Any]]:
+    """What the passes of a recipe hold that was only read."""
     listed = values.get("passes")
     passes = [p for p in listed if isinstance(p, dict)] if isinstance(listed, list | tuple) else []
-    controls = [c for p in passes if isinstance(c := p.get("controls"), dict)]
-    told = any(c.get("even_colour") for c in controls)
+    return [c for p in passes if isinstance(c := p.get("controls"), dict)]
+
+
+def _evening_first(values: dict[str, Any]) -> tuple[dict[str, Any], str]:
+    """From version 1, which took haze out before it evened colour, and evened coarser blotches."""
+    told = any(c.get("even_colour") for c in _controls(values))
     return values, "Passes even finer blotches of colour out than they did, and before haze is taken away." if told else ""
 
 
-PASSES = Operation("passes", "passes", "Passes", 2, PassesParameters, apply, upgrades=(_evening_first,))
+def _noise_below_texture(values: dict[str, Any]) -> tuple[dict[str, Any], str]:
+    """From version 2, which took texture that fills a picture for noise."""
+    return values, TOLD_APART if any(c.get("noise") for c in _controls(values)) else ""
+
+
+PASSES = Operation("passes", "passes", "Passes", 3, PassesParameters, apply, upgrades=(_evening_first, _noise_below_texture))

@@ -4006,7 +4006,7 @@ export interface components {
                 /** @constant */
                 recovery: 1;
                 /** @constant */
-                noise: 1;
+                noise: 2;
                 /** @constant */
                 turn: 1;
                 /** @constant */
@@ -4050,7 +4050,7 @@ export interface components {
                 /** @constant */
                 toning: 1;
                 /** @constant */
-                passes: 2;
+                passes: 3;
                 /** @constant */
                 sharpen: 1;
                 /** @constant */
