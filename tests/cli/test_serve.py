@@ -111,3 +111,19 @@ def test_a_taken_port(root: Path) -> None:
         running = start(root, taken.getsockname()[1])
         output, _ = running.communicate(timeout=60)
     assert running.returncode == 1 and f"is taken by process {os.getpid()} (" in output and len(output.strip().splitlines()) == 1
+
+
+def test_it_starts_while_another_one_on_the_same_library_is_stopping(root: Path) -> None:
+    """The database that it found running goes away under it; the web server did not boot, and the command stayed without one."""
+    ports = free_port(), free_port()
+    first = start(root, ports[0])
+    answers(ports[0], 60)
+    second = start(root, ports[1])
+    time.sleep(0.7)
+    first.terminate()
+    first.communicate(timeout=60)
+    answers(ports[1], 60)
+    assert Maria(root).running_pid() is not None
+    second.terminate()
+    output, _ = second.communicate(timeout=60)
+    assert second.returncode == 0 and output.rstrip().endswith("stopped"), output

@@ -10,6 +10,7 @@ import sys
 import threading
 import time
 import urllib.request
+from collections.abc import Callable
 from pathlib import Path
 from types import FrameType
 from typing import TYPE_CHECKING
@@ -178,12 +179,7 @@ def serve(*, demo: bool, port: int, fresh: bool = False) -> int:
         sweep()
         sweep_parts(*home.written)
         camera = demo_data.take(home) if demo else None
-        maria.start()
-        store.connect(home, pool=4)
-        store.migrate()
-        from zincplate.jobs.queue import create_tables
-
-        create_tables(home)
+        _open(home, maria)
     except (MariaError, OSError, *store.UNAVAILABLE) as error:
         print(f"zincplate: {error}", file=sys.stderr)
         return 1
@@ -191,7 +187,7 @@ def serve(*, demo: bool, port: int, fresh: bool = False) -> int:
     supervisor = Supervisor(home, port)
     supervisor.start("web")
     address = f"http://127.0.0.1:{port}/"
-    if not _wait_for(address, stopping):
+    if not _wait_for(address, stopping, lambda: _mend(supervisor, maria)):
         print("zincplate: the web server did not answer", file=sys.stderr)
         supervisor.stop()
         maria.stop()
@@ -215,9 +211,40 @@ def serve(*, demo: bool, port: int, fresh: bool = False) -> int:
     return 0
 
 
-def _wait_for(address: str, stopping: list[int]) -> bool:
+def _open(home: Home, maria: Maria) -> None:
+    """Starts the database and brings its tables up to date; once more where it was another launcher's that was just stopping."""
+    from zincplate.jobs.queue import create_tables
+
+    for last in (False, False, True):
+        maria.start()
+        try:
+            store.connect(home, pool=4)
+            store.migrate()
+            create_tables(home)
+        except store.UNAVAILABLE:
+            if last or (maria.running_pid() is not None and maria.answers()):
+                raise
+        else:
+            return
+
+
+def _mend(supervisor: Supervisor, maria: Maria) -> None:
+    """Starts again what has ended; the database too, which may have been that of another launcher that was just stopping."""
+    supervisor.mend()
+    if maria.running_pid() is not None:
+        return
+    print("zincplate: the database ended unexpectedly and is started again", file=sys.stderr, flush=True)
+    try:
+        maria.start()
+    except MariaError as error:
+        print(f"zincplate: {error}", file=sys.stderr, flush=True)
+        time.sleep(2)
+
+
+def _wait_for(address: str, stopping: list[int], mend: Callable[[], None]) -> bool:
     end = time.monotonic() + _READY_S
     while time.monotonic() < end and not stopping:
+        mend()
         try:
             with urllib.request.urlopen(address, timeout=2):  # noqa: S310  (our own loopback address)
                 return True
@@ -235,14 +262,8 @@ def _watch(supervisor: Supervisor, maria: Maria, context: "Context", stopping: l
     watcher = Watcher()
     while not stopping:
         time.sleep(0.2)
-        supervisor.mend()
-        if maria.running_pid() is None and not stopping:
-            print("zincplate: the database ended unexpectedly and is started again", file=sys.stderr, flush=True)
-            try:
-                maria.start()
-            except MariaError as error:
-                print(f"zincplate: {error}", file=sys.stderr, flush=True)
-                time.sleep(2)
+        if not stopping:
+            _mend(supervisor, maria)
         if time.monotonic() - last_reap > 3:
             last_reap = time.monotonic()
             try:

@@ -220,7 +220,8 @@ table-open-cache=256
             **kw,
         )
 
-    def _ready(self) -> bool:
+    def answers(self) -> bool:
+        """Whether the server takes connections."""
         try:
             with self.connect(connect_timeout=2) as c, c.cursor() as cur:
                 cur.execute("SELECT 1")
@@ -233,7 +234,7 @@ table-open-cache=256
         self.var.mkdir(parents=True, exist_ok=True)
         with open(self.lock, "w") as lk:
             fcntl.flock(lk, fcntl.LOCK_EX)  # two starts at once: the second waits, then finds it running
-            if self.running_pid() and self._ready():
+            if self.running_pid() and self.answers():
                 return self
             st = self._prepare()
             password, u, d = self.password(), self.user, self.database
@@ -272,7 +273,7 @@ table-open-cache=256
                 if proc.poll() is not None:
                     tail = self.log.read_text(errors="replace")[-1500:] if self.log.exists() else ""
                     raise MariaError(f"mariadbd ended with {proc.returncode}:\n{tail}")
-                if self.running_pid() and self._ready():
+                if self.running_pid() and self.answers():
                     init.unlink(missing_ok=True)  # it holds the password
                     self.process = proc
                     return self
