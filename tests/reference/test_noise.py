@@ -79,6 +79,15 @@ def test_where_there_are_flat_places_nothing_is_told_but_the_noise(slope: float,
             assert below.variance(np.array(level)) < 1.15 * blocks.variance(np.array(level))
 
 
+def test_what_is_clipped_has_no_noise_to_tell() -> None:
+    # a fifth of it near white or beyond: clipped sites are quieter than the light they stand for
+    bright = np.tile(np.linspace(0.3, 1.05, 900, dtype=np.float32), (600, 1))
+    mosaic = mosaic_of(np.stack([bright] * 3), 2e-3, 1e-4)
+    below = measure_noise_below_texture(mosaic, BLACK, 16383)
+    for level in (0.5, 0.8):
+        assert float(below.variance(np.array(level))) == pytest.approx(2e-3 * level + 1e-4, rel=0.06)
+
+
 def test_too_few_patches_tell_nothing_beyond_blocks() -> None:
     small = mosaic_of(np.clip(textured("grass")[:, :240, :250], 0, 1), 2e-3, 1e-4)
     assert measure_noise_below_texture(small, BLACK, 16383) == measure_noise(small, BLACK, 16383)
