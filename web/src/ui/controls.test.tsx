@@ -62,6 +62,35 @@ it("a gauge is worked by keys alone", () => {
   expect(log).toHaveLength(6);
 });
 
+it("a handle that is let go where it was taken sets nothing, and holds nothing any more", () => {
+  const log: string[] = [];
+  page.show(<Held log={log} />);
+  const slider = place.querySelector("[role=slider]") as SVGElement;
+  slider.setPointerCapture = () => undefined;
+  slider.getBoundingClientRect = () => ({ left: 0, width: 264 }) as DOMRect;
+  const point = (kind: string, clientX: number) =>
+    act(() => {
+      slider.dispatchEvent(new PointerEvent(kind, { bubbles: true, clientX, button: 0, pointerId: 1 }));
+    });
+  for (const [kind, x] of [
+    ["pointerdown", 134],
+    ["pointermove", 146.7],
+    ["pointermove", 134],
+    ["pointerup", 134],
+  ] as const)
+    point(kind, x);
+  expect(log).toEqual(["draft 0.5", "draft 0", "cancel"]);
+  point("pointermove", 200);
+  expect(log).toHaveLength(3);
+  for (const [kind, x] of [
+    ["pointerdown", 134],
+    ["pointermove", 146.7],
+    ["pointerup", 146.7],
+  ] as const)
+    point(kind, x);
+  expect(log.slice(3)).toEqual(["draft 0.5", "set 0.5"]);
+});
+
 it("a number is typed, set by Enter and taken back by Esc", () => {
   const log: string[] = [];
   page.show(<Held log={log} />);

@@ -170,6 +170,7 @@ export function Gauge(props: Props) {
           const next = fitted(valueAt(pointer(e.clientX) - held.offset));
           if (held.offset === 0 || Math.abs(pointer(e.clientX) - held.offset - at) > 0.01 || next !== held.from)
             props.onSet(next);
+          else props.onCancel();
         }}
         onPointerCancel={() => {
           grip.current = null;

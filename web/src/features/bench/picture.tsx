@@ -112,11 +112,13 @@ export function Picture({
     return useBench.subscribe((s, before) => {
       const v = views.current;
       if (!v) return;
-      if (s.draft && s.draft !== before.draft) {
+      // what a hand held is saved when it lets go: the same recipe again, and no movement
+      const moved = s.draft !== before.draft && !equal(s.draft, before.draft);
+      if (s.draft && moved) {
         v.request("adjusted", quick() || s.moving);
         if (s.compare !== "none" && s.draft.framing !== before.draft?.framing) v.request("original");
         if (hover.current) readPixel();
-      } else if (before.moving && !s.moving) v.rested();
+      } else if (!s.moving && (before.moving || s.draft !== before.draft)) v.rested();
       const asked = (b: typeof s) => [
         b.warnings,
         b.warned,

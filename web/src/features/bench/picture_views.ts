@@ -185,7 +185,8 @@ export class PictureViews {
       layer.whole = view;
       layer.part = null;
     } else layer.part = view;
-    if (ask.quick) {
+    // unless the sharp one has been asked for since: the hand has let go
+    if (ask.quick && this.quick[ask.which]) {
       clearTimeout(this.sharpen);
       const rest = repairMoves(useBench.getState()) ? REST_ON_REPAIR_MS : REST_MS;
       this.sharpen = setTimeout(() => this.request(ask.which), rest);

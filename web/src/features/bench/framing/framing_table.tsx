@@ -65,6 +65,8 @@ export function FramingTable({ frame }: { frame: Frame }) {
   const settle = useRef<ReturnType<typeof setTimeout>>(undefined);
   const sharpen = useRef<ReturnType<typeof setTimeout>>(undefined);
   const pressed = useRef(false);
+  /** What was asked for last is reduced. */
+  const quick = useRef(false);
   const pace = useRef(new Pace()).current;
   /** The picture that is shown is not as sharp as it can be. */
   const reduced = useRef(false);
@@ -129,7 +131,7 @@ export function FramingTable({ frame }: { frame: Frame }) {
           });
           const rect = view.header.framing?.plane;
           if (rect) setPlane((before) => (before?.every((v, i) => v === rect[i]) ? before : rect));
-          if (ask.share < 1 && ask.recipe === useBench.getState().draft)
+          if (ask.share < 1 && quick.current && ask.recipe === useBench.getState().draft)
             sharpen.current = setTimeout(ask.sharper, SHARP_MS);
           if (ask.settles) setSettling(false);
           useFraming.setState({ refusal: "", shownOf: ask.recipe });
@@ -154,6 +156,7 @@ export function FramingTable({ frame }: { frame: Frame }) {
       const fixed = facts?.plane;
       const recipe = s.compare === "original" ? null : s.draft;
       const share = around || sharp || !facts ? 1 : pace.shareFor(element.width * element.height);
+      quick.current = share < 1;
       latest.ask(
         {
           recipe,
@@ -207,13 +210,15 @@ export function FramingTable({ frame }: { frame: Frame }) {
   useEffect(() => {
     const set = (e: PointerEvent) => {
       pressed.current = e.type === "pointerdown";
+      // let go: the sharp picture at once, after what the hand held has been set
+      if (!pressed.current) setTimeout(() => quick.current && ask(false, true));
     };
     const kinds = ["pointerdown", "pointerup", "pointercancel"] as const;
     for (const kind of kinds) window.addEventListener(kind, set, true);
     return () => {
       for (const kind of kinds) window.removeEventListener(kind, set, true);
     };
-  }, []);
+  }, [ask]);
 
   useLayoutEffect(() => {
     const parent = holder.current;
