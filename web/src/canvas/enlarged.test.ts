@@ -58,6 +58,16 @@ test("a window of it has to cover what is in sight", () => {
   expect(painter.reduced(scene(null, view(3000, full), { viewport: { ...viewport, zoom: 2 } }))).toBeNull();
 });
 
+test("from two to one on pixels are to be seen, reduced ones too", () => {
+  const seen = (zoom: number) => {
+    const viewport = { zoom, centreX: 0.5, centreY: 0.5 };
+    const [width, height] = [800 / zoom, 550 / zoom];
+    const window = { x: 750 - width / 2, y: 500 - height / 2, width, height };
+    return painter.reduced(scene(null, view(1500, window), { viewport }))?.smooth;
+  };
+  expect([seen(1.6), seen(2)]).toEqual([true, false]);
+});
+
 test("it hides the large canvas, lies where the picture lies, and gives way again", () => {
   const drawn: unknown[][] = [];
   const pen = { drawImage: (...args: unknown[]) => drawn.push(args) } as unknown as CanvasRenderingContext2D;
@@ -70,6 +80,8 @@ test("it hides the large canvas, lies where the picture lies, and gives way agai
   expect(large.style.visibility).toBe("hidden");
   expect(small).toMatchObject({ width: 500, style: { visibility: "visible", imageRendering: "pixelated" } });
   expect(small.style).toMatchObject({ left: "50px", top: "20px", width: "500px", height: "333px" });
+  enlarged.show({ view: view(500), box: { x: 100, y: 40, width: 1000, height: 666 }, smooth: true });
+  expect(small.style.imageRendering).toBe("auto");
   // what is seen at (300, 40) of the large canvas lies at (100, 0) of the small one
   drawSeen(pen, large, 300, 40, 30);
   const [source, x, y, width] = drawn.pop() as [HTMLCanvasElement, number, number, number];
