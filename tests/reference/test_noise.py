@@ -54,12 +54,18 @@ def textured(name: str) -> np.ndarray:
 BLACK = np.full((2, 2), 512.0)
 
 
+def both(mosaic: np.ndarray) -> tuple[NoiseModel, NoiseModel]:
+    """By blocks, and below texture."""
+    blocks = measure_noise(mosaic, BLACK, 16383)
+    return blocks, measure_noise_below_texture(mosaic, BLACK, 16383, blocks)
+
+
 @pytest.mark.parametrize("name", ["grass", "gravel"])
 @pytest.mark.parametrize(("slope", "offset", "within"), [(2e-4, 4e-6, 2.4), (2e-3, 1e-4, 1.25)])
 def test_drawing_that_fills_the_picture_is_told_from_noise(name: str, slope: float, offset: float, within: float) -> None:
     # truth: the noise that was put in, as deviations; blocks take the texture for it
     mosaic = mosaic_of(np.clip(textured(name), 0, 1), slope, offset)
-    blocks, below = measure_noise(mosaic, BLACK, 16383), measure_noise_below_texture(mosaic, BLACK, 16383)
+    blocks, below = both(mosaic)
     for level in (0.02, 0.1, 0.4):
         truth = slope * level + offset
         found = float(np.sqrt(below.variance(np.array(level)) / truth))
@@ -72,7 +78,7 @@ def test_where_there_are_flat_places_nothing_is_told_but_the_noise(slope: float,
     ramp = np.tile(np.linspace(0.01, 0.8, 900, dtype=np.float32), (600, 1))
     for linear, within in ((np.stack([ramp * k for k in (0.55, 1.0, 0.7)]), 0.04), (scene(), 0.3)):
         mosaic = mosaic_of(linear, slope, offset)
-        blocks, below = measure_noise(mosaic, BLACK, 16383), measure_noise_below_texture(mosaic, BLACK, 16383)
+        blocks, below = both(mosaic)
         for level in (0.02, 0.1, 0.4):
             found = float(np.sqrt(below.variance(np.array(level)) / (slope * level + offset)))
             assert 1 - 0.04 < found < 1 + within
@@ -83,14 +89,15 @@ def test_what_is_clipped_has_no_noise_to_tell() -> None:
     # a fifth of it near white or beyond: clipped sites are quieter than the light they stand for
     bright = np.tile(np.linspace(0.3, 1.05, 900, dtype=np.float32), (600, 1))
     mosaic = mosaic_of(np.stack([bright] * 3), 2e-3, 1e-4)
-    below = measure_noise_below_texture(mosaic, BLACK, 16383)
+    _, below = both(mosaic)
     for level in (0.5, 0.8):
         assert float(below.variance(np.array(level))) == pytest.approx(2e-3 * level + 1e-4, rel=0.06)
 
 
 def test_too_few_patches_tell_nothing_beyond_blocks() -> None:
     small = mosaic_of(np.clip(textured("grass")[:, :240, :250], 0, 1), 2e-3, 1e-4)
-    assert measure_noise_below_texture(small, BLACK, 16383) == measure_noise(small, BLACK, 16383)
+    blocks, below = both(small)
+    assert below == blocks
 
 
 def test_grass_keeps_its_blades_when_its_noise_is_reduced() -> None:
@@ -108,8 +115,7 @@ def test_grass_keeps_its_blades_when_its_noise_is_reduced() -> None:
         made = reduce_noise(planes, noise, wavelet_noise.LIGHTNESS_STRENGTH / 2, wavelet_noise.COLOUR_STRENGTH / 2)
         return psnr(encoded(made), encoded(balanced))
 
-    by_blocks = reduced(measure_noise(mosaic, BLACK, 16383))
-    below = reduced(measure_noise_below_texture(mosaic, BLACK, 16383))
+    by_blocks, below = map(reduced, both(mosaic))
     known = reduced(NoiseModel(slope, offset))
     assert below > by_blocks + 1 and below > known - 0.2, (by_blocks, below, known)
 

@@ -127,14 +127,15 @@ class Mosaic:
     @property
     def noise_below_texture(self) -> NoiseModel:
         """What noise reduction goes by: without drawing that fills the picture, which :attr:`noise` holds."""
+        blocks = self.noise
         with self._lock:
             if self._noise_below_texture is None:
-                self._noise_below_texture = self._measured_below_texture()
+                self._noise_below_texture = self._below_texture(blocks)
             return self._noise_below_texture
 
     @_resting
-    def _measured_below_texture(self) -> NoiseModel:
-        return measure_noise_below_texture(self._sites, self._black_by_parity, self._white)
+    def _below_texture(self, blocks: NoiseModel) -> NoiseModel:
+        return measure_noise_below_texture(self._sites, self._black_by_parity, self._white, blocks)
 
     @_resting
     def hot(self) -> tuple[NDArray[np.intp], NDArray[np.uint16]]:

@@ -16,7 +16,7 @@ a computer, or sharpened before it was written) cannot be told from noise by eit
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.noise.noise_model import NOISELESS, NoiseModel, measure_noise, robust_line
+from zincplate.core.noise.noise_model import NOISELESS, NoiseModel, robust_line
 
 Float = NDArray[np.float64]
 Float32 = NDArray[np.float32]
@@ -30,9 +30,11 @@ MOST_CLASSES = 10
 ROUNDS = 5
 
 
-def measure_noise_below_texture(mosaic: NDArray[np.uint16], black: Float, white: float) -> NoiseModel:
-    """Model of a Bayer mosaic (rows, columns) with black (2, 2) by parity of row and column; by blocks where that is less."""
-    blocks = measure_noise(mosaic, black, white)
+def measure_noise_below_texture(mosaic: NDArray[np.uint16], black: Float, white: float, blocks: NoiseModel) -> NoiseModel:
+    """Model of a Bayer mosaic (rows, columns) with black (2, 2) by parity of row and column.
+
+    ``blocks`` is what :func:`.noise_model.measure_noise` tells of it, which counts where it is less.
+    """
     patches = _patches(mosaic, black, white)
     if blocks == NOISELESS or len(patches) < LEAST_PATCHES:
         return blocks
