@@ -15,6 +15,7 @@ from zincplate.recipe.document import Recipe
 from zincplate.recipe.words import describe
 from zincplate.render.view import ViewRequest
 from zincplate.services import bring_in, changes, originals, pictures, shoots, versions, views
+from zincplate.services.changes import Change
 from zincplate.services.context import Context, UserError
 from zincplate.store.database import database
 from zincplate.store.models import AppliedChange, Frame, HistoryEntry, NamedState, Version
@@ -295,3 +296,23 @@ def test_the_state_tells_what_undo_and_redo_will_show(context: Context, version:
         state = put(context, version.id, 3 + n, {"tone": {"contrast": n + 1}})
     known = [h["position"] for h in state["history"] if h["forth"]]
     assert known == list(range(state["position"] - versions.KNOWN_STEPS, state["position"] + 1))
+
+
+def test_a_page_that_knows_the_rest_is_told_what_is_near(context: Context, version: Version) -> None:
+    for n in range(3 * versions.KNOWN_STEPS):
+        put(context, version.id, n, {"tone": {"contrast": n + 1}})
+    there = 3 * versions.KNOWN_STEPS
+    for position in (there // 2, 2, there):
+        before = versions.get(version.id).revision
+        change = Change(id=f"to-{position}", revision=before, do="go", position=position, near=True)
+        near = changes.make(context, version.id, change)
+        whole = versions.state(versions.get(version.id))
+        told = [h["position"] for h in near["history"]]
+        low, high = max(position - versions.KNOWN_STEPS - 1, 0), min(position + versions.KNOWN_STEPS, there)
+        assert told == list(range(low, high + 1)) and near["entries"] == len(whole["history"]) == there + 1
+        assert near["history"] == whole["history"][low : high + 1]
+        # sent twice, or made on another state: who asks does not know the rest
+        assert len(changes.make(context, version.id, change)["history"]) == there + 1
+        with pytest.raises(changes.Stale) as stale:
+            changes.make(context, version.id, change.model_copy(update={"id": "late"}))
+        assert len(stale.value.current["history"]) == there + 1

@@ -219,6 +219,9 @@ class VersionOut(BaseModel):
     adjusted: bool
     recipe: RecipeDocument
     history: list[HistoryOut]
+    """All entries by position, or in the answer to a change those about the current one, where only they were asked for."""
+    entries: int
+    """How many entries the history has."""
     states: list[StateOut]
     thumb: str
     last_change: str

@@ -28,6 +28,9 @@ class Change(BaseModel):
 
     ``together`` names further versions that are edited along: what is set here is set there (``as_change``: numbers change there
     by as much), as one thing that undo and redo take back and make again for all of them.
+
+    With ``near`` the answer's history has only the entries about the current one: a page that holds ``revision`` knows the rest,
+    and a long history takes longer to tell than to make. Who has to be told of somebody else's change is told all of it.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -44,6 +47,7 @@ class Change(BaseModel):
     name: str = Field(default="", max_length=60)
     together: list[int] = Field(default=[], max_length=5_000)
     as_change: bool = False
+    near: bool = False
 
 
 class Stale(UserError):
@@ -85,7 +89,7 @@ def make(context: Context, version_id: int, change: Change) -> dict[str, Any]:
         if version.revision != before:
             touch(version)
     trouble = write_readable(context.home, version) if version.revision != before else ""
-    return state(version, (trouble,) if trouble else ())
+    return state(version, (trouble,) if trouble else (), change.near)
 
 
 def _applied(version: Version, change_id: str) -> Any:

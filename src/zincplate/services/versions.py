@@ -43,8 +43,9 @@ def recipe_hash(document: dict[str, Any]) -> str:
     return hashlib.sha256(text.encode()).hexdigest()[:16]
 
 
-def state(version: Version, notes: tuple[str, ...] = ()) -> dict[str, Any]:
-    """JSON-ready: recipe, revision, what can be undone and redone, history. ``notes`` are sentences for the user."""
+def state(version: Version, notes: tuple[str, ...] = (), near: bool = False) -> dict[str, Any]:
+    """JSON-ready: recipe, revision, what can be undone and redone, history. ``notes`` are sentences for the user. With ``near``
+    the history has only the entries about the current one: who holds the revision before knows the others."""
     recipe = Recipe.from_document(version.recipe)
     last = AppliedChange.select().where(AppliedChange.version == version).order_by(AppliedChange.id.desc()).first()
     return {
@@ -62,23 +63,27 @@ def state(version: Version, notes: tuple[str, ...] = ()) -> dict[str, Any]:
             {"id": n.id, "name": n.name, "at": n.created_at.isoformat()}
             for n in NamedState.select().where(NamedState.version == version).order_by(NamedState.created_at)
         ],
-        "history": _history(version),
+        "history": _history(version, near),
+        "entries": HistoryEntry.select().where(HistoryEntry.version == version).count(),
         "last_change": last.change_id if last else "",
         "notes": list(notes),
         "remarks": list(recipe.notes),
     }
 
 
-def _history(version: Version) -> list[dict[str, Any]]:
-    """Every entry in words; those about the current one also with what they put and what stood there before, so that a page shows
-    undo and redo at once."""
+def _history(version: Version, near: bool) -> list[dict[str, Any]]:
+    """Every entry in words, or those ``near`` the current one; these also with what they put and what stood there before, so that
+    a page shows undo and redo at once."""
     low, high = max(version.position - KNOWN_STEPS - 1, 0), version.position + KNOWN_STEPS
     recipes = history.documents(version, low, high)
     rows = HistoryEntry.select(
         HistoryEntry.position, HistoryEntry.words, HistoryEntry.gesture, HistoryEntry.created_at, HistoryEntry.bulk
     )
+    wanted = HistoryEntry.version == version
+    if near:
+        wanted &= HistoryEntry.position.between(low, high)
     found = []
-    for e in rows.where(HistoryEntry.version == version).order_by(HistoryEntry.position):
+    for e in rows.where(wanted).order_by(HistoryEntry.position):
         before, after = recipes.get(e.position - 1), recipes.get(e.position)
         forth = back = None
         if before is not None and after is not None:

@@ -45,6 +45,8 @@ const EMPTY = {
   name: "",
   together: [] as number[],
   as_change: false,
+  // what else the history holds stands here already
+  near: true,
 };
 
 async function send(id: number, revision: number, entry: Entry): Promise<Version> {

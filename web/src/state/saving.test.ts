@@ -312,6 +312,28 @@ describe("one version's queue", () => {
     expect(saver.recipe.tone).toMatchObject({ exposure_ev: 0.5, contrast: 1 });
   });
 
+  it("holds the whole history while answers tell the entries about the current one", async () => {
+    const server = new VersionForTests(1);
+    server.known = 1;
+    const { saver, all } = setUp(server);
+    const held = () => saver.version.history.map((e) => e.words);
+    const entries = (n: number) => Array.from({ length: n }, (_, i) => `entry ${i}`);
+    for (let n = 1; n <= 7; n++) {
+      saver.add(exposure(n / 10));
+      await all();
+      expect(held()).toEqual(entries(n + 1));
+    }
+    saver.add({ do: "go", position: 3 });
+    await all();
+    expect(held()).toEqual(entries(8));
+    saver.add(contrast(5));
+    await all();
+    expect(held()).toEqual(entries(5));
+    saver.add({ do: "go", position: 1 });
+    await all();
+    expect(held()).toEqual(entries(5));
+  });
+
   it("keeps the recipe's object while the recipe is the same", async () => {
     const { saver, all } = setUp();
     saver.add(exposure(0.5));
@@ -378,6 +400,9 @@ describe("drill", () => {
       expect(server.position).toBe(at);
       expect(server.steps.map((s) => s.recipe)).toEqual(steps);
       expect(saver.recipe).toEqual(steps[at]);
+      // answers told parts of the history only: what stands here is all of it
+      const told = ({ position, words, gesture }: Version["history"][number]) => [position, words, gesture];
+      expect(saver.version.history.map(told)).toEqual(server.state().history.map(told));
       expect(tools.told.filter((t) => !t.text.startsWith("lost"))).toEqual([]);
     },
   );

@@ -28,7 +28,7 @@ export interface Entry {
 }
 
 export interface Surroundings {
-  /** Sends one change based on a revision; rejects with an ApiError. */
+  /** Sends one change based on a revision; rejects with an ApiError. Of its history the answer may tell a part only. */
   send: (version: number, revision: number, entry: Entry) => Promise<Version>;
   /** What is waiting has changed: to be kept over a reload. */
   keep: (version: number, waiting: readonly Entry[]) => void;
@@ -186,7 +186,8 @@ export class Saver {
         continue;
       }
       try {
-        this.take(await this.around.send(this.version.id, this.version.revision, entry));
+        const { history } = this.version;
+        this.take(whole(await this.around.send(this.version.id, this.version.revision, entry), history));
         tries = 0;
         this.waiting = this.waiting.filter((e) => e.id !== entry.id);
         // made some time ago, its answer was lost, and somebody has gone on from there
@@ -286,6 +287,14 @@ function play(version: Version, waiting: readonly Entry[]): End {
     }
   }
   return { recipe, at, last: steps.length - 1 };
+}
+
+/** An answer that tells a part of a history, with the rest of it from the history that it was made on. */
+function whole(answer: Version, known: Version["history"]): Version {
+  const first = answer.history[0]?.position ?? 0;
+  const after = first + answer.history.length;
+  if (first === 0 && after === answer.entries) return answer;
+  return { ...answer, history: [...known.slice(0, first), ...answer.history, ...known.slice(after, answer.entries)] };
 }
 
 const fileOf = (version: Version): string => version.thumb.slice(0, 12);

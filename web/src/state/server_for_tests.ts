@@ -24,7 +24,9 @@ export class VersionForTests {
     return (this.steps[this.position] as Step).recipe;
   }
 
-  state(): Version {
+  /** With ``near`` only the entries about the current one. */
+  state(near = false): Version {
+    const all = this.history();
     return structuredClone({
       id: this.id,
       frame: this.id,
@@ -34,18 +36,23 @@ export class VersionForTests {
       position: this.position,
       adjusted: this.position > 0,
       recipe: this.recipe,
-      history: this.steps.map(({ recipe, gesture }, position) => {
-        const before = this.steps[position - 1]?.recipe;
-        const near = before && Math.abs(position - this.position) <= this.known;
-        const forth = near ? difference(before, recipe) : null;
-        const back = near ? difference(recipe, before) : null;
-        return { position, words: "", at: "", gesture, forth, back, bulk: null };
-      }),
+      history: near ? all.filter((e) => Math.abs(e.position - this.position) <= this.known) : all,
+      entries: all.length,
       states: [],
       thumb: "",
       last_change: this.made.at(-1) ?? "",
       notes: [],
       remarks: [],
+    });
+  }
+
+  private history(): Version["history"] {
+    return this.steps.map(({ recipe, gesture }, position) => {
+      const before = this.steps[position - 1]?.recipe;
+      const near = before && Math.abs(position - this.position) <= this.known;
+      const forth = near ? difference(before, recipe) : null;
+      const back = near ? difference(recipe, before) : null;
+      return { position, words: `entry ${position}`, at: "", gesture, forth, back, bulk: null };
     });
   }
 
@@ -58,7 +65,7 @@ export class VersionForTests {
     else if (deed.do === "redo") this.go(this.position + 1);
     else if (deed.do === "go") this.go(deed.position);
     this.made.push(id);
-    return this.state();
+    return this.state(true);
   }
 
   private put(recipe: Recipe, gesture: string): void {
