@@ -16,6 +16,8 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import free_port
+from zincplate.cli.open_library import OpenLibrary
+from zincplate.store.home import Home
 from zincplate.store.mariadb import Maria
 
 _STARTED: "list[subprocess.Popen[str]]" = []
@@ -113,17 +115,36 @@ def test_a_taken_port(root: Path) -> None:
     assert running.returncode == 1 and f"is taken by process {os.getpid()} (" in output and len(output.strip().splitlines()) == 1
 
 
-def test_it_starts_while_another_one_on_the_same_library_is_stopping(root: Path) -> None:
-    """The database that it found running goes away under it; the web server did not boot, and the command stayed without one."""
+def test_one_library_is_opened_once(root: Path) -> None:
+    """Two would stop each other's database. One that comes while the other is stopping waits for it."""
     ports = free_port(), free_port()
     first = start(root, ports[0])
     answers(ports[0], 60)
     second = start(root, ports[1])
-    time.sleep(0.7)
+    output, _ = second.communicate(timeout=60)
+    assert second.returncode == 1 and len(output.strip().splitlines()) == 1, output
+    assert f"is open already at http://127.0.0.1:{ports[0]}/ (process {first.pid})" in output
+    answers(ports[0], 5)
+    third = start(root, ports[1])
     first.terminate()
     first.communicate(timeout=60)
     answers(ports[1], 60)
-    assert Maria(root).running_pid() is not None
-    second.terminate()
-    output, _ = second.communicate(timeout=60)
-    assert second.returncode == 0 and output.rstrip().endswith("stopped"), output
+    third.terminate()
+    output, _ = third.communicate(timeout=60)
+    assert third.returncode == 0 and output.rstrip().endswith("stopped"), output
+
+
+def test_a_library_is_emptied_by_who_holds_it(tmp_path: Path) -> None:
+    home = Home(tmp_path / "library")
+    held = OpenLibrary(home, 1)
+    (home.root / "card").mkdir()
+    (home.root / "card" / "TW-0001.dng").write_bytes(b"old")
+    (home.root / "labels.json").write_text("{}")
+    outside = tmp_path / "outside"
+    outside.mkdir()
+    (home.root / "linked").symlink_to(outside)
+    held.empty()
+    assert [p.name for p in home.root.iterdir()] == ["launcher.json"] and outside.is_dir()
+    held.let_go()
+    assert not list(home.root.iterdir())
+    OpenLibrary(home, 2).let_go()

@@ -2,7 +2,6 @@
 
 import contextlib
 import os
-import shutil
 import signal
 import socket
 import subprocess
@@ -17,6 +16,7 @@ from typing import TYPE_CHECKING
 
 from zincplate.cli import demo_data
 from zincplate.cli.children import die_with_parent
+from zincplate.cli.open_library import OpenLibrary, TakenError
 from zincplate.formats.files import sweep_parts
 from zincplate.formats.isolated import sweep
 from zincplate.store import database as store
@@ -163,6 +163,18 @@ def serve(*, demo: bool, port: int, fresh: bool = False) -> int:
         return 2
     default = "var/demo" if demo else "var/library"
     home = Home(Path(os.environ.get("ZINCPLATE_HOME", default)).resolve())
+    try:
+        library = OpenLibrary(home, port)
+    except (TakenError, OSError) as error:
+        print(f"zincplate: {error}", file=sys.stderr)
+        return 1
+    try:
+        return _serve(home, library, demo=demo, port=port, fresh=fresh)
+    finally:
+        library.let_go()
+
+
+def _serve(home: Home, library: OpenLibrary, *, demo: bool, port: int, fresh: bool) -> int:
     maria = Maria(home.root)
     stopping: list[int] = []
 
@@ -172,9 +184,9 @@ def serve(*, demo: bool, port: int, fresh: bool = False) -> int:
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, stop)
     try:
-        if fresh and home.root.exists():
+        if fresh:
             maria.stop()
-            shutil.rmtree(home.root)
+            library.empty()
         home.make()
         sweep()
         sweep_parts(*home.written)
@@ -189,6 +201,7 @@ def serve(*, demo: bool, port: int, fresh: bool = False) -> int:
     address = f"http://127.0.0.1:{port}/"
     if not _wait_for(address, stopping, lambda: _mend(supervisor, maria)):
         print("zincplate: the web server did not answer", file=sys.stderr)
+        library.stopping()
         supervisor.stop()
         maria.stop()
         return 1
@@ -201,6 +214,7 @@ def serve(*, demo: bool, port: int, fresh: bool = False) -> int:
     if camera is not None:
         threading.Thread(target=demo_data.fill, args=(context, camera), daemon=True).start()
     _watch(supervisor, maria, context, stopping)
+    library.stopping()
     if camera is not None:
         camera.terminate()
     supervisor.stop()
