@@ -132,6 +132,7 @@ def test_one_library_is_opened_once(root: Path) -> None:
     third.terminate()
     output, _ = third.communicate(timeout=60)
     assert third.returncode == 0 and output.rstrip().endswith("stopped"), output
+    assert not (root / "launcher.json").exists()
 
 
 def test_a_library_is_emptied_by_who_holds_it(tmp_path: Path) -> None:
