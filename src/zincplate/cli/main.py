@@ -92,7 +92,8 @@ def _parser(of: str = "") -> argparse.ArgumentParser:
     command = commands.add_parser("card", help="write the demo's memory card into a folder")
     command.add_argument("folder", type=Path)
     command.add_argument("--time", action="store_true", help="say when each file was complete, and the size of all")
-    commands.add_parser("warm", help="compile the kernels")
+    compiling = commands.add_parser("warm", help="compile the kernels")
+    compiling.add_argument("--backwards", action="store_true", help=argparse.SUPPRESS)
     commands.add_parser("openapi", help="the API's OpenAPI document")
     commands.add_parser("types", help="the page's generated TypeScript")
     return parser
@@ -321,9 +322,9 @@ def main(argv: list[str] | None = None) -> int:
             case "card":
                 _card(arguments.folder, timed=arguments.time)
             case "warm":
-                from zincplate.cli.warm import warm
+                from zincplate.cli.compiling import compile_all
 
-                warm()
+                return compile_all(arguments.backwards)
             case "openapi":
                 from zincplate.api.openapi import openapi_document
 

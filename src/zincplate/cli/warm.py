@@ -1,7 +1,9 @@
 """Compiles every kernel for the types it is used with, so that the first picture does not wait for it."""
 
 import contextlib
+from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -77,6 +79,7 @@ _EVERYTHING: dict[str, dict[str, Any]] = {
     "finish": {"edge_light_ev": -0.5, "grain": 10.0, "border_percent": 1.0},
 }
 """A recipe that runs through every stage."""
+_FRAMED = {"framing": {"angle": 3.0, "fringe_red": 0.5, "corner_light": 0.3, "bend": -2.0}}
 
 
 def warm(decoder: Decoder | None = None) -> None:
@@ -84,36 +87,50 @@ def warm(decoder: Decoder | None = None) -> None:
     if decoder is not None:
         with contextlib.suppress(FileError):
             decoder.facts(Path(__file__))
+    for part in parts():
+        part()
+
+
+def parts() -> list[Callable[[], object]]:
+    """Everything that is compiled, in pieces: the picture first, what only some work needs last."""
     colour = CameraColour(CameraMatrices.plain((0.8, -0.2, -0.1, -0.4, 1.2, 0.2, -0.1, 0.2, 0.7), 6504.0), (0.5, 1.0, 0.7))
     raw = CaptureData(width=64, height=64, raw=True)
     renderer = Renderer(Decoder())
     pictures = [Decoded("mosaic", _mosaic(), raw, colour, black=(512.0,) * 4, white=16383.0)]
     for dtype in (np.uint8, np.uint16, np.float32):
         pictures.append(Decoded("rendered", np.zeros((64, 64, 3), dtype), CaptureData(), profile=icc.of_space("srgb")))
-    for number, decoded in enumerate(pictures):
-        source = Source(decoded)
-        recipe = Recipe.neutral(source.raw)
-        key = f"warm {number}"
-        for request in (ViewRequest(20, 20), ViewRequest(64, 64), ViewRequest(64, 64, 5, 5, 20, 20)):
-            renderer.view(source, key, recipe, request)
-        renderer.sample(source, key, recipe, 10, 10, 1, "srgb")
-        everything = recipe.with_values(_EVERYTHING)
-        for request in (ViewRequest(20, 20), ViewRequest(64, 64), ViewRequest(64, 64, 5, 5, 20, 20, gamut=True)):
-            renderer.view(source, key, everything, request)
-        framed = everything.with_values({"framing": {"angle": 3.0, "fringe_red": 0.5, "corner_light": 0.3, "bend": -2.0}})
-        renderer.view(source, key, framed, ViewRequest(20, 20, box=True))
-        renderer.view(source, key, framed, ViewRequest(40, 40, box=True, around=True))
-        renderer.view(source, key, everything, ViewRequest(64, 64, show="edges"))
-        renderer.view(source, key, everything, ViewRequest(64, 64, show="reach", raw_histogram=True))
-        for used in (recipe, everything):
-            for bits in (8, 16):
-                renderer.deliver(source, used, space="srgb", bits=bits)
-                renderer.deliver(source, used, space="romm", bits=bits, long_edge=32)
-        renderer.on_render_thread(Suggester(renderer, source, key, recipe).whole)
-    regions(np.zeros((3, 32, 48), np.float32))
-    _warm_camera()
-    warm_merges()
-    _warm_repairs()
+    mosaic = Source(pictures[0])
+    neutral = Recipe.neutral(True)
+    views = (ViewRequest(20, 20), ViewRequest(64, 64), ViewRequest(64, 64, 5, 5, 20, 20))
+    # a step at a time, so that what one of two processes has compiled is there for the other
+    made: list[Callable[[], object]] = [partial(renderer.view, mosaic, "warm", neutral, request) for request in views]
+    for step, controls in _EVERYTHING.items():
+        recipe = neutral.with_values({step: controls})
+        made += [partial(renderer.view, mosaic, "warm", recipe, request) for request in views]
+    made += [partial(renderer.view, mosaic, "warm", neutral.with_values(_FRAMED), ViewRequest(20, 20, box=True))]
+    made += [partial(_every_way, renderer, Source(decoded), f"warm {n}") for n, decoded in enumerate(pictures)]
+    made += [lambda: regions(np.zeros((3, 32, 48), np.float32)), _warm_camera, warm_merges, _warm_repairs]
+    return made
+
+
+def _every_way(renderer: Renderer, source: Source, key: str) -> None:
+    recipe = Recipe.neutral(source.raw)
+    for request in (ViewRequest(20, 20), ViewRequest(64, 64), ViewRequest(64, 64, 5, 5, 20, 20)):
+        renderer.view(source, key, recipe, request)
+    renderer.sample(source, key, recipe, 10, 10, 1, "srgb")
+    everything = recipe.with_values(_EVERYTHING)
+    for request in (ViewRequest(20, 20), ViewRequest(64, 64), ViewRequest(64, 64, 5, 5, 20, 20, gamut=True)):
+        renderer.view(source, key, everything, request)
+    framed = everything.with_values(_FRAMED)
+    renderer.view(source, key, framed, ViewRequest(20, 20, box=True))
+    renderer.view(source, key, framed, ViewRequest(40, 40, box=True, around=True))
+    renderer.view(source, key, everything, ViewRequest(64, 64, show="edges"))
+    renderer.view(source, key, everything, ViewRequest(64, 64, show="reach", raw_histogram=True))
+    for used in (recipe, everything):
+        for bits in (8, 16):
+            renderer.deliver(source, used, space="srgb", bits=bits)
+            renderer.deliver(source, used, space="romm", bits=bits, long_edge=32)
+    renderer.on_render_thread(Suggester(renderer, source, key, recipe).whole)
 
 
 def _warm_repairs() -> None:

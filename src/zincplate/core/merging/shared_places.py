@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import KDTree
 
 Float32 = NDArray[np.float32]
 Float64 = NDArray[np.float64]
@@ -18,6 +19,10 @@ RANSAC_PX = 3.0
 """Of the reduced pictures: distortion that is not known yet bends what a homography keeps straight."""
 SURELY_ALPHA, SURELY_BETA = 8.0, 0.3
 """Of matches that lie in the overlap at least alpha + beta * all must agree: two pictures with nothing in common do not."""
+FAR_AWAY = 1e9
+"""Stands for places that are not in sight, in pixels."""
+AT_ONCE = 100_000
+"""Products of descriptions."""
 LARGEST_CHANGE = 2.0
 """Pictures of one view differ in size by less than this."""
 
@@ -85,10 +90,40 @@ def matched_near(
     (n, 2) of the first's, ``places`` (m, 2) of the second's, in pixels of one picture."""
     if min(len(first.places), len(second.places)) < 2:
         return np.empty(0, np.int64), np.empty(0, np.int64)
-    like = first.described @ second.described.T
-    far = (expected[:, None, 0] - places[None, :, 0]) ** 2 + (expected[:, None, 1] - places[None, :, 1]) ** 2 > reach_px**2
-    like[far] = -1
-    return _nearest(like)
+    near = KDTree(np.nan_to_num(expected, nan=FAR_AWAY, posinf=FAR_AWAY, neginf=FAR_AWAY)).sparse_distance_matrix(
+        KDTree(places), reach_px, output_type="ndarray"
+    )
+    # in the order of the first's, then of the second's features
+    near = near[np.lexsort((near["j"], near["i"]))]
+    rows, columns = near["i"].astype(np.int64), near["j"].astype(np.int64)
+    if len(rows) == 0:
+        return np.empty(0, np.int64), np.empty(0, np.int64)
+    like = np.concatenate(
+        [
+            np.einsum("nk,nk->n", first.described[rows[k : k + AT_ONCE]], second.described[columns[k : k + AT_ONCE]])
+            for k in range(0, len(rows), AT_ONCE)
+        ]
+    )
+    return _nearest_of_few(rows, columns, like)
+
+
+def _nearest_of_few(
+    rows: NDArray[np.int64], columns: NDArray[np.int64], like: Float32
+) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """As :func:`_nearest`, of those products alone that are given, in the order of rows."""
+    by_row = np.lexsort((-like, rows))
+    row, column, product = rows[by_row], columns[by_row], like[by_row]
+    begins = np.flatnonzero(np.diff(row, prepend=-1))
+    top, best = product[begins], column[begins]
+    has_next = np.diff(begins, append=len(row)) > 1
+    second_best = np.where(has_next, product[np.minimum(begins + 1, len(row) - 1)], -1)
+    by_column = np.lexsort((-like, columns))
+    first_of_column = np.flatnonzero(np.diff(columns[by_column], prepend=-1))
+    most_like = np.full(int(columns.max()) + 1, -1)
+    most_like[columns[by_column][first_of_column]] = rows[by_column][first_of_column]
+    clear = (2 - 2 * top) < NEXT_FARTHER**2 * (2 - 2 * second_best)
+    kept = clear & (most_like[best] == row[begins]) & (top > 0)
+    return row[begins][kept], best[kept]
 
 
 def _nearest(like: Float32) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
@@ -96,13 +131,15 @@ def _nearest(like: Float32) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     best = like.argmax(1)
     rows = np.arange(len(like))
     top = like[rows, best]
+    # where the greatest of a column stands is looked for in those columns alone that may be kept: that walks across memory
+    most = like.max(0)
     like[rows, best] = -1
     second_best = like.max(1)
     like[rows, best] = top
     # of vectors of length 1 the squared distance is 2 - 2 * product
     clear = (2 - 2 * top) < NEXT_FARTHER**2 * (2 - 2 * second_best)
-    both = like.argmax(0)[best] == rows
-    kept = clear & both & (top > 0)
+    kept = np.flatnonzero(clear & (top > 0) & (top == most[best]))
+    kept = kept[like[:, best[kept]].argmax(0) == kept]
     return rows[kept], best[kept]
 
 

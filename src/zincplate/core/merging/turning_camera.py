@@ -137,18 +137,22 @@ class _Problem:
         k1, k2 = shared[self.sets], shared[self.sets + 1]
         turns = np.stack([t @ rotation(o[:3]) for t, o in zip(self.turns, own, strict=True)])
 
-        def side(frames: NDArray[np.int64], change: Float64 | None) -> tuple[Float64, Float64]:
+        def side(change: Float64 | None) -> tuple[Float64, Float64]:
             log, turn = logs, turns
             if change is not None:
                 log = logs + change[3]
                 turn = turns @ rotation(change[:3])
-            return np.exp(log)[frames], turn[frames]
+            return np.exp(log), turn
 
-        f1, t1 = side(self.first, d1)
-        f2, t2 = side(self.second, d2)
+        focal_1, turns_1 = side(d1)
+        focal_2, turns_2 = side(d2)
+        f1, f2 = focal_1[self.first], focal_2[self.second]
         flat = _undistorted_each(self.p1, k1, k2, self.half[self.first])
         rays = np.column_stack([flat / f1[:, None], np.ones(len(flat))])
-        there = np.einsum("nji,njk,nk->ni", t2, t1, rays)
+        there = np.empty_like(rays)
+        for part in self.pairs():
+            a, b = self.first[part.start], self.second[part.start]
+            there[part] = rays[part] @ (turns_1[a].T @ turns_2[b])
         seen = there[:, :2] / np.maximum(there[:, 2:], 1e-3) * f2[:, None]
         rho2 = (seen**2).sum(1, keepdims=True) / self.half[self.second][:, None] ** 2
         return np.asarray(seen * (1 + k1 * rho2 + k2 * rho2**2) - self.p2)

@@ -1,5 +1,7 @@
 """Where frames of a view lie on each other to a few hundredths of a pixel: tiles of the whole pictures."""
 
+from dataclasses import dataclass
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -22,15 +24,54 @@ def shared_tiles(
     first: Opened, second: Opened, sight_1: Sight, sight_2: Sight, most: int
 ) -> tuple[Float64, Float64]:  # fmt: skip
     """(n, 2) places of each, without the lens's distortion where it is known, that show the same."""
-    ones, twos = [], []
-    for middle in _middles(first, second, sight_1, sight_2, most):
-        found = _shift(first, second, middle, sight_1, sight_2)
-        if found is not None:
-            ones.append(found[0])
-            twos.append(found[1])
-    if not ones:
+    middles = _middles(first, second, sight_1, sight_2, most)
+    tiles = [tile for middle in middles if (tile := _tile(first, middle)) is not None]
+    looked = tiles
+    # all of them at once: where a few places of one look takes longer to ask for than to work out
+    for _ in range(ROUNDS):
+        if not looked:
+            break
+        there = _between(_seen([tile.lattice + tile.aside for tile in looked], sight_1, sight_2) + half_size(second))
+        looked = [tile for tile, places in zip(looked, there, strict=True) if _nearer(tile, places, first, second)]
+    found = [tile for tile in tiles if tile.known and np.abs(tile.aside).max() <= MARGIN_PX - 2]
+    if not found:
         return np.empty((0, 2)), np.empty((0, 2))
-    return np.array(ones), np.array(twos)
+    places = np.array([tile.corner + (TILE_PX - 1) / 2 - half_size(first) for tile in found])
+    moved = sight_2.places(sight_1.rays(places + np.array([tile.aside for tile in found])))
+    return straight(places, sight_1.radial), straight(moved, sight_2.radial)
+
+
+@dataclass
+class _Tile:
+    """A tile of the first frame, and how far from where the cameras look it was found in the second."""
+
+    corner: NDArray[np.int64]
+    lattice: Float64
+    """(16, 2) places of 4 x 4 of its pixels, from the picture's middle."""
+    own: Float32
+    aside: Float64
+    held: Float32 | None = None
+    other: Float32 | None = None
+    """What the second frame shows about it, in the first one's light, from pixel (x0, y0) on."""
+    x0: int = 0
+    y0: int = 0
+    limits: tuple[float, float] = (0.0, 0.0)
+    known: bool = False
+
+
+def _tile(first: Opened, middle: Float64) -> _Tile | None:
+    half = half_size(first)
+    corner = np.floor(middle + half - TILE_PX / 2).astype(int)
+    if (corner < 0).any() or corner[0] + TILE_PX > first.source.width or corner[1] + TILE_PX > first.source.height:
+        return None
+    lattice = np.stack(np.meshgrid(*(_COARSE + c for c in corner)), -1).reshape(-1, 2) - half
+    own = first.source.window(int(corner[0]), int(corner[1]), TILE_PX, TILE_PX)[1]
+    return _Tile(corner, lattice, own, np.zeros(2))
+
+
+def _seen(places: list[Float64], sight_1: Sight, sight_2: Sight) -> Float64:
+    """(n, 16, 2) places of the first frame -> in the second."""
+    return sight_2.places(sight_1.rays(np.concatenate(places))).reshape(-1, 16, 2)
 
 
 def _middles(
@@ -60,57 +101,49 @@ def _middles(
     return list(both[chosen])
 
 
-def _shift(
-    first: Opened, second: Opened, middle: Float64, sight_1: Sight, sight_2: Sight
-) -> tuple[Float64, Float64] | None:  # fmt: skip
-    half_1, half_2 = half_size(first), half_size(second)
-    corner = np.floor(middle + half_1 - TILE_PX / 2).astype(int)
-    here = np.stack(np.meshgrid(*(_COARSE + c for c in corner)), -1).reshape(-1, 2) - half_1
-    if (corner < 0).any() or corner[0] + TILE_PX > first.source.width or corner[1] + TILE_PX > first.source.height:
-        return None
-    own = first.source.window(int(corner[0]), int(corner[1]), TILE_PX, TILE_PX)[1]
-    aside = np.zeros(2)
-    other: Float32 | None = None
-    x0 = y0 = 0
-    limits = (0.0, 0.0)
-    for _ in range(ROUNDS):
-        there = _between(sight_2.places(sight_1.rays(here + aside)) + half_2)
-        if other is None:
-            x0, y0 = (int(v) - MARGIN_PX for v in there.min((0, 1)))
-            x1, y1 = (int(v) + MARGIN_PX + 2 for v in there.max((0, 1)))
-            if x0 < 0 or y0 < 0 or x1 > second.source.width or y1 > second.source.height or (x1 - x0) > 4 * TILE_PX:
-                return None
-            seen = second.source.window(x0, y0, x1 - x0, y1 - y0)[1]
-            ratio = float(np.median(seen)) / max(float(np.median(own)), 1e-9)
-            other = seen / np.float32(max(ratio, 1e-9))
-            floor = DARKEST * max(_dark(first), _dark(second) / max(ratio, 1e-9))
-            top = 0.85 * min(_top(first), _top(second) / max(ratio, 1e-9))
-            if not 2 * floor < top or float((own < top).mean()) < 0.5:
-                return None
-            limits = (floor, top)
-        moved = cv2.remap(
-            other, (there[..., 0] - x0).astype(np.float32), (there[..., 1] - y0).astype(np.float32), cv2.INTER_CUBIC,
-            borderMode=cv2.BORDER_REPLICATE,
-        )  # fmt: skip
-        more = tile_shift(_held(own, limits), _held(moved, limits))
-        if more is None:
-            return None
-        aside = aside + more
-        if np.abs(more).max() < 0.01:
-            break
-    if np.abs(aside).max() > MARGIN_PX - 2:
-        return None
-    place = (corner + (TILE_PX - 1) / 2 - half_1)[None]
-    one, two = straight(place, sight_1.radial)[0], straight(sight_2.places(sight_1.rays(place + aside)), sight_2.radial)[0]
-    return one, two
+def _nearer(tile: _Tile, there: Float64, first: Opened, second: Opened) -> bool:
+    """Moves a tile by what still lies aside, its pixels read ``there`` (2, TILE_PX, TILE_PX) in the second frame; whether to look
+    once more. A tile that cannot be laid is not known afterwards."""
+    tile.known = False
+    if tile.other is None and not _held_against(tile, there, first, second):
+        return False
+    assert tile.other is not None and tile.held is not None
+    moved = cv2.remap(
+        tile.other, (there[0] - tile.x0).astype(np.float32), (there[1] - tile.y0).astype(np.float32), cv2.INTER_CUBIC,
+        borderMode=cv2.BORDER_REPLICATE,
+    )  # fmt: skip
+    more = tile_shift(tile.held, _held(moved, tile.limits))
+    if more is None:
+        return False
+    tile.aside = tile.aside + more
+    tile.known = True
+    return bool(np.abs(more).max() >= 0.01)
+
+
+def _held_against(tile: _Tile, there: Float64, first: Opened, second: Opened) -> bool:
+    """Reads what the second frame shows about a tile; whether that can be compared."""
+    x0, y0 = (int(v.min()) - MARGIN_PX for v in there)
+    x1, y1 = (int(v.max()) + MARGIN_PX + 2 for v in there)
+    if x0 < 0 or y0 < 0 or x1 > second.source.width or y1 > second.source.height or (x1 - x0) > 4 * TILE_PX:
+        return False
+    seen = second.source.window(x0, y0, x1 - x0, y1 - y0)[1]
+    ratio = float(np.median(seen)) / max(float(np.median(tile.own)), 1e-9)
+    floor = DARKEST * max(_dark(first), _dark(second) / max(ratio, 1e-9))
+    top = 0.85 * min(_top(first), _top(second) / max(ratio, 1e-9))
+    if not 2 * floor < top or float((tile.own < top).mean()) < 0.5:
+        return False
+    tile.other, tile.x0, tile.y0, tile.limits = seen / np.float32(max(ratio, 1e-9)), x0, y0, (floor, top)
+    tile.held = _held(tile.own, tile.limits)
+    return True
 
 
 _COARSE = np.linspace(0, TILE_PX - 1, 4)
 
 
 def _between(coarse: Float64) -> Float64:
-    """(16, 2) places of a lattice of 4 x 4 over a tile -> (TILE_PX, TILE_PX, 2) of its pixels, by the cubic through them."""
-    return np.stack([_CUBIC @ plane @ _CUBIC.T for plane in coarse.reshape(4, 4, 2).transpose(2, 0, 1)], -1)
+    """(n, 16, 2) places of lattices of 4 x 4 over tiles -> (n, 2, TILE_PX, TILE_PX), x and y of their pixels, by the cubic
+    through them."""
+    return np.asarray(_CUBIC @ coarse.reshape(-1, 4, 4, 2).transpose(0, 3, 1, 2) @ _CUBIC.T)
 
 
 def _cubic() -> Float64:
