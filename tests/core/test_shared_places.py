@@ -16,7 +16,7 @@ def described(seed: int, n: int, m: int) -> tuple[Features, Features]:
     same = min(n, m) // 2
     second[:same] = first[rng.permutation(n)[:same]] + 0.5 * rng.random((same, 128))
     second[-2:] = second[-4:-2]
-    first[-3:] = first[:3]
+    first[-3:] = first[3:6]
     places = rng.random((n, 2)) * 500, rng.random((m, 2)) * 500
     units = (np.asarray(d / np.linalg.norm(d, axis=1, keepdims=True), np.float32) for d in (first, second))
     one, two = (Features(p, d) for p, d in zip(places, units, strict=True))
