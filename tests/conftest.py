@@ -20,7 +20,9 @@ import pytest
 
 from zincplate.cli.demo_data import LENSES
 from zincplate.demo.camera import CameraModel, Settings, expose, metered
+from zincplate.demo.card import frame_bytes
 from zincplate.demo.dng import dng_bytes
+from zincplate.demo.frames import FRAMES
 from zincplate.demo.lens import ideal
 from zincplate.demo.scenes import drawn_field
 from zincplate.formats.isolated import Decoder
@@ -47,6 +49,12 @@ def small_dng(
     scene = drawn_field(720, 480)
     settings = metered(scene, Settings(1 / 125, 8, 200, orientation=orientation, seed=seed), meter_ev)
     return dng_bytes(camera, LENS, settings, expose(scene, camera, LENS, settings), captured_at)
+
+
+@lru_cache(maxsize=24)
+def demo_dng(number: int) -> bytes:
+    """A frame of the demo's card: taking one lasts as long as looking at it."""
+    return frame_bytes(next(frame for frame in FRAMES if frame.number == number))
 
 
 @pytest.fixture(scope="session")

@@ -21,7 +21,7 @@ from zincplate.store.models import Frame, Version
 DOCUMENT = json.loads(Path("docs/openapi.json").read_text(encoding="utf-8"))
 OPERATIONS = [o.ok() for o in schemathesis.openapi.from_dict(DOCUMENT).get_all_operations()]
 NAMES = [f"{o.method} {o.path}" for o in OPERATIONS if o.path != "/api/events"]  # a stream does not end
-COUNT = int(os.environ.get("ZINCPLATE_REQUESTS", "6"))
+COUNT = int(os.environ.get("ZINCPLATE_REQUESTS", "4"))
 """Of each kind, right and wrong."""
 
 

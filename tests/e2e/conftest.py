@@ -11,8 +11,7 @@ import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 from tools.random_hands import COUNTED
 
-from tests.conftest import Stack
-from zincplate.demo.card import frame_bytes
+from tests.conftest import Stack, demo_dng
 from zincplate.demo.frames import FRAMES
 from zincplate.services.context import Context
 from zincplate.store.models import Version
@@ -60,7 +59,7 @@ def page(browser: Browser, stack: Stack, context: Context) -> Iterator[Page]:
     card.mkdir(parents=True, exist_ok=True)
     for frame in FRAMES:
         if frame.name in TAKEN and not (card / frame.name).exists():
-            (card / frame.name).write_bytes(frame_bytes(frame))
+            (card / frame.name).write_bytes(demo_dng(frame.number))
     (card / "TW-0091.dng").write_bytes((card / "TW-0090.dng").read_bytes()[:100_000])
     view = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce", base_url=stack.url)
     view.add_init_script(COUNTED)

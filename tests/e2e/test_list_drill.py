@@ -19,7 +19,7 @@ from zincplate.services import history
 from zincplate.services.context import Context
 from zincplate.store.models import Version
 
-ACTIONS = int(os.environ.get("ZINCPLATE_DRILL_ACTIONS", "30"))
+ACTIONS = int(os.environ.get("ZINCPLATE_DRILL_ACTIONS", "20"))
 SEED = int(os.environ.get("ZINCPLATE_DRILL_SEED", "5"))
 LONGEST_WAIT_MS = 1200
 

@@ -10,11 +10,10 @@ import pytest
 import tifffile
 from playwright.sync_api import Page, expect
 
+from tests.conftest import demo_dng
 from tests.e2e.conftest import accessible, drawn, saved
 from tests.services.test_use_cases import run_jobs
 from zincplate.cli.main import main
-from zincplate.demo import truth
-from zincplate.demo.card import frame_bytes
 from zincplate.services import bring_in, shoots
 from zincplate.services.context import Context
 from zincplate.store.models import Frame, Version
@@ -25,7 +24,7 @@ def door(context: Context, tmp_path: Path) -> dict[str, Version]:
     """Three frames of the loading door: the worker steps to the side."""
     made = shoots.create("Door")
     for number in (88, 89, 90):
-        (tmp_path / f"TW-{number:04d}.dng").write_bytes(frame_bytes(truth.of(number).frame))
+        (tmp_path / f"TW-{number:04d}.dng").write_bytes(demo_dng(number))
     bring_in.start(context, made, bring_in.files_in(tmp_path))
     run_jobs(context)
     return {v.frame.name[:7]: v for v in Version.select().join(Frame).where(Frame.shoot == made)}

@@ -11,11 +11,10 @@ import pytest
 import tifffile
 from playwright.sync_api import Dialog, Page, Route, expect
 
+from tests.conftest import demo_dng
 from tests.e2e.conftest import accessible, drawn, saved
 from tests.services.test_use_cases import run_jobs
 from zincplate.cli.main import main
-from zincplate.demo import truth
-from zincplate.demo.card import frame_bytes
 from zincplate.demo.sheet import scan
 from zincplate.services import bring_in, changes, shoots
 from zincplate.services.context import Context
@@ -26,7 +25,7 @@ from zincplate.store.models import Frame, Version
 def yard(context: Context, tmp_path: Path) -> dict[str, Version]:
     """The yard at dusk and the sheet."""
     made = shoots.create("Yard")
-    (tmp_path / "TW-0091.dng").write_bytes(frame_bytes(truth.of(91).frame))
+    (tmp_path / "TW-0091.dng").write_bytes(demo_dng(91))
     tifffile.imwrite(tmp_path / "TW-0092.tif", scan(), photometric="rgb")
     bring_in.start(context, made, bring_in.files_in(tmp_path))
     run_jobs(context)
@@ -300,7 +299,7 @@ def test_the_sheet_cleaned(page: Page, yard: dict[str, Version]) -> None:
 def test_the_front_straightened_and_its_corners_filled(page: Page, context: Context, tmp_path: Path) -> None:
     """Tilt and turn leave corners bare; they are filled at once, one from where it is drawn, and delivered so."""
     made = shoots.create("Front")
-    (tmp_path / "TW-0001.dng").write_bytes(frame_bytes(truth.of(1).frame))
+    (tmp_path / "TW-0001.dng").write_bytes(demo_dng(1))
     bring_in.start(context, made, bring_in.files_in(tmp_path))
     run_jobs(context)
     version = Version.select().join(Frame).where(Frame.shoot == made).get()

@@ -12,6 +12,7 @@ import rawpy
 import tifffile
 from numpy.typing import NDArray
 
+from tests.conftest import demo_dng
 from zincplate.core.colour.temperature import white_point_xy
 from zincplate.core.merging.radiance import exposure_ratio
 from zincplate.core.merging.sharpness import shake
@@ -66,12 +67,9 @@ def hall() -> dict[str, Any]:
 def decode_of(number: int) -> Any:
     from tempfile import TemporaryDirectory
 
-    from zincplate.demo.card import frame_bytes
-    from zincplate.demo.frames import FRAMES
-
     with TemporaryDirectory() as folder:
         path = Path(folder) / f"TW-{number:04d}.dng"
-        path.write_bytes(frame_bytes(next(f for f in FRAMES if f.number == number)))
+        path.write_bytes(demo_dng(number))
         return decode(path)
 
 

@@ -4,11 +4,10 @@ import cv2
 import numpy as np
 import pytest
 
+from tests.conftest import demo_dng
 from zincplate.core.areas.raster import from_text
 from zincplate.core.colour import oklab
 from zincplate.core.colour.colour_spaces import SPACES, SRGB
-from zincplate.demo import truth
-from zincplate.demo.card import frame_bytes
 from zincplate.formats.isolated import Decoder
 from zincplate.recipe.document import Recipe
 from zincplate.render.finders import find
@@ -22,7 +21,7 @@ CHEST = (slice(0.60, 0.76), slice(0.15, 0.75))
 def pictures(tmp_path_factory: pytest.TempPathFactory) -> list[np.ndarray]:
     """Oklab of the chest at full size: as it is, colours evened, colours and light evened."""
     path = tmp_path_factory.mktemp("bust") / "TW-0080.dng"
-    path.write_bytes(frame_bytes(truth.of(80).frame))
+    path.write_bytes(demo_dng(80))
     renderer = Renderer(Decoder())
     source, neutral = renderer.open(path, "k"), Recipe.neutral(True)
     found = []
@@ -70,7 +69,7 @@ def test_light_is_evened_for_itself_by_the_size_of_the_face(tmp_path_factory: py
     """Found skin says how large its blotches are. Contrast of blotches on the chest goes down by two fifths, that of texture
     (pores; finer than two pixels) stays within a twentieth, modelling and specks stay, and beyond the skin nothing moves."""
     path = tmp_path_factory.mktemp("skin") / "TW-0080.dng"
-    path.write_bytes(frame_bytes(truth.of(80).frame))
+    path.write_bytes(demo_dng(80))
     renderer = Renderer(Decoder())
     source, neutral = renderer.open(path, "k"), Recipe.neutral(True)
     found = find(renderer, source, "k", "skin")

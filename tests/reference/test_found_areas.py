@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 import skimage.data
 
+from tests.conftest import demo_dng
 from zincplate.core.areas.found_faces import faces, find_faces, find_skin
 from zincplate.core.areas.found_person import find_people
 from zincplate.core.areas.found_sky import find_sky
@@ -16,7 +17,6 @@ from zincplate.core.areas.found_subject import find_subject
 from zincplate.core.colour import oklab
 from zincplate.core.colour.colour_spaces import SPACES, SRGB
 from zincplate.demo import truth
-from zincplate.demo.card import frame_bytes
 from zincplate.formats.isolated import Decoder
 from zincplate.plan.passes import USUAL_PERCENT
 from zincplate.recipe.document import Recipe, RecipeError
@@ -38,7 +38,7 @@ def renderer() -> Renderer:
 def opened(folder: Path, number: int) -> Source:
     path = folder / f"TW-{number:04d}.dng"
     if not path.exists():
-        path.write_bytes(frame_bytes(truth.of(number).frame))
+        path.write_bytes(demo_dng(number))
     return renderer().open(path, str(number))
 
 

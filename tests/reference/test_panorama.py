@@ -12,11 +12,10 @@ import tifffile
 from numpy.typing import NDArray
 from scipy.ndimage import map_coordinates
 
+from tests.conftest import demo_dng
 from zincplate.demo import truth
 from zincplate.demo.camera import CameraModel, Settings, expose, metered
-from zincplate.demo.card import frame_bytes
 from zincplate.demo.dng import dng_bytes
-from zincplate.demo.frames import FRAMES
 from zincplate.demo.lens import ZOOM, profile_xml
 from zincplate.demo.scenes import load
 from zincplate.formats.decode import decode
@@ -57,7 +56,7 @@ class Made:
 
 def decoded_of(number: int, folder: Path) -> Decoded:
     path = folder / f"TW-{number:04d}.dng"
-    path.write_bytes(frame_bytes(next(f for f in FRAMES if f.number == number)))
+    path.write_bytes(demo_dng(number))
     return decode(path)
 
 
