@@ -5,7 +5,7 @@ import numpy as np
 import pytest
 
 from tests.core.test_similarity import about_middle, corners_apart, drawing, moved
-from zincplate.core.merging.alignment import _flattened, align
+from zincplate.core.merging.alignment import _flattened, _plausible, align
 
 TRUTH = {"still": (1.0, 0.0, 0.0, 0.0), "from the hand": (1.0, 0.006, 5.3, -3.1), "turned": (1.01, 0.1, -20.0, 12.0)}
 
@@ -57,3 +57,18 @@ def test_what_is_flattened_has_no_large_forms_and_nothing_strong() -> None:
     assert np.corrcoef(plain[away].ravel(), strong[away].ravel())[0, 1] > 0.97
     # where most is held at a limit the rest still has drawing
     assert _flattened(np.where(cv2.blur(picture, (9, 9)) > 0.6, picture, 0).astype(np.float32)).std() > 0
+
+
+@pytest.mark.parametrize(
+    ("homography", "whether"),
+    [
+        ([[1, 0, 0], [0, 1, 0], [0, 0, 1]], True),
+        ([[1, 0, 40], [0, 1, -20], [0, 0, 1]], True),
+        ([[-1, 0, 300], [0, 1, 0], [0, 0, 1]], False),  # mirrored
+        ([[0.4, 0, 0], [0, 0.4, 0], [0, 0, 1]], False),
+        ([[1, 0, 0], [0, 1, 280], [0, 0, 1]], False),  # a third of it is not in sight
+        ([[1, 0, 0], [0, 1, 0], [-0.004, 0, 1]], False),  # one side lies behind the camera
+    ],
+)
+def test_what_pictures_of_one_view_can_be_laid_by(homography: list[list[float]], whether: bool) -> None:
+    assert _plausible(np.array(homography, np.float64), (400, 300)) is whether

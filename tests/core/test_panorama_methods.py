@@ -209,6 +209,9 @@ def test_the_largest_covered_rectangle_is_the_largest() -> None:
         )
         assert w * h == best
     assert largest_covered(np.zeros((4, 4), bool)) == (0, 0, 0, 0)
+    one = np.zeros((4, 4), bool)
+    one[2, 1] = True
+    assert largest_covered(one) == (1, 2, 1, 1)
 
 
 def test_an_outline_is_bent_into_a_rectangle_and_lines_stay_straight() -> None:
