@@ -2176,8 +2176,8 @@ export interface components {
          *     ``together`` names further versions that are edited along: what is set here is set there (``as_change``: numbers change there
          *     by as much), as one thing that undo and redo take back and make again for all of them.
          *
-         *     With ``near`` the answer's history has only the entries about the current one: a page that holds ``revision`` knows the others,
-         *     and a long history takes longer to tell than to make. Whoever has to be told of somebody else's change is told all of it.
+         *     With ``near`` the answer's history has only the entries about the current one: a page that holds ``revision`` knows the rest,
+         *     and a long history takes longer to tell than to make. Who has to be told of somebody else's change is told all of it.
          */
         Change: {
             /**
