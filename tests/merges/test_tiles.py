@@ -13,7 +13,7 @@ from zincplate.core.merging.turning_camera import TurningCamera, rotation
 from zincplate.formats.decoded import Decoded
 from zincplate.merges.master import Opened
 from zincplate.merges.panorama.places import Sight
-from zincplate.merges.panorama.tiles import shared_tiles
+from zincplate.merges.panorama.tiles import TILE_PX, _nearer, _Tile, shared_tiles
 from zincplate.merges.view import opened
 from zincplate.sources.file import Source
 
@@ -67,3 +67,12 @@ def test_what_shows_something_else_is_not_told_and_what_lies_too_far_neither() -
     assert len(places[0]) == 0
     away = shared_tiles(one, two, sights[0], sight(camera(120, 0, 0)), 36)
     assert [a.shape for a in away] == [(0, 2), (0, 2)]
+
+
+def test_a_tile_that_is_lost_on_the_way_is_not_known() -> None:
+    one, two = pair(frame(*SECOND, 0.0, 2))
+    flat = np.zeros((TILE_PX, TILE_PX), np.float32)
+    y, x = np.mgrid[:TILE_PX, :TILE_PX].astype(float)
+    tile = _Tile(np.zeros(2, int), np.zeros((16, 2)), flat, np.zeros(2), held=flat, other=flat + 1, limits=(0.5, 2.0), known=True)
+    assert not _nearer(tile, np.stack([x, y]), one, two)
+    assert not tile.known
