@@ -6,7 +6,8 @@ One change at a time: a comparison turned round or made strict, plus for minus, 
 statement taken away, a condition made always true. A change is caught when the tests fail or do not end in time. What survives
 either needs a test or changes nothing that anybody could see; the second is to be said where the figure is given. Folders stand
 for the modules in them. Compiled kernels that call a changed one are compiled anew: numba itself looks at their own file only,
-and by its content.
+and by its content. With ``--by-line`` a change is tried with the tests alone that run through its line, the quickest first (needs
+the package ``coverage``).
 """
 
 import argparse
@@ -21,6 +22,10 @@ import tempfile
 import time
 from collections.abc import Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from tools.tests_by_line import Recorded
 
 ROOT = Path(__file__).resolve().parents[1]
 COMPARISONS: dict[type[ast.cmpop], type[ast.cmpop]] = {
@@ -104,6 +109,13 @@ def importers(copy: Path, module: Path) -> list[Path]:
         found = more
 
 
+def _recorded(told_in: Path) -> "Recorded":
+    sys.path.insert(0, str(ROOT))
+    from tools.tests_by_line import Recorded
+
+    return Recorded(told_in)
+
+
 def main() -> int:
     """Prints survivors and the share that was caught; the exit code is 0 whatever it is."""
     parser = argparse.ArgumentParser(description=(__doc__ or "").splitlines()[0])
@@ -112,6 +124,7 @@ def main() -> int:
     parser.add_argument("--sample", type=int, default=40)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--timeout", type=float, default=150)
+    parser.add_argument("--by-line", action="store_true")
     arguments = parser.parse_args()
     with tempfile.TemporaryDirectory(prefix="zpm") as folder:
         copy = Path(folder)
@@ -121,23 +134,35 @@ def main() -> int:
         (copy / "web").symlink_to(ROOT / "web")
         (copy / ".venv").symlink_to(ROOT / ".venv")
         environment = {**os.environ, "PYTHONPATH": str(copy / "src"), "NUMBA_CACHE_DIR": str(copy / "numba")}
-        tried = copy / "numba-tried"
-        command = [sys.executable, "-W", "ignore", "-m", "pytest", "-x", "-q", *arguments.tests]
+        tried, told = copy / "numba-tried", copy / "told.txt"
+        given = [copy / one.resolve().relative_to(ROOT) for one in arguments.modules]
 
-        def passes(timeout_s: float) -> bool:
-            with subprocess.Popen(
-                command, cwd=copy, env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True
-            ) as run:
+        def passes(tests: list[str], timeout_s: float) -> bool:
+            command = [sys.executable, "-W", "ignore", "-m", "pytest", "-x", "-q", *tests]
+            with (
+                told.open("w") as out,
+                subprocess.Popen(
+                    command, cwd=copy, env=environment, stdout=out, stderr=subprocess.STDOUT, start_new_session=True
+                ) as run,
+            ):
                 try:
                     return not run.wait(timeout_s)
                 except subprocess.TimeoutExpired:
                     os.killpg(run.pid, signal.SIGKILL)
                     return False
 
-        if not passes(arguments.timeout * 10):  # which compiles the kernels, too
-            print("The tests fail without any change.")
+        told_in = copy / "tests_by_line.json"
+        if arguments.by_line:
+            environment |= {
+                "TESTS_BY_LINE": str(told_in),
+                "TESTS_BY_LINE_OF": ":".join(sorted({str(one if one.is_dir() else one.parent) for one in given})),
+            }
+        plugin = ["-p", "tools.tests_by_line"] if arguments.by_line else []
+        if not passes([*plugin, *arguments.tests], arguments.timeout * 20):  # which compiles the kernels, too
+            print("The tests fail without any change.", *told.read_text().splitlines()[-20:], sep="\n")
             return 1
-        given = [copy / one.resolve().relative_to(ROOT) for one in arguments.modules]
+        environment.pop("TESTS_BY_LINE", None)
+        recorded = _recorded(told_in) if arguments.by_line else None
         modules = [file for one in given for file in (sorted(one.rglob("*.py")) if one.is_dir() else [one])]
         every = [(module, index) for module in modules for index, _ in enumerate(changes(ast.parse(module.read_text())))]
         chosen = random.Random(arguments.seed).sample(every, min(arguments.sample, len(every)))
@@ -154,7 +179,10 @@ def main() -> int:
             shutil.copytree(copy / "numba", tried)  # what the change compiles is of no use to the next one
             environment["NUMBA_CACHE_DIR"] = str(tried)
             began_s = time.monotonic()
-            survived += (survives := passes(arguments.timeout))
+            turns = recorded.through(module, line) if recorded else [arguments.tests]
+            usual_s = [4 * recorded.lasting_s(tests) if recorded else 0 for tests in turns]
+            survives = all(passes(tests, arguments.timeout + more_s) for tests, more_s in zip(turns, usual_s, strict=True))
+            survived += survives
             taken_s = time.monotonic() - began_s
             verdict = "LEFT  " if survives else "caught"
             print(f"{verdict} {taken_s:4.0f} s  {module.relative_to(copy)}:{line}: {words}", flush=True)

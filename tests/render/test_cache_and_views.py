@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.contract.test_operations import rendered
-from zincplate.core.measure.statistics import measure
+from zincplate.core.measure.statistics import full_of, measure
 from zincplate.formats.isolated import Decoder
 from zincplate.pipeline.cache import ByteCache
 from zincplate.recipe.document import Recipe, RecipeError
@@ -99,7 +99,7 @@ def test_warnings_of_one_channel_tell_of_that_channel_alone() -> None:
     limits = np.ones(3, np.float32)
     wanted = {-1: (1, 4), 0: (1, 0), 1: (2, 4), 2: (0, 0)}
     for channel, (first, last) in wanted.items():
-        _, clipping, counts = measure(picture, planes, limits, channel)
+        _, clipping, counts = measure(picture, full_of(planes, limits), channel)
         assert (clipping[:, 0] == first).all() and (clipping[:, 5] == last).all() and not clipping[:, 1:5].any()
         assert counts[0].tolist() == [4, 0, 4] and counts[1:].tolist() == [[4, 0, 0], [0, 4, 0], [0, 4, 0]]
 

@@ -1,18 +1,22 @@
 """Large views: coded in strips that join, counted on some rows for all, without a map where none is asked for."""
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 import simplejpeg
 
+from tests.conftest import demo_dng
 from tests.contract.test_operations import rendered
 from tests.render.test_many_passes import WEB_BYTES, counted
-from zincplate.core.measure.statistics import measure
+from zincplate.core.measure.statistics import full_of, measure
 from zincplate.formats.isolated import Decoder
 from zincplate.pipeline import stages
 from zincplate.recipe.document import Recipe
 from zincplate.render.render import Renderer
 from zincplate.render.view import ViewRequest
 from zincplate.services.view_answer import STRIP_PIXELS, _coded
+from zincplate.sources.file import Source
 
 
 def picture(height: int, width: int) -> np.ndarray:
@@ -45,7 +49,7 @@ def test_some_rows_stand_for_all(quick: bool, mapped: bool) -> None:
     seen = picture(1300, 1700)
     plates = np.full((3, 1300, 1700), 0.5, np.float32)
     plates[1, :, ::5] = 2.0
-    histogram, clipping, counts = measure(seen, plates, np.ones(3, np.float32), -1, mapped, quick)
+    histogram, clipping, counts = measure(seen, full_of(plates, np.ones(3, np.float32)), -1, mapped, quick)
     pixels = seen.shape[0] * seen.shape[1]
     assert histogram.sum(1) == pytest.approx([pixels] * 4, rel=0.01)
     wanted = [(seen.max(-1) == 255).mean(), (seen.max(-1) == 0).mean(), 0.2]
@@ -66,3 +70,35 @@ def test_a_gauge_of_light_in_the_largest_window_does_not_reduce_noise_anew(monke
             recipe = Recipe.neutral(False).with_values({"definition": {"luminance_noise": 30}, "tone": tone})
             renderer.view(source, "large", recipe, ViewRequest(3840, 2160, clipping=False))
     assert len(reduced) == 1
+
+
+def test_turning_a_large_view_demosaics_once(tmp_path: Path, decoder: Decoder, monkeypatch: pytest.MonkeyPatch) -> None:
+    """With sharpening, which asks for more than is shown, and a lens whose colours are brought together while demosaicing."""
+    file, renderer = tmp_path / "TW-0030.dng", Renderer(decoder)
+    file.write_bytes(demo_dng(30))
+    source, read = renderer.open(file, "turned"), counted(monkeypatch, Source, "window")
+    seen = []
+    for angle in (1.0, 1.2, 1.4):
+        framing = {"angle": angle, "fringe_red": 0.5}
+        recipe = Recipe.neutral(True).with_values({"framing": framing, "definition": {"sharpen_amount": 80}})
+        seen.append(renderer.view(source, "turned", recipe, ViewRequest(2400, 1600, box=True)).picture)
+    assert len(read) == 1 and not np.array_equal(seen[0], seen[1])
+
+
+@pytest.mark.parametrize("framing", [{}, {"angle": 2.0}])
+@pytest.mark.parametrize("sharpened", [0, 80])
+def test_clipped_is_where_the_sensor_was_full(
+    sharpened: float, framing: dict[str, float], tmp_path: Path, decoder: Decoder
+) -> None:
+    """In a window of a picture that shows a lamp; what is read for it is larger where it is sharpened or turned."""
+    file, renderer = tmp_path / "TW-0035.dng", Renderer(decoder)
+    file.write_bytes(demo_dng(35))
+    source = renderer.open(file, "full")
+    recipe = Recipe.neutral(True).with_values({"framing": framing, "definition": {"sharpen_amount": sharpened}})
+    request = ViewRequest(900, 600, 200, 150, 400, 300)
+    view = renderer.view(source, "full", recipe, request)
+    framed = renderer.framed(source, "full", source.plan(recipe).frame)
+    plates = renderer.stages.recorded.plates(framed, "full", view.request.window, source.plan(recipe).plate.hot_pixels)
+    full = (plates >= source.white_limits[:, None, None]).any(0)
+    assert 0.002 < full.mean() < 0.9 and ((view.clipping & 4 > 0) == full).all()
+    assert view.clipped[2] == pytest.approx(full.mean())

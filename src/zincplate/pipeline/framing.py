@@ -35,6 +35,8 @@ SLACK_FULL, SLACK_REDUCED = 0.35, 0.75
 """How far apart on the source neighbouring pixels may lie, beyond one sample, before more places are read for each."""
 SOFTEST = 0.8
 """Least distance on the source that reduced plates are made for: where a view enlarges more, it reads between samples."""
+MOST = 0.6
+"""Of the whole: from here on all of it is read, so that a turn of a large view meets again what was read for the last one."""
 LARGEST_SIDE = 60_000
 LEAST_LEFT = 0.1
 """Of the automatic crop's size is left at least, however far it is moved."""
@@ -221,8 +223,9 @@ class Framing:
             low, high = np.array([reach.x, reach.y], np.float64), np.array([reach.right, reach.bottom], np.float64)
         reduced = np.array([full_width, full_height]) / size
         (least_x, least_y), (most_x, most_y) = np.floor(low * reduced).astype(int), np.ceil(high * reduced).astype(int)
+        all_of_it = replace(whole, x=int(least_x), y=int(least_y), width=int(most_x - least_x), height=int(most_y - least_y))
         if full_width * full_height < 2_500_000:
-            return replace(whole, x=int(least_x), y=int(least_y), width=int(most_x - least_x), height=int(most_y - least_y))
+            return all_of_it
         step_x, step_y = self.width / window.full_width, self.height / window.full_height
         grid = np.linspace(0, 1, 17)
         columns, rows = np.meshgrid(window.x + window.width * grid, window.y + window.height * grid)
@@ -242,6 +245,8 @@ class Framing:
         x1, y1 = (np.ceil(found.max(0)) + margin + 2).astype(int)
         x0, y0 = max(int(x0), int(least_x)), max(int(y0), int(least_y))
         x1, y1 = min(int(x1), int(most_x)), min(int(y1), int(most_y))
+        if (x1 - x0) * (y1 - y0) > MOST * int(most_x - least_x) * int(most_y - least_y):
+            return all_of_it
         return replace(whole, x=x0, y=y0, width=max(x1 - x0, 1), height=max(y1 - y0, 1))
 
     def around(self) -> Rectangle:

@@ -8,19 +8,17 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
-from typing import Any, Protocol
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.core.geometry.radial import Radial
 from zincplate.core.geometry.splines import spline_coefficients
-from zincplate.core.geometry.warp import MARGIN as WARP_MARGIN
-from zincplate.core.geometry.warp import warp, warp_linear, warp_nearest
+from zincplate.core.geometry.warp import warp, warp_linear
 from zincplate.core.kernels.numbers import float32_numbers
 from zincplate.core.noise.learned_noise import reduce_noise_best
 from zincplate.core.noise.wavelet_noise import COLOUR_STRENGTH, LIGHTNESS_STRENGTH, WEIGHTS, reduce_noise
-from zincplate.core.noise.wavelet_noise import MARGIN as NOISE_MARGIN
 from zincplate.core.sensor.colour_shift import ColourShift
 from zincplate.core.sensor.highlights import Surroundings, rebuild, seen_at, surroundings
 from zincplate.core.tone.haze import KEPT, LEAST_TRANSMISSION, VEIL, air_of
@@ -33,6 +31,7 @@ from zincplate.pipeline.framing import Framed
 from zincplate.pipeline.mended import laid_over
 from zincplate.pipeline.pass_forms import Forms
 from zincplate.pipeline.passes import asked_by, asked_in, asked_numbers, haze_for, scene_key
+from zincplate.pipeline.recorded import Reader, Recorded, noise_margin, part_read
 from zincplate.pipeline.windows import Window, fitted_size, level_of, scale_of, small_whole
 from zincplate.plan.light import LightPlan
 from zincplate.plan.local import LocalPlan
@@ -42,14 +41,6 @@ from zincplate.sources.mended_smaller import as_seen
 from zincplate.sources.repair_keys import plain_key
 
 Float32 = NDArray[np.float32]
-
-
-class Reader(Protocol):
-    """Plates of a window at its size; of a mosaic at full size with lateral colour undone where a shift is given."""
-
-    def __call__(
-        self, source: Source, key: str, window: Window, hot_pixels: bool, shift: ColourShift | None = None
-    ) -> Float32: ...
 
 
 @dataclass(frozen=True)
@@ -73,11 +64,12 @@ class Stages:
         self._cache = ByteCache(cache_bytes)
         # thirty passes have thirty planes at one size: more than a fixed part of this holds, and every view uses them all
         self.areas = Areas(read, small, self._cache)
+        self.recorded = Recorded(read, self._cache)
         self._forms = Forms(self.areas, self._lit_of, lambda framed, e: _noise_ev2(framed.source, e), self._small)
 
     def margin(self, framed: Framed, plan: LightPlan) -> int:
         """Context that noise reduction needs at a window's size; a resampled frame fetches its own."""
-        return _noise_margin(_with_calm_passes(plan)) if framed.direct else 0
+        return noise_margin(_with_calm_passes(plan)) if framed.direct else 0
 
     def beforehand(self, framed: Framed, key: str, plan: LightPlan) -> list[Callable[[], object]]:
         """What windows of any place need of small pictures of the whole, each to be made by itself: a delivery makes them side by
@@ -157,10 +149,8 @@ class Stages:
             return self.plate(source, source_key, plan, framed.direct_window(window), keep)
 
         def make() -> Float32:
-            part = framed.source_window(window, WARP_MARGIN + _noise_margin(plan), framed.reach)
+            part, shift = part_read(framed, window, plan, framed.reach)
             sampling, radial = framed.sampling(window, part, framed.reach), framed.map.radial
-            # reduced plates average over red and blue sites, so nothing of green is in them: there the resampling shifts them
-            shift = source.colour_shift(radial) if level_of(source, part) == 0 else None
             planes = self.plate(source, source_key, plan, part, keep, shift)
             radial = radial if shift is None else radial.alike
             if not keep:
@@ -173,16 +163,6 @@ class Stages:
         if not keep:
             return make()
         return self._cache.get((key, "frame", window, plan, framed.key), make, lambda a: a.nbytes)
-
-    def as_recorded(self, framed: Framed, key: str, window: Window, hot_pixels: bool) -> Float32:
-        """What the sensor recorded at the places of a window, without repairs, and without interpolation where that is
-        avoidable."""
-        source, source_key = framed.source.plain, plain_key(framed.source_key(key))
-        if framed.direct:
-            return self._read(source, source_key, framed.direct_window(window), hot_pixels)
-        part = framed.source_window(window, WARP_MARGIN)
-        planes = self._read(source, source_key, part, hot_pixels)
-        return warp_nearest(planes, framed.sampling(window, part), framed.map.radial, window.width, window.height)
 
     def _framed_bases(self, framed: Framed, key: str, plan: PlatePlan, haze: float) -> tuple[Bases, AirPlanes]:
         """Small planes as the framed picture sees them."""
@@ -368,10 +348,6 @@ def _with_calm_passes(plan: LightPlan) -> PlatePlan:
 def calm(plan: PlatePlan) -> PlatePlan:
     """The plan without noise reduction: in small planes noise is averaged away."""
     return replace(plan, luminance_noise=0.0, colour_noise=0.0, best_noise=False)
-
-
-def _noise_margin(plan: PlatePlan) -> int:
-    return NOISE_MARGIN if plan.luminance_noise or plan.colour_noise else 0
 
 
 def _parameters(plan: LightPlan, air: AirPlanes) -> LocalNumbers:

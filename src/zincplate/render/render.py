@@ -22,7 +22,7 @@ from zincplate.core.colour.lab import xyz_to_lab
 from zincplate.core.geometry.projective import FramingError
 from zincplate.core.kernels.light import to_float
 from zincplate.core.measure.depth import depth_of
-from zincplate.core.measure.statistics import CLIP_GAMUT, measure, raw_histogram
+from zincplate.core.measure.statistics import CLIP_GAMUT, every_row, measure, raw_histogram
 from zincplate.core.tone.finish import edge_area, luma_of
 from zincplate.formats.isolated import Decoder
 from zincplate.formats.lens_profiles import LensDatabase
@@ -184,15 +184,12 @@ class Renderer:
         else:
             sharper = sharper_of(areas, framed, key, plan, window)
             finished(lighted, plan.finish, scale, window, inner, picture, sharper)
-        if request.plane is None:
-            plates = stages.as_recorded(framed, key, window, plan.plate.hot_pixels)
-        else:
-            # a drag of the framing step: what it measures may be of resampled values, for the sake of its speed
-            plates = np.ascontiguousarray(stages.frame(framed, key, plan.plate, outer)[(slice(None), *inner)])
         self.breathe()
         turn.check()
         mapped = r.clipping or r.gamut
-        histogram, clipping, counts = measure(picture, plates, source.white_limits, r.warned, mapped, r.quick)
+        every = 1 if mapped else every_row(r.width * r.height, r.quick)
+        full = stages.recorded.full(framed, key, plan.plate, window, outer, every)
+        histogram, clipping, counts = measure(picture, full, r.warned, mapped, r.quick)
         # what is shown over the picture comes after its measurements
         if r.show == "edges" and lighted is not None:
             amber_film(picture, edge_area(luma_of(lighted.to_float()), scale)[inner])
@@ -210,7 +207,9 @@ class Renderer:
             outside = float(mask.mean())
         pixels = r.width * r.height
         overall = counts[0] / pixels
-        raw = raw_histogram(source.camera_values(plates)) if r.raw_histogram else None
+        raw = None
+        if r.raw_histogram:
+            raw = raw_histogram(source.camera_values(stages.recorded.plates(framed, key, window, plan.plate.hot_pixels)))
         elapsed = (time.perf_counter() - start) * 1000
         shares = (float(overall[0]), float(overall[1]), float(overall[2]))
         hot = source.hot_pixels if plan.plate.hot_pixels else None
@@ -293,7 +292,7 @@ class Renderer:
         """Plates as the sensor recorded them about a place of the finished picture."""
         framed = self.framed(source, key, source.plan(recipe).frame)
         window = _square_of(framed, x, y, radius)
-        return self.on_render_thread(lambda: self.stages.as_recorded(framed, key, window, False))
+        return self.on_render_thread(lambda: self.stages.recorded.plates(framed, key, window, False))
 
     def sample(self, source: Source, key: str, recipe: Recipe, x: int, y: int, radius: int, space: str) -> dict[str, Any]:
         """Mean of a square of full-size pixels about (x, y): delivered values before sharpening and grain, L*a*b*, camera values,

@@ -32,6 +32,7 @@ from zincplate.core.kernels.kernel_math import BLOCK, INLINE, KERNEL, bits_of, f
 
 Float32 = NDArray[np.float32]
 Float64 = NDArray[np.float64]
+Bits = NDArray[np.uint8]
 
 MARGIN = TAPS + 3
 """Source samples needed round the places that are read."""
@@ -261,6 +262,23 @@ def _nearest(planes, numbers, rim, table, table_scale, out):
 
 
 @njit(**KERNEL)
+def _nearest_bits(bits, numbers, rim, plain, table, table_scale, every, out):
+    height, width = bits.shape
+    rows, columns = out.shape
+    flat = bits.reshape(-1)
+    for row in prange((rows + every - 1) // every):
+        place, scales, at = stack_floats(), stack_floats(), stack_floats()
+        y = np.int64(row) * every
+        line = out[y]
+        for b in range(0, columns, BLOCK):
+            px, py = numbers.start_x + (b + 0.5) * numbers.step_x, numbers.start_y + (y + 0.5) * numbers.step_y
+            _places_of(numbers, plain, table, table_scale, px, py, place, scales)
+            _samples(numbers, rim, place, scales, 1, width, height, 0.0, at)
+            for x in range(min(BLOCK, columns - b)):
+                line[b + x] = flat[np.uint32(np.int32(at[x + BLOCK]) * np.int32(width) + np.int32(at[x]))]
+
+
+@njit(**KERNEL)
 def _linear(planes, numbers, rim, table, table_scale, out):
     channels, height, width = planes.shape
     rows, columns = out.shape[1:]
@@ -335,6 +353,16 @@ def warp_nearest(planes: Float32, sampling: Sampling, radial: Radial, width: int
     _nearest(
         np.ascontiguousarray(planes), sampling.numbers(), sampling.rim_table(), radial.table, np.float32(1 / radial.step_px), out
     )
+    return out
+
+
+def warp_bits(
+    bits: NDArray[np.uint8], sampling: Sampling, radial: Radial, width: int, height: int, every: int = 1
+) -> NDArray[np.uint8]:
+    """The nearest of what is known of every sample (h, w), at green's places; rows between every ``every``th tell nothing."""
+    out = np.empty((height, width), np.uint8)
+    lens = (not radial.moves, radial.table, np.float32(1 / radial.step_px))
+    _nearest_bits(np.ascontiguousarray(bits), sampling.numbers(), sampling.rim_table(), *lens, every, out)
     return out
 
 

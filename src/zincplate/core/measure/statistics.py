@@ -11,7 +11,23 @@ CLIP_HIGHLIGHT, CLIP_SHADOW, CLIP_RAW, CLIP_GAMUT = 1, 2, 4, 8
 
 
 @njit(**_KERNEL)
-def _measure(picture, planes, limits, every, channel, mapped, counts, clipped, out):
+def _full(planes, limits, out):
+    height, width = out.shape
+    for y in prange(height):
+        red, green, blue, line = planes[0, y], planes[1, y], planes[2, y], out[y]
+        for x in range(width):
+            line[x] = np.uint8((red[x] >= limits[0]) * 1 + (green[x] >= limits[1]) * 2 + (blue[x] >= limits[2]) * 4)
+
+
+def full_of(planes: NDArray[np.float32], limits: NDArray[np.float32]) -> NDArray[np.uint8]:
+    """Where plates (3, h, w) reach ``limits`` (3,), the sensor was full: bit 0 of (h, w) for red, 1 for green, 2 for blue."""
+    out = np.empty(planes.shape[1:], np.uint8)
+    _full(np.ascontiguousarray(planes), np.asarray(limits, np.float32), out)
+    return out
+
+
+@njit(**_KERNEL)
+def _measure(picture, full, every, channel, mapped, counts, clipped, out):
     height, width, _ = picture.shape
     parts = counts.shape[0]
     for part in prange(parts):
@@ -21,7 +37,7 @@ def _measure(picture, planes, limits, every, channel, mapped, counts, clipped, o
         for y in range(part * height // parts, (part + 1) * height // parts):
             if y % every and not mapped:
                 continue
-            line, red, green, blue = picture[y], planes[0, y], planes[1, y], planes[2, y]
+            line, sensor = picture[y], full[y]
             bits = out[y if mapped else 0]
             if y % every == 0:
                 for x in range(width):
@@ -34,7 +50,8 @@ def _measure(picture, planes, limits, every, channel, mapped, counts, clipped, o
                 r, g, b = np.int32(line[x, 0]), np.int32(line[x, 1]), np.int32(line[x, 2])
                 is_high = max(r, max(g, b)) == 255
                 is_low = max(r, max(g, b)) == 0
-                full_r, full_g, full_b = red[x] >= limits[0], green[x] >= limits[1], blue[x] >= limits[2]
+                s = int(sensor[x])
+                full_r, full_g, full_b = s & 1 > 0, s & 2 > 0, s & 4 > 0
                 is_raw = full_r | full_g | full_b
                 r_raw += full_r
                 g_raw += full_g
@@ -46,8 +63,7 @@ def _measure(picture, planes, limits, every, channel, mapped, counts, clipped, o
                     bits[x] = np.uint8(is_high * 1 + is_low * 2 + is_raw * 4)
                 else:
                     v = line[x, channel]
-                    full = full_r if channel == 0 else full_g if channel == 1 else full_b
-                    bits[x] = np.uint8((v == 255) * 1 + (v == 0) * 2 + full * 4)
+                    bits[x] = np.uint8((v == 255) * 1 + (v == 0) * 2 + ((s >> channel) & 1) * 4)
         k = clipped[part]
         if not mapped:
             high, low, raw = high * every, low * every, raw * every
@@ -64,27 +80,26 @@ COUNTED, COUNTED_IN_A_DRAG = 1_000_000, 200_000
 """About as many pixels are counted of larger pictures, and while a hand moves."""
 
 
+def every_row(pixels: int, quick: bool) -> int:
+    """1, or every how many rows of a picture of so many pixels are counted, each for those between."""
+    return 1 if pixels < COUNT_ALL_BELOW else max(round(pixels / (COUNTED_IN_A_DRAG if quick else COUNTED)), 2)
+
+
 def measure(
-    picture: NDArray[np.uint8],
-    planes: NDArray[np.float32],
-    limits: NDArray[np.float32],
-    channel: int = -1,
-    mapped: bool = True,
-    quick: bool = False,
+    picture: NDArray[np.uint8], full: NDArray[np.uint8], channel: int = -1, mapped: bool = True, quick: bool = False
 ) -> tuple[NDArray[np.int64], NDArray[np.uint8], NDArray[np.int64]]:
     """Histogram (4, 256) of R, G, B and luma (Rec.709 weights of encoded values), bit map (h, w) of clipped pixels, counts.
 
-    ``planes`` (3, h, w) is the plate that the picture (h, w, 3) was made from, ``limits`` its values at the sensor's white
-    level. Without ``mapped`` the bit map is left empty (0, 0); ``quick`` counts some rows for all. With ``channel`` 0, 1 or 2
-    the map tells of that channel alone: at the top, at zero, sensor full. Counts (4, 3): pixels at highlights, shadows, raw; then
-    R, G, B at the top, at zero, sensor full.
+    ``full`` (h, w) says where the sensor was full (:func:`full_of`) when it took the picture (h, w, 3); without ``mapped`` it is
+    asked every :func:`every_row` only. Without ``mapped`` the bit map is left empty (0, 0); ``quick`` counts some rows for all.
+    With ``channel`` 0, 1 or 2 the map tells of that channel alone: at the top, at zero, sensor full. Counts (4, 3): pixels at
+    highlights, shadows, raw; then R, G, B at the top, at zero, sensor full.
     """
     out = np.empty(picture.shape[:2], np.uint8) if mapped else np.empty((1, picture.shape[1]), np.uint8)
     counts = np.zeros((4, 4, 256), np.int64)
     clipped = np.zeros((4, 4, 3), np.int64)
-    pixels = picture.shape[0] * picture.shape[1]
-    every = 1 if pixels < COUNT_ALL_BELOW else max(round(pixels / (COUNTED_IN_A_DRAG if quick else COUNTED)), 2)
-    _measure(picture, planes, limits, every, channel, mapped, counts, clipped, out)
+    every = every_row(picture.shape[0] * picture.shape[1], quick)
+    _measure(picture, full, every, channel, mapped, counts, clipped, out)
     return np.asarray(counts.sum(0)), out if mapped else out[:0, :0], np.asarray(clipped.sum(0))
 
 
