@@ -176,8 +176,11 @@ class Framing:
         return other
 
     def direct_window(self, window: Window) -> Window:
-        """The window of the source for a window of the finished picture, when nothing is resampled."""
+        """The window of the source for a window of the finished picture, when nothing is resampled. Of an uncropped one it is the
+        same window, so that what was read for it serves the first turn too."""
         left, top = self.left + self.map.width / 2, self.top + self.map.height / 2
+        if (left, top, self.width, self.height) == (0, 0, self.map.width, self.map.height):
+            return window
         return replace(window, left=left, top=top, span_x=float(self.width), span_y=float(self.height))
 
     def sampling(self, window: Window, source_window: Window, reach: Rect | None = None) -> Sampling:
