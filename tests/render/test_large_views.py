@@ -88,6 +88,31 @@ def test_turning_a_large_view_demosaics_once(tmp_path: Path, decoder: Decoder, m
     assert not np.array_equal(seen[1], seen[2])
 
 
+def test_pictures_of_a_turning_hand_do_not_push_out_what_the_next_one_is_made_from(
+    tmp_path: Path, decoder: Decoder, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    file, renderer = tmp_path / "TW-0030.dng", Renderer(decoder, memory_bytes=1300 << 20)
+    file.write_bytes(demo_dng(30))
+    source = renderer.open(file, "turning")
+
+    def turned(angle: float, box: int, quick: bool = False, **tone: float) -> None:
+        recipe = Recipe.neutral(True).with_values({"framing": {"angle": angle}, "tone": tone})
+        renderer.view(source, "turning", recipe, ViewRequest(box, box, box=True, around=True, quick=quick, clipping=False))
+
+    turned(0.0, 3000)
+    turned(0.0, 1000, quick=True)
+    made = counted(monkeypatch, stages, "spline_coefficients")
+    for step in range(60):
+        turned(step / 20, 1000, quick=True)
+    turned(3.0, 3000)
+    assert not made
+    # light that is changed while the frame stands still meets the same frame
+    warped = counted(monkeypatch, stages, "warp")
+    for step in range(3):
+        turned(3.0, 1000, quick=True, exposure_ev=step / 10)
+    assert len(warped) == 1
+
+
 @pytest.mark.parametrize("framing", [{}, {"angle": 2.0}])
 @pytest.mark.parametrize("sharpened", [0, 80])
 def test_clipped_is_where_the_sensor_was_full(

@@ -67,6 +67,15 @@ class Stages:
         self.recorded = Recorded(read, self._cache)
         self._forms = Forms(self.areas, self._lit_of, lambda framed, e: _noise_ev2(framed.source, e), self._small)
 
+        self._moving: tuple[object, ...] | None = None
+
+    def moves(self, framed: Framed) -> None:
+        """A hand moves the frame: how the picture lay at its last move is not met again, and would take the room of what is."""
+        gone, self._moving = self._moving, framed.key
+        if gone not in (None, framed.key):
+            for cache in (self._cache, self._small):
+                cache.drop(lambda key: isinstance(key, tuple) and key[-1] == gone)
+
     def margin(self, framed: Framed, plan: LightPlan) -> int:
         """Context that noise reduction needs at a window's size; a resampled frame fetches its own."""
         return noise_margin(_with_calm_passes(plan)) if framed.direct else 0

@@ -168,6 +168,8 @@ class Renderer:
             framed, plan = _through(framed, plan, request)
         source, r = framed.source, request.checked(framed)
         window = r.window
+        if r.quick and request.plane is not None:
+            stages.moves(framed)
         scale = scale_of(framed, window)
         outer = window.grown(stages.margin(framed, plan) + margin_of(plan.finish, scale, r.show == "edges"))
         planes = stages.local(framed, key, plan, outer)

@@ -3,6 +3,7 @@
 import os
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import Protocol
 
 from zincplate.formats.isolated import Decoder
@@ -13,7 +14,9 @@ from zincplate.store.home import Home
 
 MEMORY_MB = "ZINCPLATE_MEMORY_MB"
 """Setting in the environment: what web process and workers together may keep; the picture in work comes on top."""
-DEFAULT_MB, LEAST_MB = 2048, 768
+DEFAULT_MB, LEAST_MB, MOST_MB = 2048, 768, 6144
+"""Without it a quarter of the machine's memory, from the first to the last of these."""
+CONTROL_GROUP = Path("/sys/fs/cgroup/memory.max")
 WEB_SHARE, WORKER_SHARE = 0.6, 0.2
 """Two workers."""
 PROGRAM_BYTES = 320 << 20
@@ -23,10 +26,25 @@ LEAST_BYTES = 64 << 20
 
 def memory_setting() -> int:
     """Bytes for everything together; raises :class:`UserError` for a setting that is none."""
-    text = os.environ.get(MEMORY_MB, str(DEFAULT_MB))
+    text = os.environ.get(MEMORY_MB)
+    if text is None:
+        return usual_mb() << 20
     if not (text.isascii() and text.isdigit()) or int(text) < LEAST_MB:
         raise UserError(f"{MEMORY_MB}={text}: Give a whole number of megabytes from {LEAST_MB} on.")
     return int(text) << 20
+
+
+def usual_mb(control_group: Path = CONTROL_GROUP) -> int:
+    """Megabytes for everything together where nothing is set: large windows ask for 226 MB of one picture in stages alone, small
+    machines have to hold other programs too. A ``control_group`` that this process may not leave bounds the machine's memory."""
+    memory_bytes = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
+    try:
+        text = control_group.read_text().strip()
+    except OSError:
+        text = "max"  # none: another system, or no control groups
+    if text.isascii() and text.isdigit():
+        memory_bytes = min(memory_bytes, int(text))
+    return min(max((memory_bytes >> 20) // 4, DEFAULT_MB), MOST_MB)
 
 
 class UserError(ValueError):

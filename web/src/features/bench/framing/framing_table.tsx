@@ -13,7 +13,7 @@ import { useFraming } from "./framing_state";
 import { Over } from "./over";
 
 const MARGIN = 26;
-/** When the whole picture is brought into sight: it moves under the hand, so not at once. */
+/** When the whole picture is brought into sight: it moves under a hand on it, so not at once. */
 const SETTLE_MS = 450;
 /** When it becomes sharp where it is. */
 const SHARP_MS = 80;
@@ -70,6 +70,8 @@ export function FramingTable({ frame }: { frame: Frame }) {
   const pace = useRef(new Pace()).current;
   /** The picture that is shown is not as sharp as it can be. */
   const reduced = useRef(false);
+  /** What the whole was last brought into sight for. */
+  const broughtFor = useRef<Recipe | null>(null);
 
   const draw = useCallback(() => {
     const element = canvas.current;
@@ -157,10 +159,13 @@ export function FramingTable({ frame }: { frame: Frame }) {
       const recipe = s.compare === "original" ? null : s.draft;
       const share = around || sharp || !facts ? 1 : pace.shareFor(element.width * element.height);
       quick.current = share < 1;
+      if (around) broughtFor.current = recipe;
+      // what is on its way may move the picture on: where the whole lies then the answer tells
+      const all = !fixed || (around && useFraming.getState().tool !== "corners");
       latest.ask(
         {
           recipe,
-          options: !fixed || !facts ? { around: true } : { plane: around ? roomFor(facts) : fixed },
+          options: all || !facts ? { around: true } : { plane: around ? roomFor(facts) : fixed },
           since: performance.now(),
           settles: around,
           share,
@@ -192,7 +197,8 @@ export function FramingTable({ frame }: { frame: Frame }) {
     setSettling(true);
     clearTimeout(settle.current);
     const rest = () => {
-      if (pressed.current) {
+      const coming = latest.busy && broughtFor.current === useBench.getState().draft;
+      if (pressed.current || coming) {
         settle.current = setTimeout(rest, SETTLE_MS);
         return;
       }
@@ -205,13 +211,14 @@ export function FramingTable({ frame }: { frame: Frame }) {
       else setSettling(false);
     };
     settle.current = setTimeout(rest, SETTLE_MS);
-  }, [draft, compare, tool, ask]);
+  }, [draft, compare, tool, ask, latest]);
 
   useEffect(() => {
     const set = (e: PointerEvent) => {
       pressed.current = e.type === "pointerdown";
-      // let go: the sharp picture at once, after what the hand held has been set
-      if (!pressed.current) setTimeout(() => quick.current && ask(false, true));
+      // let go: the sharp picture at once, after what the hand held has been set; in its place too, where no hand is on it
+      const onIt = holder.current?.contains(e.target as Node) === true;
+      if (!pressed.current) setTimeout(() => quick.current && ask(!onIt, true));
     };
     const kinds = ["pointerdown", "pointerup", "pointercancel"] as const;
     for (const kind of kinds) window.addEventListener(kind, set, true);
