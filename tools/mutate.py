@@ -7,11 +7,14 @@ statement taken away, a condition made always true. A change is caught when the 
 either needs a test or changes nothing that anybody could see; the second is to be said where the figure is given. Folders stand
 for the modules in them. Compiled kernels that call a changed one are compiled anew: numba itself looks at their own file only,
 and by its content. With ``--by-line`` a change is tried with the tests alone that run through its line, the quickest first (needs
-the package ``coverage``).
+the package ``coverage``), with ``--within-s`` only as many of them as take so long. ``--folder`` keeps the copy, its compiled
+kernels and which tests run through which line for the next time; delete it when tests were changed.
 """
 
 import argparse
 import ast
+import contextlib
+import math
 import os
 import random
 import shutil
@@ -125,14 +128,20 @@ def main() -> int:
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--timeout", type=float, default=150)
     parser.add_argument("--by-line", action="store_true")
+    parser.add_argument("--within-s", type=float, default=math.inf)
+    parser.add_argument("--folder", type=Path)
+    parser.add_argument("--skip", type=int, default=0, help="how many of the sample are left out, from the first on")
     arguments = parser.parse_args()
-    with tempfile.TemporaryDirectory(prefix="zpm") as folder:
-        copy = Path(folder)
+    with contextlib.ExitStack() as ends:
+        copy = arguments.folder or Path(ends.enter_context(tempfile.TemporaryDirectory(prefix="zpm")))
+        copy.mkdir(exist_ok=True)
         for part in ("src", "tests", "docs", "tools"):
+            shutil.rmtree(copy / part, ignore_errors=True)
             shutil.copytree(ROOT / part, copy / part, ignore=shutil.ignore_patterns("__pycache__"))
         shutil.copy(ROOT / "pyproject.toml", copy)
-        (copy / "web").symlink_to(ROOT / "web")
-        (copy / ".venv").symlink_to(ROOT / ".venv")
+        for part in ("web", ".venv"):
+            if not (copy / part).exists():
+                (copy / part).symlink_to(ROOT / part)
         environment = {**os.environ, "PYTHONPATH": str(copy / "src"), "NUMBA_CACHE_DIR": str(copy / "numba")}
         tried, told = copy / "numba-tried", copy / "told.txt"
         given = [copy / one.resolve().relative_to(ROOT) for one in arguments.modules]
@@ -158,7 +167,8 @@ def main() -> int:
                 "TESTS_BY_LINE_OF": ":".join(sorted({str(one if one.is_dir() else one.parent) for one in given})),
             }
         plugin = ["-p", "tools.tests_by_line"] if arguments.by_line else []
-        if not passes([*plugin, *arguments.tests], arguments.timeout * 20):  # which compiles the kernels, too
+        known = arguments.by_line and told_in.exists()
+        if not known and not passes([*plugin, *arguments.tests], arguments.timeout * 20):  # which compiles the kernels, too
             print("The tests fail without any change.", *told.read_text().splitlines()[-20:], sep="\n")
             return 1
         environment.pop("TESTS_BY_LINE", None)
@@ -167,7 +177,7 @@ def main() -> int:
         every = [(module, index) for module in modules for index, _ in enumerate(changes(ast.parse(module.read_text())))]
         chosen = random.Random(arguments.seed).sample(every, min(arguments.sample, len(every)))
         survived = 0
-        for module, index in sorted(chosen, key=str):
+        for module, index in sorted(chosen, key=str)[arguments.skip :]:
             before = {file: file.read_bytes() for file in importers(copy, module)}
             tree = ast.parse(before[module])
             line, words, node, field, value = list(changes(tree))[index]
@@ -176,10 +186,11 @@ def main() -> int:
             for file, text in before.items():
                 if file != module and b"njit" in text:
                     file.write_bytes(text + b"# compiled anew\n")
+            shutil.rmtree(tried, ignore_errors=True)
             shutil.copytree(copy / "numba", tried)  # what the change compiles is of no use to the next one
             environment["NUMBA_CACHE_DIR"] = str(tried)
             began_s = time.monotonic()
-            turns = recorded.through(module, line) if recorded else [arguments.tests]
+            turns = recorded.through(module, line, arguments.within_s) if recorded else [arguments.tests]
             usual_s = [4 * recorded.lasting_s(tests) if recorded else 0 for tests in turns]
             survives = all(passes(tests, arguments.timeout + more_s) for tests, more_s in zip(turns, usual_s, strict=True))
             survived += survives
@@ -189,7 +200,7 @@ def main() -> int:
             for file, text in before.items():
                 file.write_bytes(text)
             shutil.rmtree(tried, ignore_errors=True)
-        print(f"{len(chosen) - survived} of {len(chosen)} caught ({len(every)} possible).")
+        print(f"{len(chosen) - arguments.skip - survived} of {len(chosen) - arguments.skip} caught ({len(every)} possible).")
     return 0
 
 

@@ -5,7 +5,9 @@ folders of modules, separated by ``:``) it records; ``Recorded`` reads. Compiled
 through has the tests of its module, and a module without any has all.
 """
 
+import itertools
 import json
+import math
 import os
 from collections import defaultdict
 from collections.abc import Iterator
@@ -67,16 +69,21 @@ class Recorded:
         self.seconds: dict[str, float] = told["seconds"]
         self._lines: dict[str, dict[str, list[str]]] = told["lines"]
 
-    def through(self, module: Path, line: int) -> list[list[str]]:
+    def through(self, module: Path, line: int, within_s: float = math.inf) -> list[list[str]]:
         """Tests to try one after the other: those that run through ``line`` (1-based) of ``module``, then all others of their
-        files, since tests share what one of them worked out. Those of the file that has the quickest come first."""
+        files, since tests share what one of them worked out. Those of the file that has the quickest come first; of each part as
+        many as take ``within_s``, at least one."""
         by_line = self._lines.get(str(module), {})
         through = {name for name in by_line.get(str(line), []) if name}
         through = through or {name for names in by_line.values() for name in names if name} or set(self.seconds)
         files = {name.split("::")[0] for name in through}
         direct = [name for name in self.seconds if name in through]
         others = [name for name in self.seconds if name not in through and name.split("::")[0] in files]
-        return [one for one in (self._quickest_first(direct), self._quickest_first(others)) if one]
+        return [self._first(self._quickest_first(one), within_s) for one in (direct, others) if one]
+
+    def _first(self, names: list[str], within_s: float) -> list[str]:
+        lasting_s = list(itertools.accumulate(self.seconds[name] for name in names))
+        return names[: max(sum(until <= within_s for until in lasting_s), 1)]
 
     def lasting_s(self, names: list[str]) -> float:
         """Seconds that these tests took, without their fixtures."""
