@@ -1,6 +1,7 @@
 """What panoramas are made with, each against what is known of made-up data."""
 
 import itertools
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -83,6 +84,20 @@ def test_cameras_lens_and_focal_length_are_found_from_shared_places() -> None:
     assert max(float(np.median(e)) for e in errors(found, exact)) < 0.12
     # without a lens to be looked for, none is found
     assert adjusted(start, [0] * 5, shared, False, 0.15)[0].k1 == 0
+
+
+def test_where_no_lens_is_looked_for_focal_lengths_are_best_without_one() -> None:
+    half = float(np.hypot(600, 400))
+    turns = [degrees(0), degrees(18, 2, 1), degrees(35, -3, -2)]
+    true = [TurningCamera(1000.0, t, half, -0.004, 0.0) for t in turns]
+    shared = [seen(true, 0, 1, 200), seen(true, 1, 2, 200)]
+    found = adjusted([TurningCamera(1020.0, t, half) for t in turns], [0, 0, 0], shared, False, 0.15)
+
+    def cost(scale: float) -> float:
+        cameras = [replace(c, focal_px=c.focal_px * scale) for c in found]
+        return float(sum((e**2).sum() for e in errors(cameras, shared)))
+
+    assert cost(1.0) < min(cost(0.9995), cost(1.0005))
 
 
 def test_wrong_places_do_not_pull_cameras_away() -> None:

@@ -6,8 +6,11 @@ import numpy as np
 import pytest
 
 from tests.as_it_was.merges import H, W, laid, raw
+from zincplate.formats.lens_profiles import LensDatabase
 from zincplate.merges.bracket import strips
 from zincplate.merges.judge import Judgement, judge
+from zincplate.merges.kept import Kept
+from zincplate.merges.kinds import look_at
 from zincplate.merges.options import BracketOptions
 from zincplate.merges.view import Opened, opened
 
@@ -72,3 +75,15 @@ def test_nothing_of_him_is_left_but_where_he_stays_whole(share: float) -> None:
     off[:12], off[-12:], off[:, :12], off[:, -12:] = False, False, False, False
     whole = cv2.dilate(cv2.erode(off.astype(np.uint8), np.ones((9, 9))), np.ones((15, 15))) > 0
     assert (off & ~whole).sum() < 20
+
+
+@pytest.mark.parametrize(
+    ("step", "told"),
+    [(0.0, "They lie on each other as they were taken."), (0.45, "Moved by up to 0.5 px")],
+    ids=["still", "moved"],
+)
+def test_a_movement_of_half_a_pixel_is_told(step: float, told: str) -> None:
+    """Half a pixel softens a merge; below a tenth nothing is moved that shows."""
+    frames = taken([-0.5, 0.8], 1.0, (step, 0.0, 0.0), 0)
+    look = look_at(frames, BracketOptions(), LensDatabase(), lambda _: None, Kept(), "moved")
+    assert any(sentence.startswith(told) for sentence in look.report["done"]), look.report["done"]
