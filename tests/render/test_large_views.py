@@ -1,5 +1,6 @@
 """Large views: coded in strips that join, counted on some rows for all, without a map where none is asked for."""
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -88,6 +89,18 @@ def test_turning_a_large_view_demosaics_once(tmp_path: Path, decoder: Decoder, m
     assert not np.array_equal(seen[1], seen[2])
 
 
+def test_a_turned_window_is_read_once_for_picture_and_sensor(
+    tmp_path: Path, decoder: Decoder, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """At full size, where it is a small part of the source: with the rim that sharpening asks for."""
+    file, renderer = tmp_path / "TW-0030.dng", Renderer(decoder)
+    file.write_bytes(demo_dng(30))
+    source, read = renderer.open(file, "part"), counted(monkeypatch, Source, "window")
+    recipe = Recipe.neutral(True).with_values({"framing": {"angle": 1.0}, "definition": {"sharpen_amount": 80}})
+    renderer.view(source, "part", recipe, ViewRequest(10_000, 10_000, 600, 500, 500, 400, box=True))
+    assert len(read) == 1
+
+
 def test_pictures_of_a_turning_hand_do_not_push_out_what_the_next_one_is_made_from(
     tmp_path: Path, decoder: Decoder, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -123,7 +136,9 @@ def test_clipped_is_where_the_sensor_was_full(
     file.write_bytes(demo_dng(35))
     source = renderer.open(file, "full")
     recipe = Recipe.neutral(True).with_values({"framing": framing, "definition": {"sharpen_amount": sharpened}})
-    request = ViewRequest(900, 600, 200, 150, 400, 300)
+    request = ViewRequest(900, 600, 200, 50, 600, 540)
+    # of a picture that moves some rows are asked only; they do not stand for the next one
+    renderer.view(source, "full", recipe, replace(request, quick=True, clipping=False))
     view = renderer.view(source, "full", recipe, request)
     framed = renderer.framed(source, "full", source.plan(recipe).frame)
     plates = renderer.stages.recorded.plates(framed, "full", view.request.window, source.plan(recipe).plate.hot_pixels)

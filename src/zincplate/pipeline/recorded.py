@@ -67,7 +67,7 @@ class Recorded:
             def make() -> NDArray[np.uint8]:
                 return full_of(self._read(source, source_key, of, plan.hot_pixels, shift), source.white_limits)
 
-            stage = (source_key, "full", of, source.orientation, plan.hot_pixels, shift and shift.key)
+            stage = (source_key, "full", of, plan.hot_pixels, shift and shift.key)
             return self._windows.get(stage, make, lambda a: a.nbytes)
 
         def make() -> NDArray[np.uint8]:
