@@ -15,7 +15,7 @@ from zincplate.store.home import Home
 MEMORY_MB = "ZINCPLATE_MEMORY_MB"
 """Setting in the environment: what web process and workers together may keep; the picture in work comes on top."""
 DEFAULT_MB, LEAST_MB, MOST_MB = 2048, 768, 6144
-"""Without it a quarter of the machine's memory, from the first to the last of these."""
+"""Without it a quarter of the machine's memory, no less than the first and no more than the last of these."""
 CONTROL_GROUP = Path("/sys/fs/cgroup/memory.max")
 WEB_SHARE, WORKER_SHARE = 0.6, 0.2
 """Two workers."""
