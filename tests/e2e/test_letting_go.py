@@ -5,6 +5,7 @@ from playwright.sync_api import Page, expect
 
 from tests.e2e.conftest import drawn
 from tests.e2e.test_develop import opened
+from tests.e2e.test_framing import middle
 
 # pictures that were asked for, whether they are reduced, when, and whether their answer came; and when the hand let go
 WATCH = """() => {
@@ -58,3 +59,22 @@ def test_the_sharp_picture_follows_at_once(page: Page, step: str, gauge: str) ->
     drawn(page)
     assert len(page.evaluate("pictures.filter(one => one.at > let_go && one.came)")) == len(after) == 1
     expect(large).to_be_visible()
+
+
+def test_a_corner_of_the_crop_that_is_let_go_makes_one_full_picture(page: Page) -> None:
+    """It lies where it lay: what comes sharp later than the picture rests is not made a second time."""
+    page.set_viewport_size({"width": 2560, "height": 1440})
+    opened(page, "TW-0090")
+    page.get_by_role("navigation", name="Steps").get_by_role("button", name="Framing").click()
+    drawn(page)
+    page.evaluate(WATCH)
+    x, y = middle(page, "Crop, bottom right")
+    page.mouse.move(x, y)
+    page.mouse.down()
+    for i in range(1, 12):
+        page.mouse.move(x - 6 * i, y - 4 * i)
+        page.wait_for_timeout(30)
+    page.mouse.up()
+    page.wait_for_timeout(1500)  # longer than what rests is left alone
+    drawn(page)
+    assert len(page.evaluate("pictures.filter(one => one.at > let_go && one.came && !one.quick)")) == 1

@@ -70,8 +70,6 @@ export function FramingTable({ frame }: { frame: Frame }) {
   const pace = useRef(new Pace()).current;
   /** The picture that is shown is not as sharp as it can be. */
   const reduced = useRef(false);
-  /** What the whole was last brought into sight for. */
-  const broughtFor = useRef<Recipe | null>(null);
 
   const draw = useCallback(() => {
     const element = canvas.current;
@@ -159,7 +157,6 @@ export function FramingTable({ frame }: { frame: Frame }) {
       const recipe = s.compare === "original" ? null : s.draft;
       const share = around || sharp || !facts ? 1 : pace.shareFor(element.width * element.height);
       quick.current = share < 1;
-      if (around) broughtFor.current = recipe;
       // what is on its way may move the picture on: where the whole lies then the answer tells
       const all = !fixed || (around && useFraming.getState().tool !== "corners");
       latest.ask(
@@ -197,9 +194,9 @@ export function FramingTable({ frame }: { frame: Frame }) {
     setSettling(true);
     clearTimeout(settle.current);
     const rest = () => {
-      const coming = latest.busy && broughtFor.current === useBench.getState().draft;
-      if (pressed.current || coming) {
-        settle.current = setTimeout(rest, SETTLE_MS);
+      // what is on its way may be sharp, and where it belongs: it is waited for
+      if (pressed.current || latest.busy) {
+        settle.current = setTimeout(rest, pressed.current ? SETTLE_MS : SHARP_MS);
         return;
       }
       const facts = shown.current?.header.framing;
