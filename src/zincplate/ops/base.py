@@ -6,7 +6,7 @@ command line's ``--set`` and the words of the history.
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any, Generic, Literal, TypeVar
+from typing import Any, Generic, Literal, TypeVar, get_args
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -15,7 +15,7 @@ from zincplate.plan.light import LightPlan
 Step = Literal["framing", "balance", "tone", "colour", "definition", "repair", "passes", "finish"]
 COLOURS = ("red", "yellow", "green", "cyan", "blue", "magenta")
 """The six hues of the colour circle."""
-STEPS: tuple[Step, ...] = ("framing", "balance", "tone", "colour", "definition", "repair", "passes", "finish")
+STEPS: tuple[Step, ...] = get_args(Step)
 
 
 class Parameters(BaseModel):

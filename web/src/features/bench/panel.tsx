@@ -12,10 +12,12 @@ import { Definition } from "./steps/definition";
 import { Finish } from "./steps/finish";
 import { Framing } from "./steps/framing";
 import { Passes } from "./steps/passes";
+import { Plain } from "./steps/plain";
 import { RepairStep } from "./steps/repair";
 import { Tone } from "./steps/tone";
 
-const PARTS: Record<Step, FC<StepProps>> = {
+/** Panels of their own; a step without one shows its controls as they are declared. */
+const PARTS: Partial<Record<Step, FC<StepProps>>> = {
   framing: Framing,
   balance: Balance,
   tone: Tone,
@@ -70,7 +72,8 @@ export function Panel({ frame, step }: { frame: Frame; step: Step }) {
         onClickCapture={dead}
       >
         {/* a body of its own for each frame: what is half typed on one is never set on another */}
-        {shown && <Body key={frame.id} frame={frame} recipe={shown} />}
+        {shown && Body && <Body key={frame.id} frame={frame} recipe={shown} />}
+        {shown && !Body && <Plain key={frame.id} frame={frame} recipe={shown} step={step} />}
       </div>
       {step !== "framing" && <Scopes raw={frame.raw} />}
     </aside>

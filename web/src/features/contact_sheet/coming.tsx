@@ -26,10 +26,14 @@ export function Coming({ shoot }: { shoot: number }) {
   const left = slowest ? timeLeft(slowest) : "";
   if (left && words.length) words.push(left);
   return (
-    <span role="status" className="flex items-center gap-2 whitespace-nowrap font-medium">
+    <span
+      role="status"
+      title={words.join("; ")}
+      className="flex min-w-0 items-center gap-2 whitespace-nowrap font-medium"
+    >
       {words.length > 0 && (
         <>
-          <span className="block h-[7px] w-20 border border-ink3 bg-white" aria-hidden>
+          <span className="block h-[7px] w-20 shrink-0 border border-ink3 bg-white" aria-hidden>
             <span
               className="block h-full bg-ink"
               style={{
@@ -37,7 +41,7 @@ export function Coming({ shoot }: { shoot: number }) {
               }}
             />
           </span>
-          {words.join("; ")}
+          <span className="truncate">{words.join("; ")}</span>
         </>
       )}
     </span>

@@ -2,7 +2,10 @@ import { Pipette } from "lucide-react";
 import { useBench } from "../../../state/bench";
 import { Button } from "../../../ui/controls";
 import { Control, type StepProps } from "./control";
+import { others } from "./places";
 import { Proposals } from "./proposals";
+
+const OTHERS = others("balance", ["balance"]);
 
 export const LIGHTS = [
   [1900, "candle"],
@@ -61,6 +64,9 @@ export function Balance({ frame, recipe }: StepProps) {
         ))}
       </div>
       <Control frame={frame} recipe={recipe} step="balance" name="tint" />
+      {OTHERS.map((name) => (
+        <Control key={name} frame={frame} recipe={recipe} step="balance" name={name} />
+      ))}
       <Proposals frame={frame} recipe={recipe} of="balance" />
     </>
   );

@@ -3,11 +3,13 @@ import { Choices } from "../../../ui/controls";
 import { HueBand } from "../hue_band";
 import { Control, controlValue, isTouched, Part, type StepProps } from "./control";
 import { InkKeys } from "./ink_keys";
+import { controlsOf, others } from "./places";
 
 const RANGES = ["shadows", "midtones", "highlights"] as const;
 const PRIMARIES = ["red", "green", "blue"] as const;
-const TONING = [...RANGES.flatMap((r) => [`toning_${r}`, `toning_${r}_hue`]), "toning_balance"];
-const SHIFTS = PRIMARIES.flatMap((p) => [`${p}_primary_turn`, `${p}_primary_purity`]);
+const TONING = controlsOf("colour", "toning");
+const SHIFTS = controlsOf("colour", "primaries");
+const STRENGTH = others("colour", ["toning", "primaries", "black_white", "keys"]);
 
 /** Strength of colour, ink keys, toning, primaries, black and white. */
 export function Colour({ frame, recipe }: StepProps) {
@@ -19,8 +21,7 @@ export function Colour({ frame, recipe }: StepProps) {
   return (
     <>
       <Control {...props} name="black_and_white" />
-      {!grey && <Control {...props} name="vibrance" />}
-      {!grey && <Control {...props} name="saturation" />}
+      {!grey && STRENGTH.map((name) => <Control key={name} {...props} name={name} />)}
       <InkKeys frame={frame} recipe={recipe} />
       <Part
         title="Toning"

@@ -2,9 +2,16 @@ import { useBench } from "../../../state/bench";
 import { Button } from "../../../ui/controls";
 import { asksForSlow } from "../picture_data";
 import { Control, isTouched, Part, type StepProps } from "./control";
+import { controlsOf, others } from "./places";
 
-const SHARPENING = ["sharpen_amount", "sharpen_radius_px", "sharpen_threshold", "sharpen_edges"] as const;
-const NOISE = ["luminance_noise", "colour_noise", "noise_method", "hot_pixels"] as const;
+const SHARPENING = controlsOf("definition", "sharpen");
+const NOISE = controlsOf("definition", "noise");
+const FORM = ["clarity", ...others("definition", ["sharpen", "noise", "clarity"])];
+const SHORT: Record<string, string> = {
+  sharpen_amount: "Amount",
+  luminance_noise: "Luminance",
+  colour_noise: "Colour",
+};
 
 /** What the picture shows of the best noise reduction. */
 const SLOW = {
@@ -22,8 +29,9 @@ export function Definition({ frame, recipe }: StepProps) {
   const props = { frame, recipe, step: "definition" as const };
   return (
     <>
-      <Control {...props} name="clarity" />
-      <Control {...props} name="haze" />
+      {FORM.map((name) => (
+        <Control key={name} {...props} name={name} />
+      ))}
       <Part
         title="Sharpening"
         touched={isTouched(recipe, "definition", frame.raw, SHARPENING)}
@@ -38,15 +46,14 @@ export function Definition({ frame, recipe }: StepProps) {
           </Button>
         }
       >
-        <Control {...props} name="sharpen_amount" label="Amount" />
-        {SHARPENING.slice(1).map((name) => (
-          <Control key={name} {...props} name={name} />
+        {SHARPENING.map((name) => (
+          <Control key={name} {...props} name={name} label={SHORT[name]} />
         ))}
       </Part>
       <Part title="Noise" touched={isTouched(recipe, "definition", frame.raw, NOISE)}>
-        <Control {...props} name="luminance_noise" label="Luminance" />
-        <Control {...props} name="colour_noise" label="Colour" />
-        <Control {...props} name="noise_method" />
+        {NOISE.filter((name) => name !== "hot_pixels").map((name) => (
+          <Control key={name} {...props} name={name} label={SHORT[name]} />
+        ))}
         {asksForSlow(recipe) && (
           <p role="status" className="px-3.5 pb-1 text-xs text-ink2">
             {SLOW[slow]}

@@ -4,13 +4,15 @@ import { newItemId } from "../../../state/items";
 import { useNotices } from "../../../state/notices";
 import { Button, Hint } from "../../../ui/controls";
 import { act, factsSettled, type PlaneLine, sendLines, useFraming } from "../framing/framing_state";
-import { Control, controlValue, isTouched, neutralOf, Part, type StepProps, withControls } from "./control";
+import { Control, controlValue, factsOf, isTouched, neutralOf, Part, type StepProps, withControls } from "./control";
 import { Crop } from "./crop";
 import { Lens } from "./lens";
+import { controlsOf, others } from "./places";
 import { Proposals } from "./proposals";
 
 const NO_LINES: PlaneLine[] = [];
-const MOVEMENTS = ["tilt", "swing", "rise", "shift", "stretch"] as const;
+const MOVEMENTS = controlsOf("framing", "movements").filter((name) => factsOf("framing", name)?.kind === "gauge");
+const OTHERS = others("framing", ["movements", "corners", "lens", "crop", "turn"]);
 
 /** What is level and plumb, how the camera stood, what the lens did, and where the picture ends. */
 export function Framing({ frame, recipe }: StepProps) {
@@ -54,6 +56,9 @@ export function Framing({ frame, recipe }: StepProps) {
         </Hint>
       </div>
       <Control frame={frame} recipe={recipe} step="framing" name="angle" />
+      {OTHERS.map((name) => (
+        <Control key={name} frame={frame} recipe={recipe} step="framing" name={name} />
+      ))}
       <Proposals frame={frame} recipe={recipe} of="framing" />
       <Crop frame={frame} recipe={recipe} />
       <Part

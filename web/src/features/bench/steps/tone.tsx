@@ -8,12 +8,13 @@ import { whenAnswered } from "../../../state/turns";
 import { Button, Choices, Hint } from "../../../ui/controls";
 import { type Channel, CurveEditor } from "../curve_editor";
 import { Control, isTouched, type StepProps, withControl } from "./control";
+import { controlsOf, fromDarkToLight, others } from "./places";
 import { Proposals, withValues } from "./proposals";
 
-/** In the order of the wedge: the whole first, then from dark to light. */
-const FROM_DARK_TO_LIGHT = ["exposure_ev", "black_point", "shadows", "contrast", "highlights", "white_point"] as const;
-const LEVELS = ["level_black", "level_middle", "level_white", "output_black", "output_white"] as const;
-const CURVES = ["curve_luminance", "curve_rgb", "curve_red", "curve_green", "curve_blue"] as const;
+const GAUGES = fromDarkToLight("tone");
+const LEVELS = controlsOf("tone", "levels");
+const CURVES = controlsOf("tone", "curve");
+const OTHERS = others("tone", ["levels", "curve", "view", "recovery", ...GAUGES]);
 
 /** Proposals, the gauges along the wedge, how scene light becomes tones, and curve or levels. */
 export function Tone({ frame, recipe }: StepProps) {
@@ -33,10 +34,13 @@ export function Tone({ frame, recipe }: StepProps) {
   return (
     <>
       <Proposals frame={frame} recipe={recipe} of="tone" />
-      {FROM_DARK_TO_LIGHT.map((name) => (
+      {GAUGES.map((name) => (
         <Control key={name} frame={frame} recipe={recipe} step="tone" name={name}>
           {(name === "black_point" || name === "white_point") && <FromData frame={frame} name={name} />}
         </Control>
+      ))}
+      {OTHERS.map((name) => (
+        <Control key={name} frame={frame} recipe={recipe} step="tone" name={name} />
       ))}
       <div className="pt-1.5">
         <Control frame={frame} recipe={recipe} step="tone" name="view" />
