@@ -19,8 +19,8 @@ export function Coming({ shoot }: { shoot: number }) {
   const others = active.filter((j) => j.kind === "bring_in");
   const sum = (of: "files" | "files_done") => others.reduce((n, j) => n + j[of], 0);
   const words = [
-    camera ? `the camera has taken ${camera.files_done} of ${camera.files} frames` : "",
-    others.length && !camera ? `bringing in: ${sum("files_done")} of ${sum("files")} files` : "",
+    camera ? `${camera.files_done} of ${camera.files} taken` : "",
+    others.length && !camera ? `${sum("files_done")} of ${sum("files")} brought in` : "",
   ].filter(Boolean);
   const slowest = camera ?? others[0];
   const left = slowest ? timeLeft(slowest) : "";
@@ -28,12 +28,12 @@ export function Coming({ shoot }: { shoot: number }) {
   return (
     <span
       role="status"
-      title={words.join("; ")}
+      title={words.join(", ")}
       className="flex min-w-0 items-center gap-2 whitespace-nowrap font-medium"
     >
       {words.length > 0 && (
         <>
-          <span className="block h-[7px] w-20 shrink-0 border border-ink3 bg-white" aria-hidden>
+          <span className="block h-[7px] w-12 shrink-0 border border-ink3 bg-white" aria-hidden>
             <span
               className="block h-full bg-ink"
               style={{
@@ -41,7 +41,7 @@ export function Coming({ shoot }: { shoot: number }) {
               }}
             />
           </span>
-          <span className="truncate">{words.join("; ")}</span>
+          <span className="truncate">{words.join(", ")}</span>
         </>
       )}
     </span>

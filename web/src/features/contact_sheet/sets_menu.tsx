@@ -20,7 +20,9 @@ export function SetsMenu({ shoot, sets, chosen, allOpen, setAllOpen }: Props) {
       <DropdownMenu.Trigger asChild>
         <Button>
           {sets.length ? `${sets.length} set${sets.length === 1 ? "" : "s"}` : "Sets"}
-          {proposed > 0 && <span className="text-xs font-normal text-ink2">{proposed} proposed</span>}
+          {proposed > 0 && (
+            <span className="text-xs font-normal text-ink2 max-[1180px]:hidden">{proposed} proposed</span>
+          )}
         </Button>
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>

@@ -51,7 +51,7 @@ const SAMES = [
 export function SheetActions({ words, count, labels, deeds, children }: Props) {
   const none = count === 0;
   return (
-    <footer className="flex h-[52px] shrink-0 items-center gap-2 border-t border-ink bg-paper px-4">
+    <footer className="flex min-h-[52px] shrink-0 flex-wrap items-center gap-2 border-t border-ink bg-paper px-4 py-1.5 max-[1180px]:gap-1.5">
       <DropdownMenu.Root>
         <DropdownMenu.Trigger asChild>
           <Button>
@@ -79,7 +79,7 @@ export function SheetActions({ words, count, labels, deeds, children }: Props) {
       {(["keep", "maybe", "drop"] as const).map((m) => (
         <Button key={m} disabled={none} onClick={() => deeds.mark(m)} aria-keyshortcuts={m[0]}>
           {{ keep: "Keep", maybe: "Maybe", drop: "Drop" }[m]}
-          <span className="text-xs text-ink3">{m[0]?.toUpperCase()}</span>
+          <span className="text-xs text-ink3 max-[1180px]:hidden">{m[0]?.toUpperCase()}</span>
         </Button>
       ))}
       <DropdownMenu.Root>
@@ -131,7 +131,7 @@ export function SheetActions({ words, count, labels, deeds, children }: Props) {
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
-      <span className="mx-1 h-5 w-px bg-rule" />
+      <span className="mx-1 h-5 w-px bg-rule max-[1180px]:mx-0" />
       <DropdownMenu.Root>
         <DropdownMenu.Trigger asChild>
           <Button>Adjust</Button>

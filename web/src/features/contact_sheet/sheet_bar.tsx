@@ -52,8 +52,8 @@ export function SheetBar({
 }: Props) {
   const counts = useMemo(() => countsOf(all), [all]);
   return (
-    <div className="flex h-10 shrink-0 items-center gap-3.5 border-b border-rule bg-paper px-4">
-      <div role="toolbar" aria-label="Filter" className="flex gap-3.5">
+    <div className="flex h-10 shrink-0 items-center gap-3.5 border-b border-rule bg-paper px-4 max-[1180px]:gap-2.5">
+      <div role="toolbar" aria-label="Filter" className="flex gap-3.5 max-[1180px]:gap-2.5">
         {FILTERS.map(([key, name]) => (
           <button
             key={key}
@@ -80,7 +80,7 @@ export function SheetBar({
       </div>
       <span className="h-4 w-px shrink-0 bg-rule" />
       <Narrow all={all} labels={labels} look={look} setLook={setLook} />
-      <label className="flex items-center gap-1.5 text-ink2">
+      <label className="flex min-w-0 items-center gap-1.5 text-ink2">
         find
         <input
           type="search"
@@ -92,7 +92,7 @@ export function SheetBar({
             e.stopPropagation();
             if (e.key === "Escape") setText("");
           }}
-          className="h-7 w-32 border border-rule bg-white px-1.5 text-ink"
+          className="h-7 w-32 min-w-14 shrink border border-rule bg-white px-1.5 text-ink"
         />
       </label>
       <span className="grow" />
