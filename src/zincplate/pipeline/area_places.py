@@ -65,10 +65,17 @@ def seen_at(small: Float32, source: Source, window: Window) -> Float32:
 
 def means_at(lab: Float32, grid: shapes.Grid, places: Float64) -> Float32:
     """(n, 3) means about places of the source."""
-    blurred = [cv2.blur(p, (5, 5), borderType=cv2.BORDER_REFLECT) for p in lab]
     x = np.clip(((places[:, 0] - grid.x0) / grid.step_x).astype(int), 0, grid.width - 1)
     y = np.clip(((places[:, 1] - grid.y0) / grid.step_y).astype(int), 0, grid.height - 1)
-    return np.stack([p[y, x] for p in blurred], 1)
+    about = np.arange(-2, 3)
+    rows, columns = _mirrored(y[:, None] + about, grid.height), _mirrored(x[:, None] + about, grid.width)
+    return np.asarray(lab[:, rows[:, :, None], columns[:, None, :]].mean((2, 3), dtype=np.float64).T, np.float32)
+
+
+def _mirrored(index: NDArray[np.intp], size: int) -> NDArray[np.intp]:
+    """Indexes that may lie some samples outside, mirrored at the ends (each end's sample twice)."""
+    index = np.mod(index, 2 * size)
+    return np.minimum(index, 2 * size - 1 - index)
 
 
 def ellipse(framed: Framed, term: Ring) -> tuple[tuple[float, float], Float64]:

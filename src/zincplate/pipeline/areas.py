@@ -22,7 +22,7 @@ from zincplate.core.areas.raster import from_text
 from zincplate.core.geometry.warp import warp_linear
 from zincplate.core.kernels.light import to_float
 from zincplate.core.kernels.oklab_planes import lab_planes
-from zincplate.core.tone.low_planes import ev
+from zincplate.core.tone.low_planes import Moments, ev
 from zincplate.pipeline.area_places import averaged, ellipse, grid_of, means_at, pair, read_about, seen_at
 from zincplate.pipeline.cache import ByteCache
 from zincplate.pipeline.framing import Framed
@@ -187,9 +187,16 @@ class Areas:
             out: Float32 | None = None
             for stroke in term.strokes:
                 there = None if stroke.erase and out is None else self._stroke(framed, source, key, stroke, window, grid)
-                if there is not None:
-                    out = grid.zeros() if out is None else out
-                    _laid(out[there[1:]], there[0], stroke.erase)
+                if there is None:
+                    continue
+                cover, rows, columns = there
+                if out is not None:
+                    shapes.laid(out[rows, columns], cover, stroke.erase)
+                elif cover.shape == (grid.height, grid.width):
+                    out = cover
+                else:
+                    out = grid.zeros()
+                    out[rows, columns] = cover
             return out
         return self._carried(source, key, *self._kept_look(framed, source, key, term), window)
 
@@ -228,13 +235,12 @@ class Areas:
     def _look(self, framed: Framed, source: Source, key: str, term: Term) -> tuple[Float32, Float32]:
         """Coefficients of a term that depends on what places look like."""
         small = small_whole(source, LONG_EDGE)
-        guide = self._guide(source, key, small)
         if isinstance(term, Found):
             found = _turned(from_text(term.raster), framed.plan.quarter_turns, framed.plan.mirror)
             area = cv2.resize(found, (small.width, small.height), interpolation=cv2.INTER_LINEAR)
-            return shaping.fine(np.clip(area, 0, 1), guide, shaping.FOUND_RADIUS)
+            return self._fine(source, key, np.clip(area, 0, 1), shaping.FOUND_RADIUS)
         if isinstance(term, Depth):
-            return shaping.fine(_at_depth(source.depth, term, small), guide, shaping.FOUND_RADIUS)
+            return self._fine(source, key, _at_depth(source.depth, term, small), shaping.FOUND_RADIUS)
         lab = self.lab(source, key)
         if isinstance(term, Tone):
             area = ranges.between(lab[0], term.low, term.high, term.softness)
@@ -252,15 +258,19 @@ class Areas:
             area = ranges.edges(lab[0], term.threshold, term.width_px * scale_of(source, small))
         else:
             raise TypeError(type(term).__name__)
-        return shaping.fine(area, guide)
+        return self._fine(source, key, area)
 
     def _like(self, source: Source, key: str, places: Float64) -> tuple[Float32, Float32]:
         """Coefficients of what looks like the places that a stroke's middle went over."""
         lab, grid = self.lab(source, key), grid_of(source, small_whole(source, LONG_EDGE))
         along = places[np.linspace(0, len(places) - 1, min(len(places), SEEN_PLACES)).round().astype(int)]
-        return shaping.fine(
-            ranges.like_any(lab, means_at(lab, grid, along)), self._guide(source, key, small_whole(source, LONG_EDGE))
-        )
+        return self._fine(source, key, ranges.like_any(lab, means_at(lab, grid, along)))
+
+    def _fine(self, source: Source, key: str, area: Float32, radius: int = shaping.FINE_RADIUS) -> tuple[Float32, Float32]:
+        """Coefficients of an area that was found on the small picture."""
+        guide = self._guide(source, key, small_whole(source, LONG_EDGE))
+        moments = self._small.get((key, "moments", radius), lambda: Moments.of(guide, radius), lambda m: 2 * m.mean.nbytes)
+        return shaping.fine(area, guide, radius, moments)
 
     def lab(self, source: Source, key: str) -> Float32:
         """Oklab (3, h, w) of the whole frame as it came in, 1,024 pixels long."""
@@ -340,14 +350,6 @@ def _at_depth(depth: Float32 | None, term: Depth, small: Window) -> Float32:
     return np.asarray(
         cv2.resize(area, (small.width, small.height), interpolation=cv2.INTER_AREA if shrinks else cv2.INTER_LINEAR), np.float32
     )
-
-
-def _laid(area: Float32, cover: Float32, erase: bool) -> None:
-    """One more stroke on those before it, in place."""
-    if erase:
-        area *= 1 - cover
-    else:
-        area += (1 - area) * cover
 
 
 def _turned(area: Float32, quarter_turns: int, mirror: bool) -> Float32:

@@ -3,6 +3,8 @@
 What is seen is measured in Oklab (Ottosson 2020) on the frame as it came in, so that no other control moves an area.
 """
 
+from collections.abc import Sequence
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -20,8 +22,11 @@ LIKE = 0.055
 
 def smooth(t: Float32) -> Float32:
     """0 below 0, 1 above 1, level at both ends."""
-    t = np.clip(t, 0, 1)
-    return np.asarray(t * t * (3 - 2 * t), np.float32)
+    t = np.clip(t, np.float32(0), np.float32(1))
+    steep = np.float32(3) - 2 * t
+    t *= t
+    t *= steep
+    return np.asarray(t, np.float32)
 
 
 def between(values: Float32, low: float, high: float, softness: float) -> Float32:
@@ -36,16 +41,29 @@ def between(values: Float32, low: float, high: float, softness: float) -> Float3
     return np.asarray(out, np.float32)
 
 
+def _apart(lab: Float32, centre: Sequence[float] | Float32) -> Float32:
+    """(h, w) square of the distance of Oklab colours (3, h, w) to one."""
+    out = (np.float32(LIGHTNESS_SHARE) * (lab[0] - np.float32(centre[0]))) ** 2
+    for plane, level in zip(lab[1:], centre[1:], strict=True):
+        far = plane - np.float32(level)
+        far *= far
+        out += far
+    return np.asarray(out, np.float32)
+
+
 def colour(lab: Float32, centre: tuple[float, float, float], reach: float) -> Float32:
     """How near Oklab colours (3, h, w) are to one: 1 there, 0 at ``reach``."""
-    d = lab - np.asarray(centre, np.float32)[:, None, None]
-    far = (d[1] ** 2 + d[2] ** 2 + (LIGHTNESS_SHARE * d[0]) ** 2) / np.float32(reach * reach)
-    return np.asarray(np.maximum(1 - far, 0) ** 2, np.float32)
+    near = 1 - _apart(lab, centre) / np.float32(reach * reach)
+    np.maximum(near, 0, out=near)
+    near *= near
+    return near
 
 
 def fading(x: Float32, y: Float32, place: tuple[float, float], reach: float) -> Float32:
     """1 at a place, 0 at a distance of ``reach`` from it; ``x`` (1, w) and ``y`` (h, 1) in the place's units."""
-    far = np.hypot(x - np.float32(place[0]), y - np.float32(place[1])) / np.float32(max(reach, 1e-6))
+    far = (x - np.float32(place[0])) ** 2 + (y - np.float32(place[1])) ** 2
+    np.sqrt(far, out=far)
+    far /= np.float32(max(reach, 1e-6))
     return smooth(1 - far)
 
 
@@ -53,8 +71,7 @@ def like_any(lab: Float32, seen: Float32) -> Float32:
     """How much Oklab colours (3, h, w) look like any of some (n, 3)."""
     best = np.full(lab.shape[1:], np.inf, np.float32)
     for one in seen:
-        d = lab - one[:, None, None].astype(np.float32)
-        np.minimum(best, d[1] ** 2 + d[2] ** 2 + (LIGHTNESS_SHARE * d[0]) ** 2, out=best)
+        np.minimum(best, _apart(lab, one), out=best)
     # half at LIKE, steeper than a bell on its way down: neighbours across an edge are to fall out
     return np.asarray(1 / (1 + (best / np.float32(LIKE * LIKE)) ** 2), np.float32)
 

@@ -61,19 +61,30 @@ class Grid:
         return x[None].astype(np.float32), y[:, None].astype(np.float32)
 
 
+@njit(**INLINE)
+def _across(x0, step_x, from_x, width):
+    """Places (width,) of the samples of a row, counted from a place of the shape: as float32 that does not depend on where a
+    window begins, so that parts of a picture meet."""
+    places = np.empty(width, np.float32)
+    for i in range(width):
+        places[i] = np.float32(x0 + (i + 0.5) * step_x - from_x)
+    return places
+
+
 @njit(**KERNEL)
 def _band(x0, y0, step_x, step_y, fx, fy, dx, dy, out):
     height, width = out.shape
     left, right = x0 + 0.5 * step_x - fx, x0 + (width - 0.5) * step_x - fx
+    xs, slope = _across(x0, step_x, fx, width), np.float32(dx)
     for j in prange(height):
         y = y0 + (j + 0.5) * step_y - fy
         least, most = min(left * dx, right * dx) + y * dy, max(left * dx, right * dx) + y * dy
         if (most <= 0) | (least >= 1):
             out[j] = np.float32(1 if most <= 0 else 0)
             continue
+        line, start = out[j], np.float32(y * dy)
         for i in range(width):
-            x = x0 + (i + 0.5) * step_x - fx
-            out[j, i] = np.float32(1) - smoothstep(np.float32(x * dx + y * dy))
+            line[i] = np.float32(1) - smoothstep(xs[i] * slope + start)
 
 
 def band(grid: Grid, full: tuple[float, float], none: tuple[float, float]) -> Float32 | None:
@@ -101,6 +112,8 @@ def _ring(x0, y0, step_x, step_y, mx, my, ax, ay, bx, by, inner, slope, out):
     outer = inner + 1 / slope
     # u u + v v = (A x + 2 B y) x + C y y, which is to be less than the outer radius squared
     square_x, mixed, square_y = max(ax * ax + bx * bx, 1e-24), ax * ay + bx * by, ay * ay + by * by
+    xs, across_a, across_b = _across(x0, step_x, mx, width), np.float32(ax), np.float32(bx)
+    begin, steep = np.float32(inner), np.float32(slope)
     for j in prange(height):
         y = y0 + (j + 0.5) * step_y - my
         middle = -mixed * y / square_x
@@ -109,10 +122,11 @@ def _ring(x0, y0, step_x, step_y, mx, my, ax, ay, bx, by, inner, slope, out):
         last = min(max(int((middle + half + mx - x0) / step_x + 2), first), width)
         out[j, :first] = np.float32(0)
         out[j, last:] = np.float32(0)
-        for i in range(first, last):
-            x = x0 + (i + 0.5) * step_x - mx
-            u, v = x * ax + y * ay, x * bx + y * by
-            out[j, i] = np.float32(1) - smoothstep(np.float32((np.sqrt(u * u + v * v) - inner) * slope))
+        line, places = out[j, first:last], xs[first:last]
+        down_a, down_b = np.float32(y * ay), np.float32(y * by)
+        for i in range(last - first):
+            u, v = places[i] * across_a + down_a, places[i] * across_b + down_b
+            line[i] = np.float32(1) - smoothstep((math.sqrt(u * u + v * v) - begin) * steep)
 
 
 def ring(grid: Grid, middle: tuple[float, float], axes: Float64, softness: float) -> Float32 | None:
@@ -135,10 +149,10 @@ def ring(grid: Grid, middle: tuple[float, float], axes: Float64, softness: float
 
 @njit(**INLINE)
 def _fall(distance, radius, hardness, pixel):
-    """Coverage of a round brush at a distance from its middle."""
-    run = max(radius * (1 - hardness), pixel)
-    inner = radius * hardness if radius * (1 - hardness) > pixel else radius - pixel / 2
-    return np.float32(1) - smoothstep(np.float32((distance - inner) / run))
+    """Coverage of a round brush at a distance from its middle (all float32)."""
+    soft = radius * (np.float32(1) - hardness)
+    inner = radius * hardness if soft > pixel else radius - pixel * np.float32(0.5)
+    return np.float32(1) - smoothstep((distance - inner) / max(soft, pixel))
 
 
 @njit(**KERNEL)
@@ -146,6 +160,9 @@ def _stroke(x0, y0, step_x, step_y, segments, hardness, out):
     """The most that any part of a stroke covers: passing over a place twice is once."""
     height, width = out.shape
     pixel = max(step_x, step_y)
+    z, o, hard, sample = np.float32(0), np.float32(1), np.float32(hardness), np.float32(pixel)
+    from_x = segments[0, 0]
+    xs = _across(x0, step_x, from_x, width)
     for j in prange(height):
         y = y0 + (j + 0.5) * step_y
         for s in range(segments.shape[0]):
@@ -162,13 +179,20 @@ def _stroke(x0, y0, step_x, step_y, segments, hardness, out):
             left, right = ax + vx * near, ax + vx * far
             first = max(int((min(left, right) - reach - x0) / step_x) - 1, 0)
             last = min(int((max(left, right) + reach - x0) / step_x) + 2, width)
+            if last <= first:
+                continue
             long = vx * vx + vy * vy
-            for i in range(first, last):
-                x = x0 + (i + 0.5) * step_x
-                t = 0.0 if long == 0 else min(max(((x - ax) * vx + (y - ay) * vy) / long, 0.0), 1.0)
-                dx, dy = x - ax - t * vx, y - ay - t * vy
-                c = _fall(np.sqrt(dx * dx + dy * dy), ar + (br - ar) * t, hardness, pixel)
-                out[j, i] = max(out[j, i], c)
+            # how far along the segment a sample lies, 0 to 1, is a line in x; a single place has no length
+            along_x = np.float32(vx / long if long > 0 else 0.0)
+            along_y = np.float32((y - ay) * vy / long if long > 0 else 0.0)
+            start, down, across_x, across_y = np.float32(ax - from_x), np.float32(y - ay), np.float32(vx), np.float32(vy)
+            radius, wider = np.float32(ar), np.float32(br - ar)
+            line, places = out[j, first:last], xs[first:last]
+            for i in range(last - first):
+                x = places[i] - start
+                t = min(max(x * along_x + along_y, z), o)
+                dx, dy = x - t * across_x, down - t * across_y
+                line[i] = max(line[i], _fall(math.sqrt(dx * dx + dy * dy), radius + wider * t, hard, sample))
 
 
 @njit(**KERNEL)
@@ -176,6 +200,9 @@ def _stamps(x0, y0, step_x, step_y, marks, hardness, share, out):
     """Marks laid over each other, each with a share of its coverage."""
     height, width = out.shape
     pixel = max(step_x, step_y)
+    hard, sample, part = np.float32(hardness), np.float32(pixel), np.float32(share)
+    from_x = marks[0, 0]
+    xs = _across(x0, step_x, from_x, width)
     for j in prange(height):
         y = y0 + (j + 0.5) * step_y
         for s in range(marks.shape[0]):
@@ -185,10 +212,13 @@ def _stamps(x0, y0, step_x, step_y, marks, hardness, share, out):
                 continue
             first = max(int((mx - radius - pixel - x0) / step_x), 0)
             last = min(int((mx + radius + pixel - x0) / step_x) + 1, width)
-            for i in range(first, last):
-                dx = x0 + (i + 0.5) * step_x - mx
-                c = _fall(np.sqrt(dx * dx + dy * dy), radius, hardness, pixel) * share
-                out[j, i] += (np.float32(1) - out[j, i]) * np.float32(c)
+            if last <= first:
+                continue
+            start, down, wide = np.float32(mx - from_x), np.float32(dy), np.float32(radius)
+            line, places = out[j, first:last], xs[first:last]
+            for i in range(last - first):
+                dx = places[i] - start
+                line[i] += (np.float32(1) - line[i]) * _fall(math.sqrt(dx * dx + down * down), wide, hard, sample) * part
 
 
 def radii_of(count: int, radius_px: float, widths: tuple[float, ...]) -> Float64:
@@ -218,6 +248,16 @@ def stroke(grid: Grid, places: Float64, radii: Float64, hardness: float) -> Floa
     out = grid.zeros()
     _stroke(grid.x0, grid.y0, grid.step_x, grid.step_y, np.ascontiguousarray(segments), hardness, out)
     return out
+
+
+@njit(**KERNEL)
+def laid(area, cover, erase):
+    """One more stroke (h, w) on those before it, in place: it takes its share of what is not covered yet, or of what is."""
+    height, width = area.shape
+    for j in prange(height):
+        line, share = area[j], cover[j]
+        for i in range(width):
+            line[i] += share[i] * (-line[i] if erase else np.float32(1) - line[i])
 
 
 def building_stroke(grid: Grid, places: Float64, radii: Float64, hardness: float, flow: float) -> Float32:

@@ -6,7 +6,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from zincplate.core.kernels.kernel_math import KERNEL, load
-from zincplate.core.tone.low_planes import guided
+from zincplate.core.tone.low_planes import Moments, guided
 
 Float32 = NDArray[np.float32]
 
@@ -156,13 +156,16 @@ def softened(area: Float32, distance: float) -> Float32:
     return np.asarray(cv2.GaussianBlur(area, (0, 0), distance / 2, borderType=cv2.BORDER_REPLICATE), np.float32)
 
 
-def fine(area: Float32, guide_ev: Float32, radius: int = FINE_RADIUS) -> tuple[Float32, Float32]:
+def fine(area: Float32, guide_ev: Float32, radius: int = FINE_RADIUS, moments: Moments | None = None) -> tuple[Float32, Float32]:
     """Coefficients (a, b) by which an area of a small picture is carried to any size: a * guide + b (guided filter, He 2013).
 
     What the filter leaves in places where nothing was found, and takes away where all was, is taken off: less than RESIDUE."""
-    a, b = guided(guide_ev, area, radius, FINE_EPSILON_EV2)
-    steeper = np.float32(1 + 2 * RESIDUE)
-    return a * steeper, b * steeper - RESIDUE * ((a != 0) | (b != 0))
+    a, b = guided(guide_ev, area, radius, FINE_EPSILON_EV2, moments)
+    something = np.float32(RESIDUE) * ((a != 0) | (b != 0))
+    a *= np.float32(1 + 2 * RESIDUE)
+    b *= np.float32(1 + 2 * RESIDUE)
+    b -= something
+    return a, b
 
 
 def clinging(area: Float32, guide_ev: Float32, cling: float) -> tuple[Float32, Float32]:

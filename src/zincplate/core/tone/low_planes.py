@@ -6,7 +6,6 @@ and delivery share them and agree. Lightness is in EV about middle grey (0.18), 
 """
 
 from dataclasses import dataclass
-from typing import Any
 
 import cv2
 import numpy as np
@@ -49,20 +48,38 @@ def ev(planes: Float32, weights: NDArray[np.float64]) -> Float32:
     return out
 
 
-def guided(guide: Float32, target: Float32, radius: int, epsilon: float | Float32) -> tuple[Float32, Float32]:
-    """Averaged coefficients (a, b) of the guided filter of ``target`` by ``guide``: base = a * guide + b."""
-    size = (2 * radius + 1,) * 2
+def _mean(x: Float32, radius: int) -> Float32:
+    return np.asarray(cv2.blur(x, (2 * radius + 1,) * 2, borderType=cv2.BORDER_REFLECT), np.float32)
 
-    def mean(x: NDArray[Any]) -> Float32:
-        return np.asarray(cv2.blur(x, size, borderType=cv2.BORDER_REFLECT), np.float32)
 
-    mean_guide, mean_target = mean(guide), mean(target)
-    covariance = mean(guide * target) - mean_guide * mean_target
-    variance = covariance if target is guide else mean(guide * guide) - mean_guide * mean_guide
-    variance = np.maximum(variance, np.float32(0))
-    a = covariance / (variance + np.asarray(epsilon, np.float32))
-    b = mean_target - a * mean_guide
-    return mean(a), mean(b)
+@dataclass(frozen=True)
+class Moments:
+    """Mean and variance of a guide about each place: the same for everything that is carried by it."""
+
+    mean: Float32
+    variance: Float32
+
+    @staticmethod
+    def of(guide: Float32, radius: int) -> "Moments":
+        """Over squares of ``2 radius + 1`` samples."""
+        mean = _mean(guide, radius)
+        variance = _mean(guide * guide, radius)
+        variance -= mean * mean
+        return Moments(mean, np.maximum(variance, np.float32(0), out=variance))
+
+
+def guided(
+    guide: Float32, target: Float32, radius: int, epsilon: float | Float32, moments: Moments | None = None
+) -> tuple[Float32, Float32]:
+    """Averaged coefficients (a, b) of the guided filter of ``target`` by ``guide``: base = a * guide + b. ``moments`` are the
+    guide's of that radius, where they are known."""
+    known = Moments.of(guide, radius) if moments is None else moments
+    mean_target = known.mean if target is guide else _mean(target, radius)
+    a = _mean(guide * target, radius)
+    a -= known.mean * mean_target
+    a /= known.variance + np.asarray(epsilon, np.float32)
+    b = mean_target - a * known.mean
+    return _mean(a, radius), _mean(b, radius)
 
 
 NOISE_MARGIN = 6.0

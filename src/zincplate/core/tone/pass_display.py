@@ -185,9 +185,9 @@ def _reach(area, reached):
     height, width = area.shape
     for y in prange(height):
         for start in range(0, width, BLOCK):
-            total = np.float32(0)
-            for x in range(start, min(start + BLOCK, width)):
-                total += area[y, x]
+            total, line = np.float32(0), area[y, start : start + BLOCK]
+            for x in range(line.shape[0]):
+                total += line[x]
             if total > np.float32(0):
                 reached[y, start // BLOCK] = 1
 
