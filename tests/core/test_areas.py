@@ -1,5 +1,6 @@
 """Areas against geometry: shapes against their formulas, growing and softening against exact distances (scipy), looks, joins."""
 
+import cv2
 import numpy as np
 import pytest
 from scipy import ndimage
@@ -7,6 +8,7 @@ from scipy.special import ndtr
 
 from zincplate.core.areas import ranges, raster, shapes, shaping
 from zincplate.core.areas.shapes import Grid
+from zincplate.pipeline.area_places import means_at
 
 WHOLE = Grid(300, 200, 0, 0, 1, 1)
 
@@ -320,3 +322,12 @@ def test_a_pen_makes_a_stroke_wider_along_its_way() -> None:
     # one pass of a brush that builds up lays on as much where it is narrow as where it is wide
     middle = shapes.building_stroke(WHOLE, path, radii, 0.9, 0.4)[100]
     assert np.abs(middle[75:190] - 0.4).max() < 0.06
+
+
+def test_a_place_looks_like_what_is_about_it_mirrored_at_the_border() -> None:
+    lab = np.random.default_rng(4).random((3, 9, 14), np.float32)
+    places = np.array([[0.5, 0.5], [13.5, 8.5], [1.5, 4.5], [7.5, 0.5], [6.5, 5.5]])
+    found = means_at(lab, Grid(14, 9, 0, 0, 1, 1), places)
+    blurred = np.stack([cv2.blur(plane, (5, 5), borderType=cv2.BORDER_REFLECT) for plane in lab])
+    wanted = [blurred[:, int(y), int(x)] for x, y in places]
+    assert np.allclose(found, wanted, atol=1e-6)
