@@ -266,7 +266,7 @@ def test_evened_out_side_by_side_and_found(page: Page, series: dict[str, Version
     accessible(page)
     page.get_by_label("Name to keep this search under").fill("The keepers")
     page.keyboard.press("Enter")
-    page.get_by_role("button", name="Ask for nothing").click()
+    page.get_by_role("button", name="Clear the search").click()
     expect(page.get_by_role("status").filter(has_text="9 frames")).to_be_visible()
     page.get_by_role("button", name="The keepers", exact=True).click()
     expect(page.get_by_role("status").filter(has_text="1 frame,")).to_be_visible()

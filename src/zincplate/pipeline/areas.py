@@ -11,7 +11,6 @@ import threading
 from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
-from typing import Protocol
 
 import cv2
 import numpy as np
@@ -26,6 +25,7 @@ from zincplate.core.tone.low_planes import Moments, ev
 from zincplate.pipeline.area_places import averaged, ellipse, grid_of, means_at, pair, read_about, seen_at
 from zincplate.pipeline.cache import ByteCache
 from zincplate.pipeline.framing import Framed
+from zincplate.pipeline.recorded import Reader
 from zincplate.pipeline.windows import Window, scale_of, small_whole
 from zincplate.plan.light import LightPlan
 from zincplate.plan.passes import AreaPlan, Band, Brush, Colour, Depth, Edges, Found, Near, Ring, Stroke, Term, Tone
@@ -48,12 +48,6 @@ MOST_OF_A_PART = 48 << 20
 """Bytes of areas that are kept of one part of a delivery."""
 FLAT: Float32 = np.empty((0, 0), np.float32)
 """Slopes on EV of an area that does not follow the picture."""
-
-
-class Reader(Protocol):
-    """Plates of a window at its size."""
-
-    def __call__(self, source: Source, key: str, window: Window, hot_pixels: bool) -> Float32: ...
 
 
 class _Last(threading.local):

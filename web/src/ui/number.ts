@@ -33,3 +33,7 @@ export function exposureTime(seconds: number): string {
 export function bytes(n: number): string {
   return n >= 1e9 ? `${(n / 1e9).toFixed(1)} GB` : n >= 1e6 ? `${(n / 1e6).toFixed(1)} MB` : `${Math.ceil(n / 1e3)} kB`;
 }
+
+/** A sentence in which no number is parted from its unit at the end of a line. */
+export const unparted = (sentence: string): string =>
+  sentence.replace(/(\d) (%|px|EV|s|MB|GB|K)(?![\w])/g, "$1\u00a0$2");

@@ -190,7 +190,7 @@ function Asked({ search, setSearch }: { search: Search; setSearch: (search: Sear
         {day("from", "first_day")}
         {day("to", "last_day")}
         <span className="grow" />
-        <Button onClick={() => setSearch(EMPTY_SEARCH)}>Ask for nothing</Button>
+        <Button onClick={() => setSearch(EMPTY_SEARCH)}>Clear the search</Button>
       </div>
       <div className="flex flex-wrap items-center gap-x-4 gap-y-2">
         <label className="flex items-center gap-1.5 text-ink2">

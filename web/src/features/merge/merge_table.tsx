@@ -8,6 +8,7 @@ import { once } from "../../state/once";
 import { useFrames } from "../../state/queries";
 import { go, MERGE_KINDS, type MergeKind } from "../../state/route";
 import { Button } from "../../ui/controls";
+import { unparted } from "../../ui/number";
 import { TopBar } from "../../ui/top_bar";
 import { isTyped } from "../../ui/typing";
 import { useKeys } from "../../ui/use_keys";
@@ -240,7 +241,7 @@ export function MergeTable({
           <footer className="grid shrink-0 grid-cols-[1fr_1fr_auto] gap-6 border-t border-ink bg-sheet px-5 py-3">
             <section aria-label="What is done">
               <h2 className="font-slab text-base font-semibold">What is done</h2>
-              <p className="text-sm text-ink2">{judged?.done.join(" ")}</p>
+              <p className="text-sm text-ink2">{judged && unparted(judged.done.join(" "))}</p>
             </section>
             <section aria-label="Left out">
               <h2 className="font-slab text-base font-semibold">Left out</h2>
@@ -249,7 +250,7 @@ export function MergeTable({
                   {failed}
                 </p>
               ) : (
-                <p className="text-sm text-ink2">{judged ? judged.left_out.join(" ") || "No frame." : ""}</p>
+                <p className="text-sm text-ink2">{judged ? unparted(judged.left_out.join(" ")) || "No frame." : ""}</p>
               )}
               {stale.length > 0 && <p className="mt-1 text-sm font-medium text-wax">{stale.join(" ")}</p>}
             </section>
