@@ -79,7 +79,7 @@ def develop(
     capture = capture if d.location else capture.without_location()
     if capture.sphere:
         capture = replace(capture, sphere=_sphere(renderer, source, recipe, capture.sphere, (width, height)))
-    return encode(picture, d.file_format, d.space, replace(capture, orientation=1), d.quality, changed_at), (width, height)
+    return encode(picture, d.file_format, d.space, capture, d.quality, changed_at), (width, height)
 
 
 def _sphere(renderer: Renderer, source: Source, recipe: Recipe, sphere: Sphere, size: tuple[int, int]) -> Sphere:
