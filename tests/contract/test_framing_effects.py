@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from tests.contract.test_operations import rendered
 from zincplate.formats.isolated import Decoder
-from zincplate.recipe.document import CONTROLS, Recipe
+from zincplate.recipe.document import CONTROLS, Recipe, RecipeError
 from zincplate.render.render import Renderer
 from zincplate.sources.file import Source
 
@@ -121,3 +121,23 @@ def test_turns_and_mirror_to_the_pixel() -> None:
         assert np.array_equal(shown(quarter_turn=degrees), np.rot90(plain, -turns)), "clockwise"
     assert np.array_equal(shown(mirror=True), plain[:, ::-1])
     assert np.array_equal(shown(mirror=True, quarter_turn="90"), np.rot90(plain, -1)[:, ::-1])
+
+
+@pytest.mark.parametrize("side", ["crop_width", "crop_height"])
+def test_a_crop_has_a_smallest_size(side: str) -> None:
+    both = {"crop_width": 0.3, "crop_height": 0.3}
+    Recipe.neutral(False).with_values({"framing": both | {side: 0.005}})
+    with pytest.raises(RecipeError, match="half a percent"):
+        Recipe.neutral(False).with_values({"framing": both | {side: 0.0049}})
+
+
+@pytest.mark.parametrize("beyond", [0.0, 0.001, 0.02])
+def test_a_drawn_crop_that_leaves_the_picture_is_drawn_in_to_it(beyond: float) -> None:
+    # the right edge lies that share of the long edge beyond the picture's; a crop keeps its middle and its ratio
+    half = 0.2
+    values = {"crop_x": 1 + beyond - half, "crop_y": 1 / 3, "crop_width": 2 * half, "crop_height": 0.2}
+    plan = scene().plan(Recipe.neutral(False).with_values({"framing": values}))
+    framed = Renderer(Decoder()).framed(scene(), "crop", plan.frame)
+    assert framed.left + framed.width <= WIDTH / 2 + 1e-3
+    assert framed.width == pytest.approx(2 * (half - beyond) * WIDTH, abs=1.01)
+    assert framed.shrunk == (beyond > 0)

@@ -11,7 +11,7 @@ from playhouse.pool import MaxConnectionsExceeded
 from pydantic import ConfigDict
 
 from zincplate.formats.errors import FileError
-from zincplate.jobs import runner
+from zincplate.jobs import queue, runner
 from zincplate.render.strips import Cancelled
 from zincplate.services import work
 from zincplate.services.context import Context, NotFound, UserError
@@ -164,6 +164,50 @@ def test_the_heartbeat_keeps_a_long_job_from_being_taken(
     assert len(set(leases)) >= 4 and leases == sorted(leases)
     assert work.get(job.id).state == "done"
     assert threading.active_count() == before  # the heartbeat ended with it
+
+
+def test_the_heart_beats_well_before_a_lease_ends() -> None:
+    waits = list[float]()
+
+    class Stop:
+        """Stopped at once; keeps how long it would have been waited for."""
+
+        def wait(self, seconds: float) -> bool:
+            waits.append(seconds)
+            return True
+
+    running = object.__new__(runner.Running)
+    running._stop = Stop()  # type: ignore[assignment]
+    running._beat()
+    # one beat may be late or lost, and the job is still its worker's
+    assert len(waits) == 1 and 0 < waits[0] <= work.LEASE_S / 2
+
+
+def test_a_job_whose_worker_is_heard_of_at_the_last_moment_stays_with_it(
+    context: Context, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    first, second = (work.submit(context, KIND, name) for name in ("dead", "late"))
+    for job, owner in ((first, "dead:1"), (second, "late:1")):
+        assert work.claim(job.id, owner) is not None
+        expired(job)
+    heard = list[bool]()
+
+    def wake(job_id: str) -> None:
+        # both were found expired; while the first is taken back the other one's worker is heard of
+        heard.append(work.renew(second.id, "late:1"))
+
+    monkeypatch.setattr(context, "wake", wake)
+    assert work.reap(context) == 1 and heard == [True]
+    assert (work.get(first.id).state, work.get(second.id).state, work.get(second.id).owner) == ("queued", "running", "late:1")
+
+
+def test_the_queue_carries_more_than_a_short_blob_holds(context: Context) -> None:
+    queue.create_tables(context.home)
+    storage = queue.make_queue(context.home).storage
+    storage.flush_queue()
+    payload = bytes(range(256)) * 400  # 100 kB: MariaDB's BLOB ends at 65,535 bytes
+    storage.enqueue(payload)
+    assert storage.dequeue() == payload
 
 
 def test_a_worker_that_lost_its_job_cannot_end_it(context: Context, woken: list[str]) -> None:

@@ -5,6 +5,7 @@ import pytest
 
 from zincplate.core.colour.temperature import temperature_and_tint
 from zincplate.ops.balance.balance import BALANCE, BalanceParameters
+from zincplate.ops.definition.noise import NOISE, NoiseParameters
 from zincplate.ops.tone import contrast, points, view
 from zincplate.ops.tone.curve import CURVE, CurveParameters
 from zincplate.ops.tone.exposure import EXPOSURE, ExposureParameters
@@ -67,6 +68,12 @@ def test_exposure_and_balance_on_the_plan() -> None:
     assert BALANCE.apply(BalanceParameters(), warmer).white_xy == plan.as_shot_xy
     with pytest.raises(TypeError, match="exposure"):
         EXPOSURE.add_to(BalanceParameters(), plan)
+
+
+def test_a_finished_picture_has_no_hot_sites_to_look_for() -> None:
+    hot = NoiseParameters(hot_pixels=True)
+    assert NOISE.apply(hot, LightPlan(raw=True)).plate.hot_pixels
+    assert not NOISE.apply(hot, LightPlan(raw=False)).plate.hot_pixels
 
 
 def test_curves_enter_the_plan_only_when_they_bend() -> None:

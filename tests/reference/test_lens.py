@@ -145,14 +145,15 @@ def test_strengths_go_from_nothing_to_all(lenses: LensDatabase) -> None:
     source = photographed(np.full((3, 400, 600), 0.2, np.float32), 24, 2.8)
     corner = np.array([[0.0, 0.0]])
     moved = []
-    for strength in (0, 50, 100):
+    for strength in (0, 30, 50, 100):
         values = BY_PROFILE | {"distortion": strength, "fringes": strength, "fall_off": strength}
         _, framed = corrected(source, lenses, values)
         moved.append([float(framed.map.to_plane(corner)[0, 0]), float(framed.map.radial.gain.max())])
-    nothing, half, all_of_it = moved
+    nothing, third, half, all_of_it = moved
     assert nothing == pytest.approx([-300, 1.0])
     assert all_of_it[0] + 2 < half[0] < nothing[0] - 2
     assert half[1] ** 2 == pytest.approx(all_of_it[1], rel=0.01)
+    assert third[1] == pytest.approx(all_of_it[1] ** 0.3, rel=0.01) and half[0] < third[0] < nothing[0]
 
 
 def test_a_lens_is_found_by_its_name_or_offered(lenses: LensDatabase) -> None:

@@ -1,5 +1,6 @@
 """Changes of a version: made once, told right, never decided by what follows them."""
 
+import contextlib
 import json
 import shutil
 import threading
@@ -220,6 +221,38 @@ def test_three_callers_at_once_wait_for_each_other(context: Context, version: Ve
     assert NamedState.select().where(NamedState.version == version).count() <= 2
     state = versions.state(versions.get(version.id))
     assert state["revision"] == len(state["history"]) - 1 == state["position"]
+
+
+def test_of_two_changes_of_one_state_at_once_one_is_told_that_it_is_late(
+    context: Context, version: Version, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Both have read the row before either writes it, if the database lets them."""
+    both, ends = threading.Barrier(2), list[str]()
+    act = changes._ACTS["set"]
+
+    def after_both_have_read(*given: Any) -> None:
+        with contextlib.suppress(threading.BrokenBarrierError):  # the other one waits for the row
+            both.wait(1.0)
+        act(*given)
+
+    monkeypatch.setitem(changes._ACTS, "set", after_both_have_read)
+    revision = version.revision
+
+    def work(name: str) -> None:
+        with database.connection_context():
+            try:
+                put(context, version.id, revision, {"tone": {name: 3}})
+                ends.append("made")
+            except changes.Stale:
+                ends.append("late")
+
+    threads = [threading.Thread(target=work, args=(name,)) for name in ("contrast", "shadows")]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert sorted(ends) == ["late", "made"]
+    assert versions.get(version.id).revision == revision + 1
 
 
 def test_naming_keeps_what_was_seen_or_says_that_it_changed(context: Context, version: Version) -> None:

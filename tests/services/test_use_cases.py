@@ -124,6 +124,17 @@ def test_originals_are_copied_read_only_and_verified(context: Context, shoot: An
         views.opened(context, missing)
 
 
+def test_a_copy_that_is_not_what_was_looked_at_is_not_kept(context: Context, shoot: Any, tmp_path: Path) -> None:
+    path = tmp_path / "TW-0699.dng"
+    path.write_bytes(small_dng())
+    before = sorted(context.home.originals.rglob("*"))
+    hashed = originals.hash_of(path)
+    path.write_bytes(path.read_bytes()[:-1] + b"?")
+    with pytest.raises(FileError, match=r"TW-0699\.dng: It changed while it was copied"):
+        originals.copy_in(context, shoot, path, "", hashed)
+    assert sorted(context.home.originals.rglob("*")) == before
+
+
 def test_files_may_be_left_where_they_are(context: Context, folder: Path) -> None:
     made = shoots.create("By reference")
     bring_in.start(context, made, bring_in.files_in(folder)[:1], reference=True)
