@@ -33,6 +33,13 @@ it("says the server's own sentence, and what is there now", async () => {
   expect([error.status, error.message, error.current]).toEqual([409, "This version was changed elsewhere.", current]);
 });
 
+it("takes no answer for a success that does not say so, whatever it holds", async () => {
+  for (const status of [302, 404, 500, 507]) {
+    const error = await failure(need(Promise.resolve({ data: { id: 3 }, response: response(status, {}) })));
+    expect(error.status).toBe(status);
+  }
+});
+
 it("names the number of an answer that has no sentence", async () => {
   const error = await failure(need(Promise.resolve({ error: undefined, response: response(502, null) })));
   expect(error.message).toBe("The server answered 502.");

@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { HandTool, PickTool, SplitTool } from "./tools";
+import { DragTool, HandTool, PickTool, SplitTool } from "./tools";
 
 const at = (kind: "down" | "move" | "up" | "cancel", x: number, y = 0) => ({ kind, x, y });
 
@@ -34,4 +34,27 @@ it("moves the divider only when it was taken hold of", () => {
   split.handle(at("up", 140));
   split.handle(at("down", 300));
   expect(split.handle(at("move", 340)).do).toBe("pan");
+});
+
+it("lets go of the divider when the press is taken away", () => {
+  const split = new SplitTool(
+    () => 100,
+    () => 8,
+    new HandTool(),
+  );
+  split.handle(at("down", 103));
+  split.handle(at("cancel", 140));
+  expect(split.handle(at("move", 180)).do).not.toBe("split");
+});
+
+it("drags a tone by as far as the hand went, and by nothing when the press is taken away", () => {
+  const drag = new DragTool();
+  expect(drag.handle(at("move", 5, 5)).do).toBe("nothing");
+  expect(drag.handle(at("down", 5, 50))).toEqual({ do: "tone start", x: 5, y: 50 });
+  expect(drag.handle(at("move", 5, 30))).toEqual({ do: "tone", dy: -20, end: false });
+  expect(drag.handle(at("up", 5, 20))).toEqual({ do: "tone", dy: -30, end: true });
+  drag.handle(at("down", 5, 50));
+  drag.handle(at("move", 5, 10));
+  expect(drag.handle(at("cancel", 5, 10))).toEqual({ do: "tone", dy: 0, end: true });
+  expect(drag.handle(at("move", 5, 0)).do).toBe("nothing");
 });

@@ -107,6 +107,14 @@ it("shows what still waits when one comes back to a frame at once", async () => 
   expect(bench().version?.recipe.tone.exposure_ev).toBe(0.5);
 });
 
+it("shows nothing of the frame before: values under the pointer, what it was drawn in, samplers", async () => {
+  const pixel = { rgb: [1, 2, 3], lab: [0, 0, 0] };
+  useBench.setState({ pixel, drawMs: 40, samplers: [{ x: 1, y: 2 }], tool: "tone" } as never);
+  const opened = bench().open(8, 8);
+  expect(bench()).toMatchObject({ frame: 8, draft: null, pixel: null, drawMs: null, samplers: [], tool: "hand" });
+  await opened;
+});
+
 it("gives an answer that comes late to the frame it was asked for", async () => {
   const { save } = bench().forThis();
   await bench().open(4, 8);

@@ -214,3 +214,27 @@ it("values under the pointer are asked one at a time, for the newest place", asy
   look();
   expect(useBench.getState().pixel).toBeNull();
 });
+
+it("values that come after another frame was opened are not that frame's", async () => {
+  let answer: () => void = () => undefined;
+  vi.stubGlobal("fetch", async () => {
+    await new Promise<void>((done) => {
+      answer = done;
+    });
+    return new Response(JSON.stringify({ rgb: [1, 2, 3], lab: [0, 0, 0] }), {
+      headers: { "Content-Type": "application/json" },
+    });
+  });
+  useBench.setState({ draft: structuredClone(NEUTRAL.raw), frame: 4, pixel: null });
+  let asked = 0;
+  const look = throttledPixel(4, () => {
+    asked += 1;
+    return { x: 1, y: 0 };
+  });
+  look();
+  useBench.setState({ frame: 5 });
+  answer();
+  // where the pointer is is asked once more when the answer is there
+  await vi.waitFor(() => expect(asked).toBe(2));
+  expect(useBench.getState().pixel).toBeNull();
+});
