@@ -52,7 +52,7 @@ describe("one version's queue", () => {
   });
 
   it("knows what can be undone while changes wait, and asks nothing pointless", async () => {
-    const { saver, server, requests, all } = setUp();
+    const { saver, server, requests, told, all } = setUp();
     expect([saver.mayUndo, saver.mayRedo]).toEqual([false, false]);
     saver.add(exposure(0.1));
     expect([saver.mayUndo, saver.mayRedo]).toEqual([true, false]);
@@ -68,6 +68,7 @@ describe("one version's queue", () => {
     expect(saver.version.position).toBe(1);
     // the change, one undo and one redo: the other two had nowhere to go
     expect(server.made.length).toBe(3);
+    expect(told).toEqual([]);
   });
 
   it("puts the parts of one gesture that wait into one request, other changes never", async () => {
