@@ -18,7 +18,8 @@ from zincplate.demo.scenes import drawn_field
 from zincplate.formats import tags
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decode import decode, facts
-from zincplate.formats.encode import png_bytes, tiff_bytes
+from zincplate.formats.delivered.png import png_bytes
+from zincplate.formats.delivered.tiff import tiff_bytes
 from zincplate.formats.errors import FileError
 from zincplate.formats.icc import profile_of
 from zincplate.formats.isolated import Decoder

@@ -13,7 +13,10 @@ from PIL import Image
 from tests.conftest import gradient
 from zincplate.formats import files, tags
 from zincplate.formats.capture import CaptureData, facts_of
-from zincplate.formats.encode import encode, exif_block, jpeg_bytes, tiff_bytes, write_whole
+from zincplate.formats.delivered.jpeg import jpeg_bytes
+from zincplate.formats.delivered.kind import exif_block
+from zincplate.formats.delivered.tiff import tiff_bytes
+from zincplate.formats.encode import encode, write_whole
 from zincplate.formats.errors import FileError
 from zincplate.formats.exif_writer import add_capture_entries
 from zincplate.formats.icc import profile_of

@@ -16,7 +16,7 @@ from zincplate.formats.capture import CaptureData
 from zincplate.formats.decode import facts
 from zincplate.formats.decoded import Decoded
 from zincplate.formats.description import facts_of_xmp
-from zincplate.formats.encode import SUFFIX, encode
+from zincplate.formats.encode import FORMATS, encode
 from zincplate.formats.facts_in_words import in_words
 from zincplate.formats.isolated import Decoder
 from zincplate.formats.sphere import GPANO
@@ -30,9 +30,9 @@ from zincplate.sources.file import Source
 WHOLE = (720, 360, 0, 0, 720, 360)
 
 
-@pytest.mark.parametrize("file_format", SUFFIX)
+@pytest.mark.parametrize("file_format", FORMATS)
 def test_exiv2_and_we_read_what_is_written(file_format: str, tmp_path: Path) -> None:
-    path = tmp_path / f"a{SUFFIX[file_format]}"
+    path = tmp_path / f"a{FORMATS[file_format].endings[0]}"
     capture = CaptureData(sphere=(8000, 4000, 100, 200, 96, 64))
     path.write_bytes(encode(gradient(8), file_format, "srgb", capture))  # type: ignore[arg-type]
     with pyexiv2.Image(str(path)) as image:

@@ -19,7 +19,6 @@ if TYPE_CHECKING:
 
 _OPTIONS = {"space": "space", "bits": "depth", "long_edge": "long-edge", "quality": "quality", "file_format": "output"}
 """Names of a delivery's settings on the command line."""
-ENDINGS = {"jpeg": ".jpg", "tiff": ".tif", "png": ".png"}
 
 
 def develop(arguments: argparse.Namespace) -> int:
@@ -33,7 +32,7 @@ def develop(arguments: argparse.Namespace) -> int:
     into_folder = len(paths) > 1 or arguments.output.is_dir()
     if into_folder and arguments.output.exists() and not arguments.output.is_dir():
         raise BadUsage(f"--output {arguments.output}: Several files need a folder.")
-    outputs = _names(paths, arguments.output, ENDINGS[arguments.format]) if into_folder else [arguments.output]
+    outputs = _names(paths, arguments.output, _ending(arguments.format)) if into_folder else [arguments.output]
     delivery = _delivery(arguments, outputs[0])
 
     from zincplate.render.render import Renderer
@@ -72,13 +71,23 @@ def _names(paths: Sequence[Path], folder: Path, ending: str) -> list[Path]:
     return names
 
 
+def _ending(name: str) -> str:
+    """Of files of a format; raises :class:`BadUsage`."""
+    from zincplate.formats.encode import FORMATS
+
+    if name not in FORMATS:
+        raise BadUsage(f"--format {name}: There are {', '.join(FORMATS)}.")
+    return FORMATS[name].endings[0]
+
+
 def _delivery(arguments: argparse.Namespace, output: Path) -> "Delivery":
+    from zincplate.formats.encode import FORMATS
     from zincplate.recipe.document import RecipeError
     from zincplate.render.develop import Delivery, DeliveryError, format_of
 
     try:
         file_format = format_of(output)
-        bits = arguments.depth or (16 if file_format == "tiff" else 8)
+        bits = arguments.depth or FORMATS[file_format].bits[0]
         delivery = Delivery(file_format, arguments.space, bits, arguments.long_edge, arguments.quality)
         return replace(delivery, location=not arguments.no_location).checked()
     except DeliveryError as error:

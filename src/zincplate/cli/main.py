@@ -38,7 +38,7 @@ def _parser(of: str = "") -> argparse.ArgumentParser:
     command.add_argument(
         "-o", "--output", type=Path, required=True, metavar="OUT", help="a file, whose ending gives the format, or a folder"
     )
-    command.add_argument("--format", choices=("jpeg", "tiff", "png"), default="jpeg", help="of files in a folder (jpeg)")
+    command.add_argument("--format", default="jpeg", help="of files in a folder (jpeg)")
     command.add_argument("--preset", type=Path, help="preset as JSON, applied before --set")
     command.add_argument("--strength", type=float, default=1.0, help="of the preset, 0 to 1.5 (1)")
     command.add_argument("--recipe", type=Path, help="recipe as JSON; may hold only some steps")

@@ -9,7 +9,8 @@ import numpy as np
 from pydantic import BaseModel, ValidationError
 
 from zincplate.cli.usage import BadUsage, lenses
-from zincplate.formats.encode import SOFTWARE, write_whole
+from zincplate.formats.delivered.kind import SOFTWARE
+from zincplate.formats.encode import write_whole
 from zincplate.formats.errors import FileError
 from zincplate.formats.isolated import Decoder
 from zincplate.formats.parked import held

@@ -4,6 +4,7 @@ import json
 from collections.abc import Iterable
 from typing import Any, get_args
 
+from zincplate.formats.encode import FORMATS
 from zincplate.merges.kinds import MOST, OPTIONS
 from zincplate.ops.areas import FoundKind
 from zincplate.ops.base import STEPS
@@ -30,6 +31,12 @@ export interface Facts {
   colour?: string;
   /** The operation it belongs to. */
   of?: string;
+}
+/** A format that pictures are delivered in. */
+export interface Delivered {
+  words: string;
+  bits: number[];
+  quality: boolean;
 }
 type FactsOf = Readonly<Record<string, Facts>>;"""
 
@@ -58,6 +65,10 @@ def _merges() -> list[str]:
         f"export const MERGE_PLAIN: {{ {types} }} = {json.dumps(plain)};",
         f"export const MERGE_FACTS = {json.dumps(facts)} as unknown as {{ {gauges} }};",
     ]
+
+
+def _delivered() -> dict[str, Any]:
+    return {one.name: {"words": one.words, "bits": one.bits, "quality": one.has_quality} for one in FORMATS.values()}
 
 
 def _either(names: Iterable[str]) -> str:
@@ -93,6 +104,7 @@ def typescript() -> str:
         f"export const STEPS = {json.dumps(STEPS)} as const;",
         "export type Step = (typeof STEPS)[number];",
         *_merges(),
+        f"export const DELIVERED: Record<string, Delivered> = {json.dumps(_delivered())};",
         f"export const NEUTRAL = {json.dumps(facts['neutral'])} as unknown as {{ raw: Recipe; rendered: Recipe }};",
         "",
     ]

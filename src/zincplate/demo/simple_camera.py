@@ -10,8 +10,8 @@ from zincplate.demo.camera import CameraModel, expose
 from zincplate.demo.frames import Snapshot, moment, scene_of
 from zincplate.demo.lens import LensState
 from zincplate.demo.scenes import Float32
-from zincplate.formats import encode
 from zincplate.formats.capture import CaptureData
+from zincplate.formats.delivered import jpeg
 
 POCKET = CameraModel(
     "Dabney", "Dabney Clip 2", 2000, 1328, bits=12, black=64, full_well_electrons=9000, read_noise_electrons=4.0, serial="7714"
@@ -47,4 +47,4 @@ def jpeg_bytes(shot: Snapshot, quality: int = 82) -> bytes:
         camera_make=POCKET.make, camera_model=POCKET.model, exposure_time_s=settings.exposure_time_s,
         f_number=settings.f_number, iso=settings.iso, focal_length_mm=shot.focal_length_mm / 6, captured_at=moment(shot.seconds),
     )  # fmt: skip
-    return encode.jpeg_bytes(image, "srgb", capture, quality)
+    return jpeg.jpeg_bytes(image, "srgb", capture, quality)

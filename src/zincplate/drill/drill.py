@@ -21,6 +21,7 @@ from typing import Any
 from zincplate.drill import processes
 from zincplate.drill.user import GaveUp, Server, Tab
 from zincplate.formats.decoder_wire import SEGMENT, SHARED
+from zincplate.formats.encode import FORMATS
 
 FRAMES = 6
 SMALL_DISK_MB = 24
@@ -214,7 +215,7 @@ class Drill:
     def _deliver(self) -> None:
         key = f"drill-{secrets.token_hex(6)}"
         rng = random.Random(key)
-        presets = [{"name": "Drill", "file_format": rng.choice(["jpeg", "tiff", "png"]), "long_edge": 400}]
+        presets = [{"name": "Drill", "file_format": rng.choice(list(FORMATS)), "long_edge": 400}]
         body = {"versions": [rng.choice(self._versions)], "presets": presets, "request_key": key}
         status, job = self.server.surely("POST", "/api/deliveries", body)
         if status != 202:

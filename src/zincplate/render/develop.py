@@ -6,7 +6,7 @@ from pathlib import Path
 
 from zincplate.core.colour.colour_spaces import SPACES
 from zincplate.formats.capture import CaptureData
-from zincplate.formats.encode import SUFFIX, Format, encode
+from zincplate.formats.encode import FORMATS, encode
 from zincplate.formats.sphere import Sphere, part_of
 from zincplate.pipeline.framing import framing
 from zincplate.pipeline.lens_of import Shape
@@ -27,7 +27,7 @@ class DeliveryError(RecipeError):
 class Delivery:
     """How a finished picture is to be written."""
 
-    file_format: Format = "jpeg"
+    file_format: str = "jpeg"
     space: str = "srgb"
     bits: int = 8
     long_edge: int | None = None
@@ -37,14 +37,16 @@ class Delivery:
 
     def checked(self) -> "Delivery":
         """Self, after the combinations that make no sense were refused with :class:`DeliveryError`."""
-        if self.file_format not in SUFFIX:
-            raise DeliveryError("file_format", f'There is no file format "{self.file_format}"; there are {", ".join(SUFFIX)}.')
+        if self.file_format not in FORMATS:
+            raise DeliveryError("file_format", f'There is no file format "{self.file_format}"; there are {", ".join(FORMATS)}.')
         if self.space not in SPACES:
             raise DeliveryError("space", f'There is no colour space "{self.space}"; there are {", ".join(SPACES)}.')
         if self.bits not in (8, 16):
             raise DeliveryError("bits", "A delivery has 8 or 16 bits per channel.")
-        if self.file_format == "jpeg" and self.bits != 8:
-            raise DeliveryError("bits", "JPEG holds 8 bits per channel; choose TIFF or PNG for 16.")
+        kind = FORMATS[self.file_format]
+        if self.bits not in kind.bits:
+            others = " or ".join(other.words for other in FORMATS.values() if self.bits in other.bits)
+            raise DeliveryError("bits", f"{kind.words} holds {kind.bits[0]} bits per channel; choose {others} for {self.bits}.")
         if self.long_edge is not None and not 16 <= self.long_edge <= 100_000:
             raise DeliveryError("long_edge", "The long edge needs to be between 16 and 100,000 pixels.")
         if not 1 <= self.quality <= 100:
@@ -52,9 +54,9 @@ class Delivery:
         return self
 
 
-def format_of(path: Path) -> Format:
+def format_of(path: Path) -> str:
     """File format by the ending of an output name; raises :class:`RecipeError`."""
-    endings: dict[str, Format] = {".jpg": "jpeg", ".jpeg": "jpeg", ".tif": "tiff", ".tiff": "tiff", ".png": "png"}
+    endings = {ending: kind.name for kind in FORMATS.values() for ending in kind.endings}
     try:
         return endings[path.suffix.lower()]
     except KeyError:

@@ -7,7 +7,7 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from zincplate.formats.encode import SUFFIX, unwritten
+from zincplate.formats.encode import FORMATS, unwritten
 from zincplate.formats.files import LONGEST_NAME_BYTES, write_file
 from zincplate.recipe.document import Recipe, RecipeError
 from zincplate.render.develop import Delivery, develop
@@ -40,7 +40,7 @@ class Preset(BaseModel):
         """The engine's form, checked; raises :class:`UserError`."""
         try:
             return Delivery(
-                self.file_format,  # type: ignore[arg-type]  # checked() refuses other formats
+                self.file_format,
                 self.space,
                 self.bits,
                 self.long_edge,
@@ -61,7 +61,7 @@ PRESETS = (
 def file_name(frame: Frame, version: Version, preset: Preset) -> str:
     """Name of a delivered file before it is made free: no longer than names may be with a number behind, and one line."""
     number = f"-v{version.number}" if version.number > 1 else ""
-    ending = f"{number}{preset.suffix}{SUFFIX[preset.file_format]}"
+    ending = f"{number}{preset.suffix}{FORMATS[preset.file_format].endings[0]}"
     stem = re.sub(r"[\x00-\x1f\x7f\u2028\u2029]", "_", Path(frame.name).stem)
     return stem.encode()[: LONGEST_NAME_BYTES - 8 - len(ending.encode())].decode("utf-8", "ignore") + ending
 

@@ -10,7 +10,8 @@ from typing import Any
 
 from pydantic import field_validator
 
-from zincplate.formats.encode import SOFTWARE, unwritten
+from zincplate.formats.delivered.kind import SOFTWARE
+from zincplate.formats.encode import unwritten
 from zincplate.formats.files import write_file
 from zincplate.formats.parked import MOST_IN_MEMORY, held
 from zincplate.formats.preview import jpeg_from

@@ -1,4 +1,5 @@
 import type { Preset } from "../../api/client";
+import { DELIVERED } from "../../api/generated/recipe";
 import { clamp } from "../../ui/number";
 import { NumberField } from "../../ui/number_field";
 
@@ -9,10 +10,9 @@ interface Props {
   onChange: (change: { on?: boolean; preset?: Preset }) => void;
 }
 
-const FORMATS: Record<string, string> = { jpeg: "JPEG", tiff: "TIFF", png: "PNG" };
-
 /** One way to deliver: taken or not, and its settings. */
 export function PresetCard({ on, preset, spaces, onChange }: Props) {
+  const file = DELIVERED[preset.file_format ?? "jpeg"];
   const set = (change: Partial<Preset>) => onChange({ preset: { ...preset, ...change } });
   const row = "flex h-7 items-center justify-between gap-2 text-sm";
   return (
@@ -27,7 +27,7 @@ export function PresetCard({ on, preset, spaces, onChange }: Props) {
           <div className={row}>
             <span className="text-ink2">File</span>
             <span>
-              {FORMATS[preset.file_format ?? "jpeg"]}, {preset.bits} bit
+              {file?.words}, {preset.bits} bit
             </span>
           </div>
           <label className={row}>
@@ -69,7 +69,7 @@ export function PresetCard({ on, preset, spaces, onChange }: Props) {
               )}
             </span>
           </div>
-          {preset.file_format === "jpeg" && (
+          {file?.quality && (
             <div className={row}>
               <span className="text-ink2">Quality</span>
               <NumberField
