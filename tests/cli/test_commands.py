@@ -109,6 +109,7 @@ def test_bad_files_and_names(dng: Path, tmp_path: Path, capsys: pytest.CaptureFi
         ([str(dng), "-o", str(taken)], 1, "already there"),
         ([str(dng), "-o", str(tmp_path / "no" / "a.jpg")], 1, "no such folder"),
         ([str(dng), "-o", str(dng), "--overwrite"], 2, "no format"),
+        ([str(dng), str(taken), "-o", str(tmp_path / "many"), "--format", "gif"], 2, "There are jpeg, tiff, png"),
     ):
         assert main(["develop", *arguments]) == code
         assert part in capsys.readouterr().err
