@@ -227,7 +227,7 @@ def test_a_killed_workers_job_is_finished_by_another(
     stack.start_worker()
     if state["state"] == "running":  # killed in the middle: the supervisor takes the job back when its lease is over
         Job.update(lease_until=0).where(Job.id == state["id"]).execute()
-        from zincplate.jobs.queue import waker
+        from zincplate.jobs.waking import waker
 
         context.wake = waker(stack.home)
         assert work.reap(context) >= 1

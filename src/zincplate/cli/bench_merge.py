@@ -2,16 +2,14 @@
 
 import json
 import tempfile
-import time
-from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
 
 import cv2
 import numpy as np
 
 from zincplate.cli.bench import peak_mb
+from zincplate.cli.bench_merges import bench_kinds, eight_bit, timed
 from zincplate.demo.camera import CameraModel, Settings, expose, metered
 from zincplate.demo.dng import dng_bytes
 from zincplate.demo.lens import ideal
@@ -39,12 +37,6 @@ def _frames(folder: Path, width: int, height: int) -> list[Path]:
             dng_bytes(camera, lens, settings, expose(scene, camera, lens, settings), f"2026-05-12T07:08:0{i}.000")
         )
     return paths
-
-
-def timed(work: Callable[[], Any]) -> tuple[float, Any]:
-    begin = time.perf_counter()
-    found = work()
-    return time.perf_counter() - begin, found
 
 
 def bench_merge(as_json: bool, quick: bool) -> None:
@@ -77,16 +69,9 @@ def bench_merge(as_json: bool, quick: bool) -> None:
         figures["OpenCV: AlignMTB and Debevec, decoded pictures given"], _ = timed(theirs)
     own = figures["looking at them"] + figures["adding up, and the file"]
     figures["ours to OpenCV's"] = own / figures["OpenCV: AlignMTB and Debevec, decoded pictures given"]
-    from zincplate.cli.bench_merges import bench_kinds
-
     figures |= bench_kinds(quick)
     if as_json:
         print(json.dumps(figures, indent=1))
         return
     for name, value in figures.items():
         print(f"{name:58} {value:8.2f}")
-
-
-def eight_bit(source: Source) -> np.ndarray[Any, Any]:
-    planes = source.window(0, 0, source.width, source.height)
-    return np.ascontiguousarray(np.clip(planes.transpose(1, 2, 0) * 255 + 0.5, 0, 255).astype(np.uint8))

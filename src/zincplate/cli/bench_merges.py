@@ -1,16 +1,17 @@
 """``./zincplate bench --merge``: panorama, focus series and series of drawn frames, against OpenCV's own routines on them."""
 
 import tempfile
+import time
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.cli.bench import peak_mb
-from zincplate.cli.bench_merge import eight_bit, timed
 from zincplate.demo.camera import CameraModel, Settings, expose, metered
 from zincplate.demo.dng import dng_bytes
 from zincplate.demo.lens import ideal
@@ -27,6 +28,17 @@ from zincplate.sources.file import Source
 
 Picture = NDArray[np.uint8]
 Turn = tuple[float, float, float]
+
+
+def timed(work: Callable[[], Any]) -> tuple[float, Any]:
+    begin = time.perf_counter()
+    found = work()
+    return time.perf_counter() - begin, found
+
+
+def eight_bit(source: Source) -> np.ndarray[Any, Any]:
+    planes = source.window(0, 0, source.width, source.height)
+    return np.ascontiguousarray(np.clip(planes.transpose(1, 2, 0) * 255 + 0.5, 0, 255).astype(np.uint8))
 
 
 def _frames(folder: Path, name: str, camera: CameraModel, scene: Scene, count: int, turn: Turn) -> list[Path]:

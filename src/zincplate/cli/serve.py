@@ -207,7 +207,7 @@ def _serve(home: Home, library: OpenLibrary, *, demo: bool, port: int, fresh: bo
         return 1
     print(f"\nzincplate is ready: {address}\nCtrl-C stops it.", flush=True)
     supervisor.start("workers")
-    from zincplate.jobs.queue import waker
+    from zincplate.jobs.waking import waker
     from zincplate.services.context import Context
 
     context = Context(home, wake=waker(home), share=0.0)

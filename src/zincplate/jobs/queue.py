@@ -1,7 +1,5 @@
 """The queue itself: huey's SQL storage in a schema of its own, with the fit for MariaDB it needs."""
 
-import os
-from collections.abc import Callable
 from typing import Any
 
 import peewee
@@ -49,15 +47,3 @@ def make_queue(home: Home) -> Huey:
 def create_tables(home: Home) -> None:
     """huey's own tables; called once, by the migrate step."""
     make_queue(home).storage.create_tables()
-
-
-def waker(home: Home) -> Callable[[str], None]:
-    """A function that puts a job's id into the queue; the worker's task is imported when first used."""
-
-    def wake(job_id: str) -> None:
-        os.environ["ZINCPLATE_HOME"] = str(home.root)
-        from zincplate.jobs import worker
-
-        worker.wake(job_id)
-
-    return wake
