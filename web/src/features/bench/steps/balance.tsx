@@ -5,7 +5,7 @@ import { Control, type StepProps } from "./control";
 import { others } from "./places";
 import { Proposals } from "./proposals";
 
-const OTHERS = others("balance", ["balance"]);
+const OTHERS = others("balance", ["temperature_kelvin", "tint"]);
 
 export const LIGHTS = [
   [1900, "candle"],

@@ -9,7 +9,7 @@ const RANGES = ["shadows", "midtones", "highlights"] as const;
 const PRIMARIES = ["red", "green", "blue"] as const;
 const TONING = controlsOf("colour", "toning");
 const SHIFTS = controlsOf("colour", "primaries");
-const STRENGTH = others("colour", ["toning", "primaries", "black_white", "keys"]);
+const STRENGTH = others("colour", ["toning", "primaries", "black_and_white"]);
 
 /** Strength of colour, ink keys, toning, primaries, black and white. */
 export function Colour({ frame, recipe }: StepProps) {

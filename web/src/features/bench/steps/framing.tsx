@@ -12,7 +12,7 @@ import { Proposals } from "./proposals";
 
 const NO_LINES: PlaneLine[] = [];
 const MOVEMENTS = controlsOf("framing", "movements").filter((name) => factsOf("framing", name)?.kind === "gauge");
-const OTHERS = others("framing", ["movements", "corners", "lens", "crop", "turn"]);
+const OTHERS = others("framing", ["movements", "lens", "quarter_turn", "mirror", "angle", "reach_beyond", "beyond"]);
 
 /** What is level and plumb, how the camera stood, what the lens did, and where the picture ends. */
 export function Framing({ frame, recipe }: StepProps) {

@@ -6,12 +6,15 @@ import { newItemId } from "../../../state/items";
 import { complain } from "../../../state/notices";
 import { Button } from "../../../ui/controls";
 import { act, factsNow, factsSettled, useFraming } from "../framing/framing_state";
-import { Control, isTouched, Part, type StepProps, withControl } from "./control";
+import { Control, factsOf, isTouched, Part, type StepProps, withControl } from "./control";
+import { controlsOf } from "./places";
 
 type Fits = components["schemas"]["LensOut"];
 type Profile = components["schemas"]["LensProfile"];
 const STRENGTHS = ["distortion", "fringes", "fall_off"] as const;
-const BY_HAND = ["bend", "bend_edge", "fringe_red", "fringe_blue", "corner_light", "corner_onset"] as const;
+const BY_HAND = controlsOf("framing", "lens").filter(
+  (name) => factsOf("framing", name)?.kind === "gauge" && !STRENGTHS.some((strength) => strength === name),
+);
 
 /** Distortion, colour fringes and fall-off: by the lens's profile, and by hand. */
 export function Lens({ frame, recipe }: StepProps) {

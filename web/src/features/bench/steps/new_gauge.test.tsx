@@ -4,19 +4,31 @@ import { act, type FC } from "react";
 import { afterEach, beforeEach, expect, it, vi } from "vitest";
 import type { Frame } from "../../../api/client";
 import type { Facts, Recipe, Step } from "../../../api/generated/recipe";
-import { openPage, type Page } from "../../../ui/page_for_tests";
+import { click, openPage, type Page } from "../../../ui/page_for_tests";
 import type { StepProps } from "./control";
 
-/** What the generated file would hold if an operation with one gauge came to every step that has gauges. */
+/**
+ * What the generated file would hold if an operation with one gauge came to every step that has gauges, and one more gauge to an
+ * operation that is there.
+ */
 vi.mock("../../../api/generated/recipe", async (original) => {
   const real = await original<typeof import("../../../api/generated/recipe")>();
   const novelty = { kind: "gauge", label: "Novelty", help: "", unit: "", low: -100, high: 100, step: 1, decimals: 0 };
   const facts = { ...novelty, neutral: 0, scale: "linear", of: "novelty" } as Facts;
   const steps = ["framing", "balance", "tone", "colour", "definition", "finish"] as const;
-  const more = Object.fromEntries(steps.map((s) => [s, { ...real.FACTS[s], novelty: facts }]));
+  const of = {
+    framing: "lens",
+    balance: "balance",
+    tone: "recovery",
+    colour: "vibrance",
+    definition: "noise",
+    finish: "grain",
+  };
+  const second = (s: (typeof steps)[number]) => ({ ...facts, label: "Addition", of: of[s] });
+  const more = Object.fromEntries(steps.map((s) => [s, { ...real.FACTS[s], novelty: facts, addition: second(s) }]));
   const neutral = structuredClone(real.NEUTRAL) as unknown as Record<string, Record<string, Record<string, unknown>>>;
   for (const kind of ["raw", "rendered"])
-    for (const s of steps) Object.assign(neutral[kind]?.[s] ?? {}, { novelty: 0 });
+    for (const s of steps) Object.assign(neutral[kind]?.[s] ?? {}, { novelty: 0, addition: 0 });
   return { ...real, FACTS: { ...real.FACTS, ...more }, NEUTRAL: neutral };
 });
 
@@ -57,7 +69,9 @@ it.each<[Step, () => Promise<FC<StepProps>>]>([
       </QueryClientProvider>,
     ),
   );
+  // some parts are folded at first
+  for (const fold of page.place.querySelectorAll('[aria-expanded="false"]')) click(fold);
   const gauges = [...page.place.querySelectorAll('[role="slider"]')].map((g) => g.getAttribute("aria-label"));
-  expect(gauges.filter((name) => name?.includes("Novelty"))).toHaveLength(1);
+  for (const one of ["Novelty", "Addition"]) expect(gauges.filter((name) => name?.includes(one))).toHaveLength(1);
   expect(new Set(gauges).size).toBe(gauges.length);
 });

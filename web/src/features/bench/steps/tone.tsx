@@ -14,7 +14,7 @@ import { Proposals, withValues } from "./proposals";
 const GAUGES = fromDarkToLight("tone");
 const LEVELS = controlsOf("tone", "levels");
 const CURVES = controlsOf("tone", "curve");
-const OTHERS = others("tone", ["levels", "curve", "view", "recovery", ...GAUGES]);
+const OTHERS = others("tone", ["levels", "curve", "view", "highlight_recovery", ...GAUGES]);
 
 /** Proposals, the gauges along the wedge, how scene light becomes tones, and curve or levels. */
 export function Tone({ frame, recipe }: StepProps) {
