@@ -3,6 +3,14 @@ import { DragTool, HandTool, PickTool, SplitTool } from "./tools";
 
 const at = (kind: "down" | "move" | "up" | "cancel", x: number, y = 0) => ({ kind, x, y });
 
+/** A divider at 100 that is taken hold of within 8 pixels, over the hand. */
+const splitAt100 = () =>
+  new SplitTool(
+    () => 100,
+    () => 8,
+    new HandTool(),
+  );
+
 it("a press without movement is a click, a drag pans", () => {
   const hand = new HandTool();
   hand.handle(at("down", 10));
@@ -24,11 +32,7 @@ it("picks a spot or a square, and nothing after a cancel", () => {
 });
 
 it("moves the divider only when it was taken hold of", () => {
-  const split = new SplitTool(
-    () => 100,
-    () => 8,
-    new HandTool(),
-  );
+  const split = splitAt100();
   split.handle(at("down", 103));
   expect(split.handle(at("move", 140))).toEqual({ do: "split", x: 140 });
   split.handle(at("up", 140));
@@ -37,11 +41,7 @@ it("moves the divider only when it was taken hold of", () => {
 });
 
 it("lets go of the divider when the press is taken away", () => {
-  const split = new SplitTool(
-    () => 100,
-    () => 8,
-    new HandTool(),
-  );
+  const split = splitAt100();
   split.handle(at("down", 103));
   split.handle(at("cancel", 140));
   expect(split.handle(at("move", 180)).do).not.toBe("split");
