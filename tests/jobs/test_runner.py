@@ -184,7 +184,7 @@ def test_the_heart_beats_well_before_a_lease_ends() -> None:
 
 
 def test_a_job_whose_worker_is_heard_of_at_the_last_moment_stays_with_it(
-    context: Context, monkeypatch: pytest.MonkeyPatch
+    context: Context, woken: list[str], monkeypatch: pytest.MonkeyPatch
 ) -> None:
     first, second = (work.submit(context, KIND, name) for name in ("dead", "late"))
     for job, owner in ((first, "dead:1"), (second, "late:1")):
