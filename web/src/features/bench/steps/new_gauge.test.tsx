@@ -4,7 +4,7 @@ import { act, type FC } from "react";
 import { afterEach, beforeEach, expect, it, vi } from "vitest";
 import type { Frame } from "../../../api/client";
 import type { Facts, Recipe, Step } from "../../../api/generated/recipe";
-import { click, openPage, type Page } from "../../../ui/page_for_tests";
+import { click, named, openPage, type Page } from "../../../ui/page_for_tests";
 import type { StepProps } from "./control";
 
 /**
@@ -29,7 +29,9 @@ vi.mock("../../../api/generated/recipe", async (original) => {
   const neutral = structuredClone(real.NEUTRAL) as unknown as Record<string, Record<string, Record<string, unknown>>>;
   for (const kind of ["raw", "rendered"])
     for (const s of steps) Object.assign(neutral[kind]?.[s] ?? {}, { novelty: 0, addition: 0 });
-  return { ...real, FACTS: { ...real.FACTS, ...more }, NEUTRAL: neutral };
+  const print = { novelty: facts };
+  for (const kind of ["raw", "rendered"]) Object.assign(neutral[kind] ?? {}, { print: { novelty: 0 } });
+  return { ...real, FACTS: { ...real.FACTS, ...more, print }, NEUTRAL: neutral };
 });
 
 let page: Page;
@@ -74,4 +76,15 @@ it.each<[Step, () => Promise<FC<StepProps>>]>([
   const gauges = [...page.place.querySelectorAll('[role="slider"]')].map((g) => g.getAttribute("aria-label"));
   for (const one of ["Novelty", "Addition"]) expect(gauges.filter((name) => name?.includes(one))).toHaveLength(1);
   expect(new Set(gauges).size).toBe(gauges.length);
+});
+
+it("a step that came without a panel shows its gauges, and has its switch", async () => {
+  const { Panel } = await import("../panel");
+  const { NEUTRAL } = await import("../../../api/generated/recipe");
+  const { useBench } = await import("../../../state/bench");
+  useBench.setState({ draft: structuredClone(NEUTRAL.raw) as Recipe, header: null });
+  await act(async () => page.show(<Panel frame={{ id: 8, raw: true } as Frame} step={"print" as Step} />));
+  const gauges = [...page.place.querySelectorAll('[role="slider"]')].map((g) => g.getAttribute("aria-label"));
+  expect(gauges.filter((name) => name === "Novelty")).toHaveLength(1);
+  expect(named(page.place, "Print switched on").getAttribute("aria-checked")).toBe("true");
 });
