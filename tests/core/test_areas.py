@@ -258,11 +258,19 @@ def test_colours_and_likeness_fall_with_their_distance() -> None:
     lab = np.zeros((3, 1, 5), np.float32)
     lab[0], lab[1, 0] = 0.6, [0.10, 0.12, 0.15, 0.20, -0.1]
     near = ranges.colour(lab, (0.6, 0.1, 0.0), 0.1)[0]
-    assert near[0] == 1 and np.all(np.diff(near) <= 0) and near[3] == 0 and near[4] == 0
+    assert (
+        near[0] == 1 and np.all(np.diff(near) < 1e-12) and near[2] == pytest.approx(0.5625) and near[3] < 1e-12 and near[4] == 0
+    )
     like = ranges.like_any(lab, np.array([[0.6, 0.1, 0.0], [0.6, -0.1, 0.0]]))[0]
-    assert like[0] == like[4] == 1 and like[1] > 0.9 and like[3] < 0.2
-    fade = ranges.fading(np.array([[0.0, 5.0, 10.0, 20.0]], np.float32), np.array([[0.0]], np.float32), (0, 0), 10)[0]
-    assert list(fade) == pytest.approx([1, 0.5, 0, 0])
+    assert like[[0, 4]] == pytest.approx([1, 1]) and like[1] > 0.9 and like[3] < 0.2
+    x, y = np.array([[0.0, 5.0, 10.0, 20.0]], np.float32), np.array([[0.0], [5.0], [-11.0]], np.float32)
+    even = np.full((3, 3, 4), 0.2, np.float32)
+    fading = ranges.near(even, (0.2, 0.2, 0.2), 0.1, ranges.Fading(x, y, (0.0, 0.0), 10))
+    assert list(fading[0]) == pytest.approx([1, 0.5, 0, 0]) and not fading[2].any()
+    assert fading[1, 0] == pytest.approx(0.5) and fading[1, 1] == pytest.approx(0.2055, abs=1e-3)
+    # a colour half as far as the reach, at half the distance: three quarters squared, of a half
+    off = even + np.array([0.1, 0, 0], np.float32)[:, None, None]
+    assert ranges.near(off, (0.2, 0.2, 0.2), 0.1, ranges.Fading(x, y, (0.0, 0.0), 10))[0, 1] == pytest.approx(0.5 * 0.75**2)
 
 
 def test_edges_are_found_where_they_are_and_as_wide_as_asked() -> None:

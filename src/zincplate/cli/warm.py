@@ -61,12 +61,13 @@ _EVERYTHING: dict[str, dict[str, Any]] = {
                     "terms": [
                         {"kind": "ring", "x": 0.4, "y": 0.4, "radius_x": 0.3, "radius_y": 0.2},
                         {"kind": "tone", "join": "only", "low": 10},
+                        {"kind": "near", "x": 0.5, "y": 0.5},
                         {"kind": "band", "join": "without", "x0": 0.1, "y0": 0.1, "x1": 0.1, "y1": 0.3},
                         {
                             "kind": "brush",
                             "strokes": [
                                 {"points": [2000, 2000, 9000, 9000], "size": 0.2},
-                                {"points": [2000, 2000, 9000, 9000], "size": 0.2, "build_up": True},
+                                {"points": [2000, 2000, 9000, 9000], "size": 0.2, "build_up": True, "near_edges": True},
                             ],
                         },
                     ],

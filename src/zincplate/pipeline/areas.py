@@ -247,7 +247,7 @@ class Areas:
             seen = means_at(lab, grid, place[None])[0]
             centre = (float(seen[0]), float(seen[1]), float(seen[2]))
             reach = term.reach * max(source.width, source.height)
-            area = ranges.colour(lab, centre, term.tolerance) * ranges.fading(x, y, pair(place), reach)
+            area = ranges.near(lab, centre, term.tolerance, ranges.Fading(x, y, pair(place), reach))
         elif isinstance(term, Edges):
             area = ranges.edges(lab[0], term.threshold, term.width_px * scale_of(source, small))
         else:

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from zincplate.core.colour.colour_spaces import SRGB
 from zincplate.core.colour.temperature import KELVIN_MAX, KELVIN_MIN, temperature_and_tint, white_point_xy
+from zincplate.core.kernels import memory
 from zincplate.core.kernels.light import LightTables, Parts, to_float
 from zincplate.core.kernels.numbers import float32_numbers
 from zincplate.core.tone import curve
@@ -155,7 +156,7 @@ def laid_over(
     reached = reached_by([plane for plane in covered.values() if plane is not None], (window.height, window.width))
     # colours are drawn in to the delivery space once, at the end
     switches = tables.switches._replace(draws_in=0, compresses=0)
-    light = np.empty(planes.shape, np.float32)
+    light = memory.empty(*planes.shape)
     parts = None if everywhere else Parts(reached, 1)
     to_float(np.ascontiguousarray(planes), replace(tables, switches=switches), light, parts)
     layers = Layers(light)

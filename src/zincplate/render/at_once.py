@@ -7,6 +7,8 @@ from typing import TypeVar
 
 import numba
 
+from zincplate.core.kernels import memory
+
 T = TypeVar("T")
 
 
@@ -33,21 +35,24 @@ def each(parts: Sequence[T], work: Callable[[T], None], tell: Callable[[int], No
     def beside() -> None:
         numba.set_num_threads(threads - threads // 2)
         try:
-            while worked():
-                pass
+            with memory.taken_again():
+                while worked():
+                    pass
         finally:
             stopped.set()
 
     if threads == 1 or len(parts) == 1:
-        while worked():
-            tell(done)
+        with memory.taken_again():
+            while worked():
+                tell(done)
         return
     with ThreadPoolExecutor(1, "part") as other:
         ended = other.submit(beside)
         numba.set_num_threads(threads // 2)
         try:
-            while worked():
-                tell(done)
+            with memory.taken_again():
+                while worked():
+                    tell(done)
         finally:
             stopped.set()
             numba.set_num_threads(threads)

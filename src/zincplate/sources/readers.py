@@ -11,6 +11,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from zincplate.core.kernels import memory
 from zincplate.core.kernels.rendered import bin_codes, bin_linear, window_from_codes, window_from_linear
 from zincplate.core.noise.noise_model import NoiseModel, measure_noise
 from zincplate.core.noise.quiet_directions import measure_noise_below_texture
@@ -159,11 +160,11 @@ class Mosaic:
         y0 = y - margin - (y - margin - self._red_y) % 2
         columns = max(_even(x + w + margin - x0), 4 * MARGIN)
         rows = max(_even(y + h + margin - y0), 4 * MARGIN)
-        sites = np.empty((rows, columns), np.float32)
+        sites = memory.empty(rows, columns)
         part, top, left = self._cleaned(y0, x0, rows, columns) if hot_pixels else (self._sites, 0, 0)
         window_of(part, y0 - top, x0 - left, self._black, self._scale, sites)
         middle = ((self.height - 1) / 2 - y0, (self.width - 1) / 2 - x0)
-        planes, scratch = np.empty((3, rows, columns), np.float32), np.empty((rows, columns), np.float32)
+        planes, scratch = memory.empty(3, rows, columns), memory.empty(rows, columns)
         demosaic_window(sites, planes, scratch, shift, middle)
         return planes[:, y - y0 : y - y0 + h, x - x0 : x - x0 + w]
 
@@ -264,7 +265,7 @@ class Picture:
     @_resting
     def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False, shift: ColourShift | None = None) -> Float32:
         assert shift is None, "only a mosaic is read through a shift"
-        out = np.empty((3, h, w), np.float32)
+        out = memory.empty(3, h, w)
         if self._table is None:
             window_from_linear(self._pixels, y, x, out)
         else:

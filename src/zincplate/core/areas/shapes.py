@@ -11,6 +11,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
+from zincplate.core.kernels import memory
 from zincplate.core.kernels.kernel_math import INLINE, KERNEL, smoothstep
 
 Float32 = NDArray[np.float32]
@@ -34,11 +35,11 @@ class Grid:
 
     def empty(self) -> Float32:
         """(height, width), not filled."""
-        return np.empty((self.height, self.width), np.float32)
+        return memory.empty(self.height, self.width)
 
     def zeros(self) -> Float32:
         """(height, width) of nothing."""
-        return np.zeros((self.height, self.width), np.float32)
+        return memory.zeros(self.height, self.width)
 
     def part(self, rows: slice, columns: slice) -> "Grid":
         """Some of its rows and columns."""

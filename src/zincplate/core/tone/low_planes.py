@@ -12,6 +12,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
+from zincplate.core.kernels import memory
 from zincplate.core.kernels.kernel_math import KERNEL, log_2
 
 Float32 = NDArray[np.float32]
@@ -43,7 +44,7 @@ def _ev(planes, weights, out):
 
 def ev(planes: Float32, weights: NDArray[np.float64]) -> Float32:
     """Planes (3, h, w) -> EV about middle grey of their weighted sum (h, w)."""
-    out = np.empty(planes.shape[1:], np.float32)
+    out = memory.empty(*planes.shape[1:])
     _ev(np.ascontiguousarray(planes, np.float32), np.asarray(weights, np.float32), out)
     return out
 
@@ -75,10 +76,11 @@ def guided(
     guide's of that radius, where they are known."""
     known = Moments.of(guide, radius) if moments is None else moments
     mean_target = known.mean if target is guide else _mean(target, radius)
-    a = _mean(guide * target, radius)
-    a -= known.mean * mean_target
-    a /= known.variance + np.asarray(epsilon, np.float32)
-    b = mean_target - a * known.mean
+    work = np.multiply(guide, target, dtype=np.float32)
+    a = _mean(work, radius)
+    a -= np.multiply(known.mean, mean_target, out=work)
+    a /= np.add(known.variance, np.asarray(epsilon, np.float32), out=work)
+    b = np.subtract(mean_target, np.multiply(a, known.mean, out=work), out=work)
     return _mean(a, radius), _mean(b, radius)
 
 

@@ -12,6 +12,7 @@ import numpy as np
 from numba import carray, njit, prange
 from numpy.typing import NDArray
 
+from zincplate.core.kernels import memory
 from zincplate.core.kernels.kernel_math import (
     BLOCK,
     INLINE,
@@ -104,19 +105,23 @@ def _asks(asked, acting, first, last):
 
 
 @njit(**INLINE)
-def _summed(areas, asked, width, y, start, n, acting, tinted, sums):
-    """Sums (8, BLOCK) of what the acting areas ask for in a part of a row; red and blue only where they are not as green."""
-    for k in range(8):
-        for x in range(n):
-            sums[k, x] = np.float32(0)
+def _summed(areas, asked, width, y, start, n, acting, k, out):
+    """Sum (BLOCK,) of what the acting areas ask for of one kind in a part of a row."""
+    begun = False
     for i in range(acting[-1]):
-        line = _line(areas, acting[i], width, y, start, n)
-        for k in range(8):
-            amount = asked[acting[i], k]
-            if (amount != np.float32(0)) & (tinted | ((k != RED) & (k != BLUE))):
-                out = sums[k]
+        amount = asked[acting[i], k]
+        if amount != np.float32(0):
+            line = _line(areas, acting[i], width, y, start, n)
+            if begun:
                 for x in range(n):
                     out[x] += amount * line[x]
+            else:
+                for x in range(n):
+                    out[x] = amount * line[x]
+            begun = True
+    if not begun:
+        for x in range(n):
+            out[x] = np.float32(0)
 
 
 @njit(**KERNEL)
@@ -153,36 +158,33 @@ def _apply(planes, low, air_planes, areas, asked, used, view, p, x0, y0, out):
                 hazy_here = hazy and _asks(asked, acting, HAZE, HAZE)
                 contrasty_here = contrasty and _asks(asked, acting, CONTRAST, CONTRAST)
                 regional_here = regional and _asks(asked, acting, SHADOWS, CLARITY)
-                _summed(areas, asked, width, y, start, n, acting, tinted, sums)
-                for c in range(3):
-                    line = planes[c, y, start : start + n]
-                    for x in range(n):
-                        buf[c, x] = line[x]
                 stop = start + n
+                reds, greens, blues = planes[0, y, start:stop], planes[1, y, start:stop], planes[2, y, start:stop]
                 if hazy_here:
                     held_at(air_planes, 0, 2, j, held_air, air, columns, shares, row, width)
                     held_at(air_planes, 0, 2, k, held_air, air, columns, shares, row, width)
                     a_up, b_up = air[up, 0, start:stop], air[up, 1, start:stop]
                     a_down, b_down = air[down, 0, start:stop], air[down, 1, start:stop]
+                    _summed(areas, asked, width, y, start, n, acting, HAZE, sums[HAZE])
                     for x in range(n):
-                        wanted = sums[7, x]
+                        wanted = sums[HAZE, x]
                         removal = wanted * (p.removal if wanted > z else p.veil)
                         slope = a_up[x] + (a_down[x] - a_up[x]) * fv
-                        through = slope * math.sqrt(max(buf[1, x], z)) + b_up[x] + (b_down[x] - b_up[x]) * fv
+                        through = slope * math.sqrt(max(greens[x], z)) + b_up[x] + (b_down[x] - b_up[x]) * fv
                         thickness = min(max(through, z), o)
                         cleared = o / max(o - removal * thickness, least)
                         veiled = o + removal * (np.float32(0.3) + np.float32(0.7) * thickness)
                         t = cleared if removal > z else veiled
                         for c in range(3):
-                            v = buf[c, x]
+                            v = reds[x] if c == 0 else greens[x] if c == 1 else blues[x]
                             level = p.air_red if c == 0 else p.air_green if c == 1 else p.air_blue
                             buf[c, x] = max((v - level) * t + level, min(v, z))
-                for x in range(n):
-                    ev[0, x] = z
+                    reds, greens, blues = buf[0, :n], buf[1, :n], buf[2, :n]
                 if regional_here | contrasty_here:
                     for x in range(n):
+                        ev[0, x] = z
                         luminance = max(
-                            view.weight_red * buf[0, x] + view.weight_green * buf[1, x] + view.weight_blue * buf[2, x], z
+                            view.weight_red * reds[x] + view.weight_green * greens[x] + view.weight_blue * blues[x], z
                         )
                         ev[1, x] = log_2(luminance + np.float32(FLOOR)) + np.float32(2.4739311883324122)
                 if regional_here:
@@ -195,16 +197,19 @@ def _apply(planes, low, air_planes, areas, asked, used, view, p, x0, y0, out):
                         ev[2, x] = slope * (ev[1, x] - exposure) + b_up[x] + (b_down[x] - b_up[x]) * fv + exposure
                     if _asks(asked, acting, SHADOWS, SHADOWS):
                         line = sums[SHADOWS]
+                        _summed(areas, asked, width, y, start, n, acting, SHADOWS, line)
                         for x in range(n):
                             shadow = smoothstep((np.float32(SHADOWS_FROM_EV) - ev[2, x]) * np.float32(1 / SHADOWS_SPAN_EV))
                             ev[0, x] += line[x] * np.float32(SHADOWS_EV) * shadow
                     if _asks(asked, acting, HIGHLIGHTS, HIGHLIGHTS):
                         line = sums[HIGHLIGHTS]
+                        _summed(areas, asked, width, y, start, n, acting, HIGHLIGHTS, line)
                         for x in range(n):
                             light = smoothstep((ev[2, x] - np.float32(HIGHLIGHTS_FROM_EV)) * np.float32(1 / HIGHLIGHTS_SPAN_EV))
                             ev[0, x] += line[x] * np.float32(HIGHLIGHTS_EV) * light
                     if _asks(asked, acting, CLARITY, CLARITY):
                         line = sums[CLARITY]
+                        _summed(areas, asked, width, y, start, n, acting, CLARITY, line)
                         a_up, b_up = wide[up, 2, start:stop], wide[up, 3, start:stop]
                         a_down, b_down = wide[down, 2, start:stop], wide[down, 3, start:stop]
                         for x in range(n):
@@ -215,23 +220,34 @@ def _apply(planes, low, air_planes, areas, asked, used, view, p, x0, y0, out):
                             middle = o - smoothstep((abs(ev[2, x] + half) - np.float32(2.5)) * np.float32(0.25))
                             ev[0, x] += line[x] * np.float32(CLARITY_GAIN) * d * middle
                 if contrasty_here:
-                    line = sums[3]
+                    line = sums[CONTRAST]
+                    _summed(areas, asked, width, y, start, n, acting, CONTRAST, line)
                     for x in range(n):
                         far = ev[1, x] + ev[0, x]
                         bend = far / (o + abs(far) * np.float32(1 / CONTRAST_SPAN_EV))
                         ev[0, x] += line[x] * np.float32(CONTRAST_SLOPE) * bend
+                target_red, target_green, target_blue = out[0, y, start:stop], out[1, y, start:stop], out[2, y, start:stop]
                 if tinted:
                     for c in range(3):
-                        line, target = sums[c], out[c, y, start : start + n]
+                        line, target = sums[c], target_red if c == 0 else target_green if c == 1 else target_blue
+                        given = reds if c == 0 else greens if c == 1 else blues
+                        _summed(areas, asked, width, y, start, n, acting, c, line)
+                        if regional_here | contrasty_here:
+                            for x in range(n):
+                                line[x] += ev[0, x]
                         for x in range(n):
-                            target[x] = buf[c, x] * exp_2(ev[0, x] + line[x])
+                            target[x] = given[x] * exp_2(line[x])
                 else:
-                    for x in range(n):
-                        ev[0, x] = exp_2(ev[0, x] + sums[GREEN, x])
-                    for c in range(3):
-                        target = out[c, y, start : start + n]
+                    line = sums[GREEN]
+                    _summed(areas, asked, width, y, start, n, acting, GREEN, line)
+                    if regional_here | contrasty_here:
                         for x in range(n):
-                            target[x] = buf[c, x] * ev[0, x]
+                            line[x] += ev[0, x]
+                    for x in range(n):
+                        gain = exp_2(line[x])
+                        target_red[x] = reds[x] * gain
+                        target_green[x] = greens[x] * gain
+                        target_blue[x] = blues[x] * gain
 
 
 def apply_asked(
@@ -249,7 +265,7 @@ def apply_asked(
 
     ``low`` and ``air_planes`` are those of the local stage.
     """
-    out = np.empty_like(planes)
+    out = memory.empty(*planes.shape)
     areas = [np.ascontiguousarray(a, np.float32) for a in areas]  # kept until the kernel, which knows their addresses, is done
     if any(a.shape != planes.shape[1:] for a in areas) or asked.shape != (len(areas), STRENGTHS):
         raise ValueError("areas and what is asked for do not fit the planes")
