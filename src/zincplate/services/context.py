@@ -10,6 +10,7 @@ from zincplate.formats.isolated import Decoder
 from zincplate.formats.lens_profiles import LensDatabase
 from zincplate.formats.turns import Lines
 from zincplate.render.render import Renderer
+from zincplate.services.lately import Lately
 from zincplate.store.home import Home
 
 MEMORY_MB = "ZINCPLATE_MEMORY_MB"
@@ -84,6 +85,7 @@ class Context:
     renderer: Renderer = field(init=False)
     lines: Lines = field(default_factory=Lines)
     """Which request of every place on every page is the newest."""
+    lately: Lately = field(default_factory=Lately)
 
     def __post_init__(self) -> None:
         memory_bytes = max(int(self.share * memory_setting()) - PROGRAM_BYTES, LEAST_BYTES)

@@ -92,7 +92,8 @@ def render(
     turn: Turn = AT_ONCE,
 ) -> bytes:
     """A window of a frame under a recipe (None: as it came in), packed by :func:`pack`."""
-    frame = frame_of(frame_id)
+    moving = turn.urgency is Urgency.HAND and recipe is not None
+    frame = (context.lately.frame(frame_id) if moving else None) or context.lately.keep(frame_of(frame_id))
     used = original_recipe(frame) if recipe is None else parsed(recipe)
     source = opened(context, frame, turn)
     try:
