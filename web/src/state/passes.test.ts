@@ -2,11 +2,14 @@ import { expect, test } from "vitest";
 import { NEUTRAL, type Pass, type Term } from "../api/generated/recipe";
 import { nextSize } from "../features/bench/passes/use_pass_keys";
 import {
+  brushFor,
   controlsInUse,
   controlsShown,
   freeName,
   newPass,
   passesOf,
+  plainBrush,
+  type TermOf,
   takeControls,
   usePasses,
   withDodgeAndBurn,
@@ -23,6 +26,14 @@ const recipe = ["a", "b", "c"].reduce(
   NEUTRAL.raw,
 );
 const names = (r: typeof recipe) => passesOf(r).map((p) => p.name);
+const untouched: TermOf<"brush"> = {
+  id: "u",
+  join: "add",
+  strength: 100,
+  inverted: false,
+  kind: "brush",
+  strokes: [],
+};
 const found: Term = {
   id: "t",
   join: "add",
@@ -66,6 +77,35 @@ test("dodge and burn are two passes of a group, the lighter on top", () => {
   expect(dodge?.controls.exposure_ev).toBeGreaterThan(0);
   expect(dodge?.area.terms[0]).toBe(made.term);
   expect(new Set(passesOf(made.recipe).map((p) => p.id)).size).toBe(5);
+});
+
+test("a brush is taken up again as it was laid down", () => {
+  const soft = { size: 0.12, hardness: 5, flow: 30, erase: true, build_up: true, near_edges: true };
+  const stroke = { ...soft, id: "s", points: [1, 1], tones: "shadows" as const, widths: [] };
+  const plain = { ...stroke, id: "p", flow: 90, build_up: false };
+  const term = { ...untouched, strokes: [plain, stroke] };
+  const inHand = { ...plainBrush(3, 60), flow: 70, pen: "both" } as const;
+  expect(brushFor(term, newPass([]), inHand)).toEqual({
+    size: 12,
+    hardness: 5,
+    flow: 30,
+    erase: false,
+    buildUp: true,
+    nearEdges: true,
+    tones: "shadows",
+    pen: "both",
+  });
+});
+
+test("a first stroke of a pass is full, one that dodges or burns little at a time", () => {
+  const { recipe: made, pass, term } = withDodgeAndBurn(recipe);
+  if (term.kind !== "brush") throw new Error(term.kind);
+  const slight = brushFor(term, pass, { ...plainBrush(3, 60), erase: true });
+  expect(slight).toEqual({ ...plainBrush(3, 20), flow: 25, buildUp: true });
+  const burn = passesOf(made).find((p) => p.name === "Burn");
+  expect(brushFor(term, burn as Pass, plainBrush(3, 60)).flow).toBe(25);
+  // the next pass is another matter: what is in the hand keeps its size and hardness only
+  expect(brushFor(untouched, newPass([]), slight)).toEqual(plainBrush(3, 20));
 });
 
 test("only controls that are set or taken are in use", () => {

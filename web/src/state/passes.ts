@@ -36,6 +36,21 @@ export const plainBrush = (size: number, hardness: number): BrushSettings => ({
   pen: "size",
 });
 
+/** The group of the passes that lighten and darken by hand. */
+export const DODGE_AND_BURN = "Dodge and burn";
+const PLAIN = { flow: 100, buildUp: false, nearEdges: false, tones: "all" } as const;
+const LITTLE_AT_A_TIME = { ...PLAIN, flow: 25, buildUp: true, hardness: 20 } as const;
+
+/** The brush for a part of an area: as its last stroke was drawn, so that work goes on where it was left, another day too. Of a
+ * part without strokes the size and hardness that are in the hand. */
+export function brushFor(term: TermOf<"brush">, pass: Pass, inHand: BrushSettings): BrushSettings {
+  const last = term.strokes.at(-1);
+  const kept = { ...inHand, erase: false };
+  if (!last) return { ...kept, ...(pass.group === DODGE_AND_BURN ? LITTLE_AT_A_TIME : PLAIN) };
+  const { hardness, flow, tones } = last;
+  return { ...kept, size: 100 * last.size, hardness, flow, tones, buildUp: last.build_up, nearEdges: last.near_edges };
+}
+
 export type StrokeTones = TermOf<"brush">["strokes"][number]["tones"];
 
 interface Passes {
@@ -151,14 +166,14 @@ export function newPass(passes: readonly Pass[]): Pass {
 export const withNewPass = (recipe: Recipe, pass: Pass): Recipe => withPasses(recipe, [...passesOf(recipe), pass]);
 
 /** A recipe with two passes for the lighter and the darker brush, in a group of their own, and the ids of pass and brush to begin with. */
-export function withDodgeAndBurn(recipe: Recipe): { recipe: Recipe; pass: string; term: Term } {
+export function withDodgeAndBurn(recipe: Recipe): { recipe: Recipe; pass: Pass; term: Term } {
   const make = (name: string, exposure_ev: number): Pass => {
     const fresh = newPass(passesOf(recipe));
     const brush: Term = { id: newItemId(), kind: "brush", join: "add", strength: 100, inverted: false, strokes: [] };
     return {
       ...fresh,
       name: freeName(passesOf(recipe), name),
-      group: "Dodge and burn",
+      group: DODGE_AND_BURN,
       area: { ...fresh.area, terms: [brush] },
       controls: { ...fresh.controls, exposure_ev },
     };
@@ -166,7 +181,7 @@ export function withDodgeAndBurn(recipe: Recipe): { recipe: Recipe; pass: string
   const [burn, dodge] = [make("Burn", -0.7), make("Dodge", 0.7)];
   return {
     recipe: withNewPass(withNewPass(recipe, burn), dodge),
-    pass: dodge.id,
+    pass: dodge,
     term: dodge.area.terms[0] as Term,
   };
 }

@@ -6,6 +6,7 @@ import { useBench } from "../../../state/bench";
 import { newItemId } from "../../../state/items";
 import { complain, useNotices } from "../../../state/notices";
 import {
+  brushFor,
   passesOf,
   saveAs,
   type Tool,
@@ -90,7 +91,7 @@ export function Where({ frame, pass }: { frame: Frame; pass: Pass }) {
             <button
               type="button"
               aria-pressed={t.id === term}
-              onClick={() => chooseTerm(t.id === term ? null : t)}
+              onClick={() => chooseTerm(t.id === term ? null : t, pass)}
               className={`${CHIP} bg-white ${t.id === term ? "border-ink shadow-[inset_0_0_0_1px_#161616]" : "border-rule hover:border-ink"}`}
             >
               {t.inverted && <span className="text-ink2">not</span>}
@@ -175,9 +176,11 @@ const TOOL_OF: Partial<Record<Term["kind"], Tool>> = {
   near: "near",
 };
 
-/** Takes a part of the area into the hand; null puts it down. */
-export function chooseTerm(term: Term | null): void {
-  if (term) usePasses.getState().work(TOOL_OF[term.kind] ?? "none", term.id);
+/** Takes a part of a pass's area into the hand, with the brush that it is painted with; null puts it down. */
+export function chooseTerm(term: Term | null, pass: Pass): void {
+  const { work, brush, setBrush } = usePasses.getState();
+  if (term?.kind === "brush") setBrush(brushFor(term, pass, brush));
+  if (term) work(TOOL_OF[term.kind] ?? "none", term.id);
   else usePasses.setState({ tool: "none", term: null });
 }
 
@@ -233,7 +236,7 @@ function NewTerms({ frame, pass }: { frame: Frame; pass: Pass }) {
   };
   const add = (fresh: Term) => {
     saveAs("", (r) => withNewTerm(r, pass.id, fresh));
-    chooseTerm(fresh);
+    chooseTerm(fresh, pass);
   };
   const look = (what: Found["what"]) => {
     const { save } = useBench.getState().forThis();

@@ -27,9 +27,8 @@ export function Passes({ frame, recipe }: StepProps) {
   const dodge = () => {
     const made = withDodgeAndBurn(recipe);
     saveAs("", () => made.recipe);
-    usePasses.getState().open(made.pass);
-    usePasses.getState().setBrush({ flow: 25, buildUp: true, hardness: 20, erase: false });
-    chooseTerm(made.term);
+    usePasses.getState().open(made.pass.id);
+    chooseTerm(made.term, made.pass);
   };
   const move = (id: string, by: number) => {
     const at = passes.findIndex((p) => p.id === id);
