@@ -74,3 +74,29 @@ def test_threads_do_not_share_and_outside_nothing_is_kept() -> None:
         assert where not in others
     one = memory.empty(*SHAPE)
     assert one.base is None
+
+
+def test_what_nobody_uses_is_given_back_when_there_is_too_much(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(memory, "MOST", 250_000)
+    with memory.taken_again():
+        kept = memory.empty(3, 100, 200)
+        kept.fill(4)
+        memory.empty(3, 100, 300)  # used by nobody
+        memory.empty(3, 100, 500)  # more than may be kept together
+        blocks = memory._blocks.kept
+        assert blocks is not None and sorted(block.size for block in blocks) == [60_000, 150_000]
+        assert np.all(kept == 4)
+
+
+def test_a_thread_may_take_its_memory_again_as_long_as_it_lives() -> None:
+    places = list[int]()
+
+    def work() -> None:
+        memory.take_again()
+        for _ in range(3):
+            places.append(address(memory.empty(*SHAPE)))
+
+    thread = threading.Thread(target=work)
+    thread.start()
+    thread.join()
+    assert len(set(places)) == 1

@@ -94,3 +94,23 @@ def test_frames_are_compared_between_the_noise_of_the_dark_and_what_is_clipped()
     lighter = View(1e-3, 1e-6, planes[1] < 0.4, 2, (0.0, 0.0), planes, False)
     low_of_both, high_of_both = limits_of(base, lighter, 4.0)
     assert low_of_both == low and high_of_both == pytest.approx(0.4 / 4, rel=0.02)
+
+
+@pytest.mark.parametrize("left", [0, 37])
+def test_trust_is_read_between_samples_where_anything_is_in_doubt(left: int) -> None:
+    """Against scipy's linear interpolation, some of it beyond the edges, under a bent field; nothing in doubt is 1 exactly."""
+    rng = np.random.default_rng(left)
+    own = np.ones((150, 260), np.float32)
+    own[40:75, 90:140] = rng.random((35, 50), np.float32)
+    own[:, -1] = own[149] = 0.25
+    field = np.zeros((2, 10))
+    field[0, :4], field[1, 1:5] = (1.5, 0.8, -0.4, 0.3), (-0.7, 0.5, 0.2, -0.3)
+    homography = np.array([[1.01, 0.02, 7.3], [-0.015, 0.99, 4.2], [2e-5, -1e-5, 1]])
+    placement = Placement(homography, 300, 200, field)
+    trust = np.empty((110, 230), np.float32)
+    placement.carry_trust(left, 20, own, 5, 8, trust)
+    xx, yy = np.meshgrid(np.arange(left, left + 230.0), np.arange(20, 130.0))
+    x, y = placement.at(xx, yy)
+    expected = map_coordinates(own.astype(float), [y - 8, x - 5], order=1, mode="nearest")
+    assert np.abs(trust - expected).max() < 0.01 and (trust[expected == 1] == 1).mean() > 0.99
+    assert (np.abs(expected - 1) > 0.1).sum() > 500

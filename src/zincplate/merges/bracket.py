@@ -11,12 +11,13 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from zincplate.core.kernels import memory
 from zincplate.core.merging.moved import allowed
 from zincplate.core.merging.radiance import add_up
 from zincplate.core.noise.wavelet_noise import COLOUR_STRENGTH, LIGHTNESS_STRENGTH, StabilisedNoise, reduce_noise
 from zincplate.formats.decoded import CameraColour
 from zincplate.merges.file import colour_as_master
-from zincplate.merges.in_turn import all_of
+from zincplate.merges.in_turn import all_of, workers
 from zincplate.merges.judge import Judgement
 from zincplate.merges.laid import lay_into
 from zincplate.merges.view import Opened
@@ -68,7 +69,8 @@ def strips(
     sums = _sums(frames, judged, breathe)
     top = 0
     for part in _calmed(sums, frames[judged.reference], noise) if noise > 0 else sums:
-        yield Strip(top, part.plates * scale.astype(np.float32)[:, None, None], part.clipped)
+        values = memory.empty(*part.plates.shape)
+        yield Strip(top, np.multiply(part.plates, scale.astype(np.float32)[:, None, None], out=values), part.clipped)
         top += part.clipped.shape[0]
 
 
@@ -115,24 +117,25 @@ def _sums(frames: Sequence[Opened], judged: Judgement, breathe: Callable[[float]
     counts = None if judged.moved is None or not judged.moved.regions else allowed(judged.moved, len(members))
     held_values = np.empty((len(members), 3, min(ROWS, base.height), base.width), np.float32)
     held_trust = np.empty((len(members), *held_values.shape[2:]), np.float32)
-    for top in range(0, base.height, ROWS):
-        rows = min(ROWS, base.height - top)
-        values, trust = held_values, held_trust
-        if rows < held_trust.shape[1]:
-            values, trust = (np.empty((*a.shape[:-2], rows, base.width), np.float32) for a in (values, trust))
+    with workers() as pool:
+        for top in range(0, base.height, ROWS):
+            rows = min(ROWS, base.height - top)
+            values, trust = held_values, held_trust
+            if rows < held_trust.shape[1]:
+                values, trust = (np.empty((*a.shape[:-2], rows, base.width), np.float32) for a in (values, trust))
 
-        def lay(k: int, top: int = top, rows: int = rows, values: Float32 = values, trust: Float32 = trust) -> None:
-            i = members[k]
-            lay_into(values[k], trust[k], factors[k], frames[i], judged.placements[i], top, i == judged.reference)
+            def lay(k: int, top: int = top, rows: int = rows, values: Float32 = values, trust: Float32 = trust) -> None:
+                i = members[k]
+                lay_into(values[k], trust[k], factors[k], frames[i], judged.placements[i], top, i == judged.reference)
 
-        all_of(lay, range(len(members)))
-        if counts is not None:
-            trust = np.where(trust > 0, trust * _larger(counts, judged, top, rows, base.width), trust)
-        out, variance = np.empty((3, rows, base.width), np.float32), np.empty((rows, base.width), np.float32)
-        clipped = np.empty((rows, base.width), np.uint8)
-        add_up(values, trust, exposure, slope, offset, fallback, out, variance, clipped)
-        breathe((top + rows) / base.height)
-        yield _Sum(out, variance, clipped)
+            all_of(lay, range(len(members)), pool)
+            if counts is not None:
+                trust = np.where(trust > 0, trust * _larger(counts, judged, top, rows, base.width), trust)
+            out, variance = memory.empty(3, rows, base.width), memory.empty(rows, base.width)
+            clipped = np.empty((rows, base.width), np.uint8)
+            add_up(values, trust, exposure, slope, offset, fallback, out, variance, clipped)
+            breathe((top + rows) / base.height)
+            yield _Sum(out, variance, clipped)
 
 
 def _larger(counts: Float32, judged: Judgement, top: int, rows: int, width: int) -> Float32:

@@ -3,7 +3,6 @@
 import math
 from functools import lru_cache
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -60,11 +59,7 @@ def lay_into(
     blocks = None if placement.field is None else Blocks(centred[None], BLOCK, rows)
     warp(planes, sampling, _no_lens(source.width, source.height), width, rows, blocks=blocks, out=values, gains=factors)
     own = source.trust(x0, y0, x1 - x0, y1 - y0)
-    if own.min() < 1:
-        x, y = placement.rows(top, rows, width, left)
-        trust[:] = cv2.remap(own, x - np.float32(x0), y - np.float32(y0), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    else:
-        trust[:] = 1
+    placement.carry_trust(left, top, own, x0, y0, trust)
     if least_x < 0 or least_y < 0 or most_x > source.width - 1 or most_y > source.height - 1:
         placement.mark_beyond(left, top, (source.width, source.height), trust)
 

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from zincplate.core.kernels import memory
 from zincplate.formats.dng.master import MasterWriter
 from zincplate.formats.preview import jpeg_from
 from zincplate.merges.bracket import colour_of, strips
@@ -32,10 +33,11 @@ def merge_bracket(
     while max(reference.width, reference.height) / reduce > PREVIEW_PX:
         reduce *= 2
     small, clipped = [], 0
-    for strip in strips(frames, judged, breathe, options.noise / 100):
-        writer.add(strip.camera_values)
-        clipped += int(strip.clipped.sum())
-        small.append(reduced_rows(strip.camera_values, reduce))
+    with memory.taken_again():
+        for strip in strips(frames, judged, breathe, options.noise / 100):
+            writer.add(strip.camera_values)
+            clipped += int(strip.clipped.sum())
+            small.append(reduced_rows(strip.camera_values, reduce))
     colour = colour_of(frames, judged)
     preview = shown(np.concatenate(small, 1), colour)
     report = report_of(frames, judged, options, clipped / (reference.width * reference.height))

@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from zincplate.core.kernels.half_floats import predicted_halves
 from zincplate.core.merging.covered import largest_covered
 from zincplate.core.merging.focus_mix import mixed_in, share_of
 from zincplate.core.merging.placement import Placement
@@ -15,10 +16,14 @@ from zincplate.core.noise.wavelet_noise import StabilisedNoise, reduce_noise
 
 def warm_merges() -> None:
     """Every kernel once, with the types that it is used with."""
-    Placement(np.eye(3), 8, 8).rows(0, 8, 8)
+    predicted_halves(np.ones((3, 8, 8), np.float32), np.empty((1, 16, 96), np.uint8))
+    placement = Placement(np.eye(3), 8, 8)
+    placement.rows(0, 8, 8)
     values, trust = np.ones((2, 3, 8, 8), np.float32), np.ones((2, 8, 8), np.float32)
     one, out = np.ones((2, 3), np.float32), np.empty((3, 8, 8), np.float32)
     order, clipped = np.arange(2, dtype=np.int64), np.empty((8, 8), np.uint8)
+    placement.carry_trust(0, 0, trust[0], 0, 0, trust[1])
+    placement.mark_beyond(0, 0, (8, 8), trust[1])
     add_up(values, trust, one[:, 0].copy(), one, one, order, out, np.empty((8, 8), np.float32), clipped)
     noise = StabilisedNoise(1e-3, (0.01, 0.01, 0.01), True)
     reduce_noise(np.ones((3, 32, 32), np.float32), noise, 1.0, 1.0, np.ones((32, 32), np.float32))

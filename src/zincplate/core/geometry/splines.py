@@ -13,6 +13,7 @@ from numba import njit, prange, types
 from numba.extending import intrinsic
 from numpy.typing import NDArray
 
+from zincplate.core.kernels import memory
 from zincplate.core.kernels.kernel_math import BLOCK, INLINE, KERNEL, bits_of, float_of, stack_floats
 
 Float32 = NDArray[np.float32]
@@ -201,7 +202,7 @@ def _prefiltered(planes, k, out):
 def spline_coefficients(planes: Float32) -> Float32:
     """(c, h, w) samples -> (c, h + 4, w + 4) coefficients of the cubic B-splines through them, mirrored at the edges."""
     channels, height, width = planes.shape
-    out = np.empty((channels, height + 2 * PAD, width + 2 * PAD), np.float32)
+    out = memory.empty(channels, height + 2 * PAD, width + 2 * PAD)
     _prefiltered(planes, _KERNEL, out)
     return out
 

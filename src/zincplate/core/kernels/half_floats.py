@@ -28,17 +28,36 @@ def _half(value):
 
 
 @njit(parallel=True, nogil=True, cache=True)
-def halves_of(planes, out):
-    """``planes`` (3, rows, columns) float32 to ``out`` (rows', columns', 3) uint16, the bits of half floats, values kept from -1
-    to 1. Where ``out`` is larger, what is at the right and lower edge goes on."""
+def predicted_halves(planes, out):
+    """``planes`` (3, rows, columns) float32, kept from -1 to 1, as half floats in a row of square tiles of three samples a pixel:
+    ``out`` (tiles, side, side * 6) uint8. Where the tiles are larger, what is at the right and lower edge goes on.
+
+    Each row is as TIFF's floating-point predictor leaves it (Adobe Photoshop TIFF Technical Note 3): first all upper bytes, then
+    all lower ones, of each the difference to the sample of its kind before it.
+    """
     _, rows, columns = planes.shape
-    for y in prange(out.shape[0]):
-        line, at = out[y], min(np.int64(y), rows - 1)
+    tiles, side, wide = out.shape
+    samples = wide // 2
+    for y in prange(side):
+        at = min(np.int64(y), rows - 1)
         red, green, blue = planes[0, at], planes[1, at], planes[2, at]
-        for x in range(columns):
-            line[x, 0] = _half(min(max(red[x], np.float32(-1)), np.float32(1)))
-            line[x, 1] = _half(min(max(green[x], np.float32(-1)), np.float32(1)))
-            line[x, 2] = _half(min(max(blue[x], np.float32(-1)), np.float32(1)))
-        for x in range(columns, out.shape[1]):
+        halves, plain = np.empty(samples, np.uint16), np.empty(wide, np.uint8)
+        for tile in range(tiles):
+            left = tile * side
+            n = min(max(columns - left, 0), side)
             for c in range(3):
-                line[x, c] = line[columns - 1, c]
+                line = red if c == 0 else green if c == 1 else blue
+                part = line[left : left + n]
+                for x in range(n):
+                    halves[3 * x + c] = _half(min(max(part[x], np.float32(-1)), np.float32(1)))
+                last = _half(min(max(line[columns - 1], np.float32(-1)), np.float32(1)))
+                for x in range(n, side):
+                    halves[3 * x + c] = last
+            for i in range(samples):
+                plain[i] = halves[i] >> np.uint16(8)
+                plain[samples + i] = halves[i] & np.uint16(255)
+            target = out[tile, y]
+            for i in range(3):
+                target[i] = plain[i]
+            for i in range(3, wide):
+                target[i] = plain[i] - plain[i - 3]

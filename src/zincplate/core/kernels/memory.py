@@ -18,8 +18,8 @@ LEAST = 1 << 15
 """Values of a plane that is worth keeping the memory of."""
 LOOSE = 1.25
 """A block of memory is taken for a plane that needs most of it."""
-_HELD_HERE = 3
-"""References to a block that nobody uses while it is looked at: the list's, the loop's and the counting function's."""
+MOST = 48 << 20
+"""Values that a thread keeps memory for before it gives back what nobody uses: parts of other sizes come, too."""
 
 
 class _Blocks(threading.local):
@@ -31,14 +31,24 @@ class _Blocks(threading.local):
 _blocks = _Blocks()
 
 
+def take_again() -> None:
+    """From now on, until this thread ends, planes of it that nobody refers to any more give their memory to the next ones."""
+    _blocks.kept = []
+
+
 @contextmanager
 def taken_again() -> Iterator[None]:
-    """While inside, planes of this thread that nobody refers to any more give their memory to the next ones."""
+    """The same while inside."""
     before, _blocks.kept = _blocks.kept, []
     try:
         yield
     finally:
         _blocks.kept = before
+
+
+def _unused(kept: list[Float32], i: int) -> bool:
+    """Whether nobody but the list and the function that counts refers to a block: views of a block do."""
+    return sys.getrefcount(kept[i]) == 2
 
 
 def empty(*shape: int) -> Float32:
@@ -49,12 +59,13 @@ def empty(*shape: int) -> Float32:
     kept = _blocks.kept
     if kept is None or count < LEAST:
         return np.empty(shape, np.float32)
-    for block in kept:
-        if count <= block.size <= LOOSE * count and sys.getrefcount(block) == _HELD_HERE:
-            return block[:count].reshape(shape)
-    block = np.empty(count, np.float32)
-    kept.append(block)
-    return block.reshape(shape)
+    for i in range(len(kept)):
+        if count <= kept[i].size <= LOOSE * count and _unused(kept, i):
+            return kept[i][:count].reshape(shape)
+    if sum(map(np.size, kept)) + count > MOST:
+        kept[:] = [kept[i] for i in range(len(kept)) if not _unused(kept, i)]
+    kept.append(np.empty(count, np.float32))
+    return kept[-1].reshape(shape)
 
 
 def zeros(*shape: int) -> Float32:

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from zincplate.core.merging.places import beyond, places
+from zincplate.core.merging.places import beyond, carried_trust, places
 
 Float32 = NDArray[np.float32]
 Float64 = NDArray[np.float64]
@@ -79,6 +79,13 @@ class Placement:
         (width, height)."""
         field = np.zeros((2, TERMS)) if self.field is None else self.field
         beyond(self.homography, field, self.width, self.height, left, top, *size, trust)
+
+    def carry_trust(self, left: int, top: int, own: Float32, x0: int, y0: int, trust: Float32) -> None:
+        """Writes ``trust`` (rows, columns) of a part of the reference, by that of the other picture's samples: ``own`` (h, w),
+        from (``x0``, ``y0``) on."""
+        field = np.zeros((2, TERMS)) if self.field is None else self.field
+        own = np.ascontiguousarray(own, np.float32)
+        carried_trust(own, x0, y0, self.homography, field, self.width, self.height, left, top, trust)
 
     @staticmethod
     def through(x: Float64, y: Float64, there_x: Float64, there_y: Float64, width: int, height: int) -> "Placement":

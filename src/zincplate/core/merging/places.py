@@ -5,6 +5,8 @@ from numba import njit, prange
 
 CELL = 32
 """Pixels of a row whose ends say whether what lies between them is inside: nothing bends by a pixel in so many."""
+DOUBT_ROWS, DOUBT_COLUMNS = 16, 64
+"""Samples of a block of which it is known whether any is in doubt."""
 
 
 @njit(inline="always", fastmath=True)
@@ -44,6 +46,63 @@ def beyond(homography, field, width, height, left, top, other_width, other_heigh
                     px, py = _there(homography, field, width, height, float(left + k), y)
                     if (px < 0) | (py < 0) | (px > most_x) | (py > most_y):
                         line[k] = np.float32(-1)
+            ax, ay = bx, by
+
+
+@njit(inline="always")
+def _block(place, size, of):
+    """The block of so many samples that the one at a place lies in, kept within them all."""
+    return min(max(np.int64(place), 0), size - 1) // of
+
+
+@njit(parallel=True, nogil=True, cache=True)
+def carried_trust(own, x0, y0, homography, field, width, height, left, top, out):
+    """Trust of the reference's pixels from (left, top) on, ``out`` (rows, columns), by that of the other picture's samples from
+    (``x0``, ``y0``) on, ``own`` (h, w), read between them and going on at its edges; the others as those of :func:`places`.
+
+    Mostly nothing near is in doubt: that is known for blocks of samples. Places between the ends of a cell lie on a line."""
+    h, w = own.shape
+    rows, columns = out.shape
+    down, across = (h + DOUBT_ROWS - 1) // DOUBT_ROWS, (w + DOUBT_COLUMNS - 1) // DOUBT_COLUMNS
+    doubtful = np.zeros((down, across), np.uint8)
+    for r in prange(down):
+        for row in range(r * DOUBT_ROWS, min(np.int64(r) * DOUBT_ROWS + DOUBT_ROWS, h)):
+            for c in range(across):
+                part = own[row, c * DOUBT_COLUMNS : min((c + 1) * DOUBT_COLUMNS, w)]
+                less = np.int32(0)
+                for x in range(len(part)):
+                    less += np.int32(part[x] < np.float32(1))
+                if less > 0:
+                    doubtful[r, c] = 1
+    for i in prange(rows):
+        y = float(top + i)
+        line = out[i]
+        ax, ay = _there(homography, field, width, height, float(left), y)
+        for start in range(0, columns, CELL):
+            n = min(CELL, columns - start)
+            bx, by = _there(homography, field, width, height, float(left + start + n), y)
+            first_c, last_c = _block(min(ax, bx) - x0 - 1, w, DOUBT_COLUMNS), _block(max(ax, bx) - x0 + 2, w, DOUBT_COLUMNS)
+            first_r, last_r = _block(min(ay, by) - y0 - 1, h, DOUBT_ROWS), _block(max(ay, by) - y0 + 2, h, DOUBT_ROWS)
+            doubt = False
+            for r in range(first_r, last_r + 1):
+                for c in range(first_c, last_c + 1):
+                    doubt |= doubtful[r, c] != 0
+            target = line[start : start + n]
+            if doubt:
+                step_x, step_y = np.float32((bx - ax) / n), np.float32((by - ay) / n)
+                at_x, at_y = np.float32(ax - x0), np.float32(ay - y0)
+                for k in range(n):
+                    px = min(max(at_x + step_x * np.float32(k), np.float32(0)), np.float32(w - 1))
+                    py = min(max(at_y + step_y * np.float32(k), np.float32(0)), np.float32(h - 1))
+                    ix, iy = np.int64(px), np.int64(py)
+                    jx, jy = min(ix + 1, w - 1), min(iy + 1, h - 1)
+                    tx, ty = px - np.float32(ix), py - np.float32(iy)
+                    upper = own[iy, ix] + (own[iy, jx] - own[iy, ix]) * tx
+                    lower = own[jy, ix] + (own[jy, jx] - own[jy, ix]) * tx
+                    target[k] = upper + (lower - upper) * ty
+            else:
+                for k in range(n):
+                    target[k] = np.float32(1)
             ax, ay = bx, by
 
 

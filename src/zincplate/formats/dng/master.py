@@ -12,13 +12,13 @@ from concurrent.futures import Future, ThreadPoolExecutor, wait
 from pathlib import Path
 from typing import Any
 
-import imagecodecs
 import numpy as np
+from isal import isal_zlib
 from numpy.typing import NDArray
 
 from zincplate.core.colour.camera_colour import ILLUMINANT_KELVIN
 from zincplate.core.colour.temperature import white_point_xy
-from zincplate.core.kernels.half_floats import halves_of
+from zincplate.core.kernels.half_floats import predicted_halves
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import CameraColour
 from zincplate.formats.description_writer import xmp_packet
@@ -34,7 +34,8 @@ PRIVATE = 50740
 """DNGPrivateData: a name, a zero, and what only that program understands."""
 OWNER = b"Zincplate\0"
 _LEVEL = 1
-"""libdeflate's: six times as fast as zlib's usual one for four percent more."""
+"""ISA-L's: more than twice as fast as libdeflate's lowest, which is six times as fast as zlib's usual one, for two percent more
+than either."""
 _COLOUR, _FORWARD, _INDIVIDUAL = (50721, 50722, 52531), (50964, 50965, 52532), (50723, 50724, 52530)
 _LIGHT, _DATA, OTHER = (50778, 50779, 52529), (52533, 52534, 52535), 255
 
@@ -51,19 +52,20 @@ class MasterWriter:
 
     def add(self, camera_values: Float32) -> None:
         """Planes (3, rows, width) that follow those given before."""
-        self._waiting = np.concatenate([self._waiting, camera_values], 1)
-        while self._waiting.shape[1] >= TILE:
-            self._encode(self._waiting[:, :TILE])
-            self._waiting = self._waiting[:, TILE:]
+        rows = np.concatenate([self._waiting, camera_values], 1) if self._waiting.shape[1] else camera_values
+        whole = rows.shape[1] // TILE * TILE
+        for top in range(0, whole, TILE):
+            self._encode(rows[:, top : top + TILE])
+        self._waiting = rows[:, whole:].copy()
 
     def _encode(self, rows: Float32) -> None:
-        across = -(-self.width // TILE) * TILE
-        halves = np.empty((TILE, across, 3), np.uint16)
-        halves_of(np.ascontiguousarray(rows, np.float32), halves)
+        across = -(-self.width // TILE)
+        predicted = np.empty((across, TILE, 6 * TILE), np.uint8)
+        predicted_halves(np.ascontiguousarray(rows, np.float32), predicted)
         # one row of tiles waits at most; meanwhile the next one comes
-        wait(self._tiles[-across // TILE :])
-        for x in range(0, across, TILE):
-            self._tiles.append(self._pool.submit(_tile, halves[:, x : x + TILE].view("<f2")))
+        wait(self._tiles[-across:])
+        for tile in predicted:
+            self._tiles.append(self._pool.submit(isal_zlib.compress, tile, _LEVEL))
         self._rows += rows.shape[1]
 
     def finish(
@@ -92,11 +94,6 @@ class MasterWriter:
         raw.set(PRIVATE, BYTE, OWNER + json.dumps(made_from, ensure_ascii=False).encode())
         raw.sub = [_preview(preview_jpeg, *preview_size), *([depth_directory(depth)] if depth is not None else [])]
         return write_structure(raw)
-
-
-def _tile(samples: NDArray[np.float16]) -> bytes:
-    predicted = imagecodecs.floatpred_encode(np.ascontiguousarray(samples), axis=-2, dist=1)
-    return bytes(imagecodecs.deflate_encode(predicted, level=_LEVEL, raw=False))
 
 
 def _add_colour(ifd: IFD, camera: CameraColour) -> None:

@@ -1,6 +1,7 @@
 """A series at full size, strip by strip."""
 
 from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import cv2
@@ -11,7 +12,7 @@ from zincplate.core.merging.alignment import laid_on
 from zincplate.core.merging.placement import Placement
 from zincplate.core.merging.seams import chosen
 from zincplate.core.merging.stacking import CLIPPED, MEAN, MEDIAN, combined, taken_off
-from zincplate.merges.in_turn import all_of
+from zincplate.merges.in_turn import all_of, workers
 from zincplate.merges.laid import lay_into
 from zincplate.merges.series.judge import SeriesJudgement, sky_powers
 from zincplate.merges.series.options import SeriesOptions
@@ -75,7 +76,9 @@ class _Stack:
         self.held: tuple[Float32, Float32] | None = None
         """Room for a strip of all, used again by the next one."""
 
-    def strip(self, top: int, rows: int, width: int, method: int, deviations: float) -> tuple[Float32, NDArray[np.int64]]:
+    def strip(
+        self, top: int, rows: int, width: int, method: int, deviations: float, pool: ThreadPoolExecutor
+    ) -> tuple[Float32, NDArray[np.int64]]:
         """Camera values (3, rows, width) in the reference's light."""
         n = len(self.frames)
         if self.held is None or self.held[0].shape[2] != rows:
@@ -92,7 +95,7 @@ class _Stack:
             if self.sky and np.abs(self.judged.sky[i]).max() > 0:
                 taken_off(values[k], self.judged.sky[i] * float(self.exposure[k]), top, width)
 
-        all_of(lay, range(n))
+        all_of(lay, range(n), pool)
         return combined(values, trust, self.exposure, self.slope, self.offset, method, deviations)
 
 
@@ -108,16 +111,17 @@ def parts(
     step = ROWS
     while step > LEAST_ROWS and 16 * step * base.width * len(members) > STRIP_BYTES:
         step //= 2
-    for top in range(0, base.height, step):
-        rows = min(step, base.height - top)
-        out, refused = sky.strip(top, rows, base.width, method, options.deviations)
-        if still is not None and land is not None:
-            share = _share(land, judged, top, rows, base.width)
-            if share.max() > 0:
-                ground, _ = still.strip(top, rows, base.width, method, options.deviations)
-                out = out * (1 - share) + ground * share
-        breathe((top + rows) / base.height)
-        yield Strip(top, np.asarray(out * darkest, np.float32), refused)
+    with workers() as pool:
+        for top in range(0, base.height, step):
+            rows = min(step, base.height - top)
+            out, refused = sky.strip(top, rows, base.width, method, options.deviations, pool)
+            if still is not None and land is not None:
+                share = _share(land, judged, top, rows, base.width)
+                if share.max() > 0:
+                    ground, _ = still.strip(top, rows, base.width, method, options.deviations, pool)
+                    out = out * (1 - share) + ground * share
+            breathe((top + rows) / base.height)
+            yield Strip(top, np.asarray(out * darkest, np.float32), refused)
 
 
 def _share(land: Land, judged: SeriesJudgement, top: int, rows: int, width: int) -> Float32:
