@@ -59,7 +59,10 @@ def lay_into(
     blocks = None if placement.field is None else Blocks(centred[None], BLOCK, rows)
     warp(planes, sampling, _no_lens(source.width, source.height), width, rows, blocks=blocks, out=values, gains=factors)
     own = source.trust(x0, y0, x1 - x0, y1 - y0)
-    placement.carry_trust(left, top, own, x0, y0, trust)
+    if own.min() < 1:
+        placement.carry_trust(left, top, own, x0, y0, trust)
+    else:
+        trust[:] = 1
     if least_x < 0 or least_y < 0 or most_x > source.width - 1 or most_y > source.height - 1:
         placement.mark_beyond(left, top, (source.width, source.height), trust)
 
