@@ -5,6 +5,7 @@ sensors' data and one strip, not whole pictures.
 """
 
 from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 
 import cv2
@@ -17,7 +18,7 @@ from zincplate.core.merging.radiance import add_up
 from zincplate.core.noise.wavelet_noise import COLOUR_STRENGTH, LIGHTNESS_STRENGTH, StabilisedNoise, reduce_noise
 from zincplate.formats.decoded import CameraColour
 from zincplate.merges.file import colour_as_master
-from zincplate.merges.in_turn import all_of, workers
+from zincplate.merges.in_turn import workers
 from zincplate.merges.judge import Judgement
 from zincplate.merges.laid import lay_into
 from zincplate.merges.view import Opened
@@ -115,20 +116,14 @@ def _sums(frames: Sequence[Opened], judged: Judgement, breathe: Callable[[float]
         slope[k], offset[k] = a * factor, b * factor**2
     fallback = np.argsort(exposure, kind="stable").astype(np.int64)
     counts = None if judged.moved is None or not judged.moved.regions else allowed(judged.moved, len(members))
-    held_values = np.empty((len(members), 3, min(ROWS, base.height), base.width), np.float32)
-    held_trust = np.empty((len(members), *held_values.shape[2:]), np.float32)
     with workers() as pool:
+        ahead = _Ahead(frames, judged, factors, pool)
+        ahead.lay(0)
         for top in range(0, base.height, ROWS):
             rows = min(ROWS, base.height - top)
-            values, trust = held_values, held_trust
-            if rows < held_trust.shape[1]:
-                values, trust = (np.empty((*a.shape[:-2], rows, base.width), np.float32) for a in (values, trust))
-
-            def lay(k: int, top: int = top, rows: int = rows, values: Float32 = values, trust: Float32 = trust) -> None:
-                i = members[k]
-                lay_into(values[k], trust[k], factors[k], frames[i], judged.placements[i], top, i == judged.reference)
-
-            all_of(lay, range(len(members)), pool)
+            values, trust = ahead.laid()
+            if top + rows < base.height:
+                ahead.lay(top + rows)  # while this one is added up and packed
             if counts is not None:
                 trust = np.where(trust > 0, trust * _larger(counts, judged, top, rows, base.width), trust)
             out, variance = memory.empty(3, rows, base.width), memory.empty(rows, base.width)
@@ -136,6 +131,38 @@ def _sums(frames: Sequence[Opened], judged: Judgement, breathe: Callable[[float]
             add_up(values, trust, exposure, slope, offset, fallback, out, variance, clipped)
             breathe((top + rows) / base.height)
             yield _Sum(out, variance, clipped)
+
+
+class _Ahead:
+    """Strips of all frames, the next one laid while one is worked on: there is room for two."""
+
+    def __init__(self, frames: Sequence[Opened], judged: Judgement, factors: Sequence[Float32], pool: ThreadPoolExecutor) -> None:
+        self._frames, self._judged, self._factors, self._pool = frames, judged, factors, pool
+        self._base = frames[judged.reference].source
+        size = (len(judged.members), min(ROWS, self._base.height), self._base.width)
+        self._rooms = [(np.empty((size[0], 3, *size[1:]), np.float32), np.empty(size, np.float32)) for _ in range(2)]
+        self._under_way: list[Future[None]] = []
+        self._strip: tuple[Float32, Float32] = self._rooms[0]
+
+    def lay(self, top: int) -> None:
+        """Begins with the strip from row ``top`` on."""
+        values, trust = self._rooms[top // ROWS % 2]
+        rows = min(ROWS, self._base.height - top)
+        if rows < trust.shape[1]:
+            values, trust = (np.empty((*a.shape[:-2], rows, self._base.width), np.float32) for a in (values, trust))
+        self._strip = values, trust
+        self._under_way = [self._pool.submit(self._one, k, top, values[k], trust[k]) for k in range(len(trust))]
+
+    def _one(self, k: int, top: int, values: Float32, trust: Float32) -> None:
+        i = self._judged.members[k]
+        still = i == self._judged.reference
+        lay_into(values, trust, self._factors[k], self._frames[i], self._judged.placements[i], top, still)
+
+    def laid(self) -> tuple[Float32, Float32]:
+        """Values (frames, 3, rows, width) and trust (frames, rows, width) of that strip, once they are there."""
+        for one in self._under_way:
+            one.result()
+        return self._strip
 
 
 def _larger(counts: Float32, judged: Judgement, top: int, rows: int, width: int) -> Float32:

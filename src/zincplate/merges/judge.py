@@ -324,16 +324,19 @@ def _leave_out(judged: Judgement, options: BracketOptions) -> None:
 
 def _moved(views: Sequence[View], judged: Judgement, options: BracketOptions) -> Moved:
     base = views[judged.reference]
-    light, variance, shown, clipped = [], [], [], []
-    for i in judged.members:
+
+    def lying(i: int) -> tuple[Float32, NDArray[np.bool_]]:
         view, t = views[i], judged.exposure[i]
         places = judged.placements[i].reduced(base.step, base.origin, base.size)
-        laid, there = laid_on(np.stack([view.green / t, view.variance / (t * t), view.shown]).astype(np.float32), *places)
-        light.append(laid[0])
-        variance.append(np.maximum(laid[1], 1e-12))
-        shown.append(there & (laid[2] > 0.99))
-        clipped.append(there & (laid[2] < 0.01))
+        return laid_on(np.stack([view.green / t, view.variance / (t * t), view.shown]).astype(np.float32), *places)
+
+    light, variance, shown, clipped = [], [], [], []
+    for planes, there in all_of(lying, judged.members):
+        light.append(planes[0])
+        variance.append(np.maximum(planes[1], 1e-12))
+        shown.append(there & (planes[2] > 0.99))
+        clipped.append(there & (planes[2] < 0.01))
     worth = np.array([judged.exposure[i] for i in judged.members], np.float32)
     names = {region: judged.members.index(frame) for region, frame in options.base.items() if frame in judged.members}
     told = np.stack(light), np.stack(variance), np.stack(shown), worth
-    return moved(*told, options.strictness, names, base.finished, np.stack(clipped))
+    return moved(*told, options.strictness, names, base.finished, np.stack(clipped), all_of)

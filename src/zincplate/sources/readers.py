@@ -205,6 +205,10 @@ class Mosaic:
         lowest = float(self._black_by_parity.min())
         if codes.size and int(codes.max()) <= lowest + TRUSTED_TO * (self._white - lowest):
             return np.ones((h, w), np.float32)
+        if np.ptp(self._black_by_parity) == 0:  # as most cameras have it: the highest code is the highest level
+            highest = _highest(codes).astype(np.float32)
+            trust = _trust_of((highest - np.float32(lowest)) / np.float32(self._white - lowest))
+            return trust[y - y0 : y - y0 + h, x - x0 : x - x0 + w]
         part = codes.astype(np.float32)
         black = np.roll(self._black_by_parity, (-(y0 % 2), -(x0 % 2)), (0, 1)).astype(np.float32)
         for row in range(2):
@@ -225,9 +229,17 @@ TRUSTED_TO, LOST_FROM = 0.88, 0.97
 
 def _trusted(levels: Float32) -> Float32:
     """(h, w) 1 where nothing near a place is clipped, 0 where something is; white level 1."""
+    return _trust_of(_highest(levels))
+
+
+def _highest(values: NDArray[Any]) -> NDArray[Any]:
+    """The highest of what demosaicing looks at about each place (h, w)."""
     size = 2 * FOOTPRINT + 1
-    highest = cv2.dilate(levels, np.ones((size, size), np.uint8), borderType=cv2.BORDER_REPLICATE)
-    return np.asarray(np.clip((LOST_FROM - highest) / (LOST_FROM - TRUSTED_TO), 0, 1), np.float32)
+    return np.asarray(cv2.dilate(values, np.ones((size, size), np.uint8), borderType=cv2.BORDER_REPLICATE))
+
+
+def _trust_of(highest: Float32) -> Float32:
+    return np.asarray(np.clip((np.float32(LOST_FROM) - highest) / np.float32(LOST_FROM - TRUSTED_TO), 0, 1), np.float32)
 
 
 class Picture:

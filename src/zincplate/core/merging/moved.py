@@ -4,6 +4,7 @@ Pictures are compared two by two in their own light, each pixel against the vari
 what a tenth of a pixel of misplacing would do at its edges; of the differences only connected ones of some size count.
 """
 
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 import cv2
@@ -62,6 +63,7 @@ def moved(
     base: dict[int, int],
     by_codes: bool = False,
     clipped: Mask | None = None,
+    each: Callable[[Callable[[tuple[int, int]], Mask], list[tuple[int, int]]], Iterable[Mask]] = map,
 ) -> Moved:
     """Compares frames laid on each other.
 
@@ -70,7 +72,8 @@ def moved(
     ``worth`` (n,): signal that each frame collected (relative exposure). ``strictness`` in standard deviations: lower finds more.
     ``base`` names the frame that counts in a region, by the region's number; elsewhere it is the one that most others agree with,
     of equals the one with the most light. ``by_codes``: what light codes stand for is known roughly, so that all that is as
-    bright may differ by as much, and movement is what differs otherwise.
+    bright may differ by as much, and movement is what differs otherwise. ``each`` does a piece of work for each of many pairs, in
+    their order: several at once may be.
     """
     count, h, w = light.shape
     differs = np.zeros((count, count, h, w), bool)
@@ -80,31 +83,36 @@ def moved(
     blown = np.zeros_like(shown) if clipped is None else clipped
     # the blur carries what is clipped into its surroundings
     sound = [cv2.erode(p.astype(np.uint8), np.ones((7, 7), np.uint8)) > 0 for p in shown]
-    for i in range(count):
-        for j in range(i):
-            both = sound[i] & sound[j]
-            level = np.maximum(np.minimum(soft[i], soft[j]), 0)
-            edge = EDGE_PX * np.minimum(near_edges[i], near_edges[j])
-            # the blur leaves an eighth of the variance of white noise
-            noise = np.sqrt((variance[i] + variance[j]) / 8 + 1e-18)
-            usual, share = _usual(soft[i], soft[j], both) if by_codes else (np.float32(1), np.float32(SHARE))
-            far = np.abs(soft[i] - usual * soft[j]) > strictness * noise + share * level + edge
-            found = _clean(far & both)
-            if not both.all():
-                apart = light[i] - usual * light[j]
-                # what is clipped has at least as much light as it shows
-                also = (shown[i] & blown[j] & (apart < 0)) | (shown[j] & blown[i] & (apart > 0))
-                told = (shown[i] & shown[j]) | also
-                noise = np.sqrt(variance[i] * shown[i] + variance[j] * shown[j] + 1e-18)
-                apart = np.abs(apart) - strictness * noise - (BESIDE_SHARE + share) * np.maximum(light[i], light[j])
-                # bars of a window stand in both; what is clipped has no edges of its own
-                steep = about_edges[i], about_edges[j]
-                steep_at = np.where(also, np.where(shown[i], *steep), np.minimum(*steep))
-                found |= _clean((apart > BESIDE_EDGE_PX * steep_at) & told & ~both)
-                # the rim of somebody dark before what is clipped belongs to him
-                near = cv2.dilate(found.astype(np.uint8), _disc(2 * RIM_PX + 1)) > 0
-                found |= near & (apart > 0) & told & ~both
-            differs[i, j] = differs[j, i] = found
+
+    def compared(pair: tuple[int, int]) -> Mask:
+        i, j = pair
+        both = sound[i] & sound[j]
+        level = np.maximum(np.minimum(soft[i], soft[j]), 0)
+        edge = EDGE_PX * np.minimum(near_edges[i], near_edges[j])
+        # the blur leaves an eighth of the variance of white noise
+        noise = np.sqrt((variance[i] + variance[j]) / 8 + 1e-18)
+        usual, share = _usual(soft[i], soft[j], both) if by_codes else (np.float32(1), np.float32(SHARE))
+        far = np.abs(soft[i] - usual * soft[j]) > strictness * noise + share * level + edge
+        found = _clean(far & both)
+        if not both.all():
+            apart = light[i] - usual * light[j]
+            # what is clipped has at least as much light as it shows
+            also = (shown[i] & blown[j] & (apart < 0)) | (shown[j] & blown[i] & (apart > 0))
+            told = (shown[i] & shown[j]) | also
+            noise = np.sqrt(variance[i] * shown[i] + variance[j] * shown[j] + 1e-18)
+            apart = np.abs(apart) - strictness * noise - (BESIDE_SHARE + share) * np.maximum(light[i], light[j])
+            # bars of a window stand in both; what is clipped has no edges of its own
+            steep = about_edges[i], about_edges[j]
+            steep_at = np.where(also, np.where(shown[i], *steep), np.minimum(*steep))
+            found |= _clean((apart > BESIDE_EDGE_PX * steep_at) & told & ~both)
+            # the rim of somebody dark before what is clipped belongs to him
+            near = cv2.dilate(found.astype(np.uint8), _disc(2 * RIM_PX + 1)) > 0
+            found |= near & (apart > 0) & told & ~both
+        return found
+
+    pairs = [(i, j) for i in range(count) for j in range(i)]
+    for (i, j), found in zip(pairs, each(compared, pairs), strict=True):
+        differs[i, j] = differs[j, i] = found
     any_pair: Mask = np.asarray(differs.any((0, 1)))
     grown = cv2.morphologyEx(any_pair.astype(np.uint8), cv2.MORPH_CLOSE, _disc(9))
     number, labels, statistics, _ = cv2.connectedComponentsWithStats(grown, connectivity=8)
