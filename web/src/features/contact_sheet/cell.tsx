@@ -5,7 +5,7 @@ import { GreasePencil, MARK_WORDS, Stars } from "../../ui/marks";
 import { exposureTime } from "../../ui/number";
 import type { Stack } from "./stacks";
 
-/** Room of one frame at each of the three sizes, in CSS pixels. */
+/** Room of one frame at each of the three sizes, in CSS pixels; frames of a row share what is left of its width. */
 export const SIZES = {
   small: { width: 122, height: 122, picture: 110, tall: 74 },
   medium: { width: 178, height: 162, picture: 164, tall: 110 },
@@ -16,6 +16,8 @@ export type Size = keyof typeof SIZES;
 interface Props {
   frame: Frame;
   size: Size;
+  /** Of the cell, in CSS pixels. */
+  across: number;
   chosen: boolean;
   current: boolean;
   ink: string;
@@ -32,6 +34,7 @@ interface Props {
 export const Cell = memo(function Cell({
   frame,
   size: name,
+  across,
   chosen,
   current,
   ink,
@@ -42,6 +45,8 @@ export const Cell = memo(function Cell({
   onOpen,
 }: Props) {
   const cell = SIZES[name];
+  // under the picture, in a wider cell too
+  const words = { maxWidth: cell.width - 4 };
   const { width, height, exposure_time_s, f_number } = frame;
   const scale = Math.min(cell.picture / width, cell.tall / height);
   const size = { width: Math.round(width * scale), height: Math.round(height * scale) };
@@ -80,7 +85,7 @@ export const Cell = memo(function Cell({
       onDoubleClick={onOpen}
       onKeyDown={() => undefined}
       className={`relative flex flex-col items-center border-2 pt-[5px] ${chosen ? "border-ink bg-white" : current ? "border-rule" : "border-transparent"} ${current ? "outline-offset-[-1px] outline-wax group-focus-visible:outline-2" : ""}`}
-      style={{ width: cell.width, height: cell.height - 4 }}
+      style={{ width: across, height: cell.height - 4 }}
     >
       {drop && (
         <span
@@ -117,7 +122,7 @@ export const Cell = memo(function Cell({
           <GreasePencil mark={frame.mark} {...size} />
         </div>
       </div>
-      <div className="mt-1.5 flex w-full items-baseline gap-1.5 px-1.5 text-xs">
+      <div className="mt-1.5 flex w-full items-baseline gap-1.5 px-1.5 text-xs" style={words}>
         <b className="min-w-0 truncate font-semibold" title={frame.name}>
           {number}
           <span className="sr-only"> {MARK_WORDS[frame.mark]}</span>
@@ -131,7 +136,10 @@ export const Cell = memo(function Cell({
         )}
       </div>
       {!named && (
-        <div className="flex w-full items-baseline gap-1.5 overflow-hidden whitespace-nowrap px-1.5 text-xs text-ink2">
+        <div
+          className="flex w-full items-baseline gap-1.5 overflow-hidden whitespace-nowrap px-1.5 text-xs text-ink2"
+          style={words}
+        >
           {told}
         </div>
       )}

@@ -90,6 +90,7 @@ export function ContactSheet({ shoot }: { shoot: number }) {
     setOpened(next);
   };
   const columns = Math.max(1, Math.floor((width - 28) / cell.width));
+  const across = Math.max(cell.width, Math.floor((width - 28) / columns));
   const rows = Math.ceil(shown.length / columns);
   const virtual = useVirtualizer({
     count: rows,
@@ -321,6 +322,7 @@ export function ContactSheet({ shoot }: { shoot: number }) {
                   key={frame.id}
                   frame={frame}
                   size={size}
+                  across={across}
                   ink={inkOf(labels, frame.label)}
                   stack={stacks.of.get(frame.id)}
                   onFold={() => fold(frame.set)}
