@@ -56,8 +56,10 @@ it("begins a large window at a size that usual machines keep up with", () => {
   expect(new Pace().shareFor(0.6e6)).toBe(1);
 });
 
-it("never goes below a quarter, nor below what still shows something", () => {
-  expect(drag(new Pace(), 30e6, 500).at(-1)).toBe(0.25);
+it("never goes below a sixth, nor below what still shows something", () => {
+  expect(drag(new Pace(), 30e6, 500).at(-1)).toBe(1 / 6);
+  expect(drag(new Pace(), 4e6, 500).at(-1)).toBe(1 / 5);
+  expect(drag(new Pace(), 2.7e6, 500).at(-1)).toBe(0.25);
   expect(drag(new Pace(), 0.4e6, 500).at(-1)).toBe(0.64);
   expect(new Set(drag(new Pace(), 0.1e6, 5000))).toEqual(new Set([1]));
 });

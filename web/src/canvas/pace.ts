@@ -4,8 +4,8 @@
  * is room. Sizes go in steps, so that what is kept for one of them is met again.
  */
 export const SHARES: readonly number[] = [1, 0.8, 0.64, 0.5, 0.4, 1 / 3, 0.25];
-/** On large windows drawing costs more than rendering unless pixels are doubled, tripled, quadrupled as they are. */
-export const WHOLE_SHARES: readonly number[] = [1, 1 / 2, 1 / 3, 1 / 4];
+/** On large windows drawing costs more than rendering unless pixels are drawn as they are, each as a square of several. */
+export const WHOLE_SHARES: readonly number[] = [1, 1 / 2, 1 / 3, 1 / 4, 1 / 5, 1 / 6];
 const SMOOTHED_BELOW = 3e6;
 
 /** Whether a picture that is drawn larger than it is gets smoothed: not where that alone would take a drag's time. */
