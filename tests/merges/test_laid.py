@@ -102,6 +102,10 @@ def test_trust_is_read_between_samples_where_anything_is_in_doubt(left: int) -> 
     rng = np.random.default_rng(left)
     own = np.ones((150, 260), np.float32)
     own[40:75, 90:140] = rng.random((35, 50), np.float32)
+    # alone, beside the borders of blocks of which it is known whether anything is in doubt
+    for y in (15, 16, 96, 111, 112, 127):
+        for x in (63, 64, 127, 128, 191, 192):
+            own[y, x] = rng.random()
     own[:, -1] = own[149] = 0.25
     field = np.zeros((2, 10))
     field[0, :4], field[1, 1:5] = (1.5, 0.8, -0.4, 0.3), (-0.7, 0.5, 0.2, -0.3)
