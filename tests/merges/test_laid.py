@@ -118,3 +118,14 @@ def test_trust_is_read_between_samples_where_anything_is_in_doubt(left: int) -> 
     expected = map_coordinates(own.astype(float), [y - 8, x - 5], order=1, mode="nearest")
     assert np.abs(trust - expected).max() < 0.01 and (trust[expected == 1] == 1).mean() > 0.99
     assert (np.abs(expected - 1) > 0.1).sum() > 500
+
+
+@pytest.mark.parametrize(("dx", "dy"), [(62.5, 3.0), (3.0, 14.5), (62.5, 14.5)])
+def test_doubt_just_before_a_block_of_samples_counts(dx: float, dy: float) -> None:
+    own = np.ones((64, 192), np.float32)
+    own[15] = own[:, 63] = 0.5
+    placement = Placement(np.array([[1, 0, dx], [0, 1, dy], [0, 0, 1.0]]), 192, 64)
+    trust = np.empty((20, 64), np.float32)
+    placement.carry_trust(0, 0, own, 0, 0, trust)
+    x, y = np.meshgrid(np.arange(64) + dx, np.arange(20) + dy)
+    assert np.abs(trust - map_coordinates(own.astype(float), [y, x], order=1, mode="nearest")).max() < 1e-4
