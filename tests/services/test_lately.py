@@ -78,6 +78,18 @@ def test_a_moving_hand_asks_the_database_for_nothing(context: Context, clock: Cl
     assert queries
 
 
+def test_a_hand_over_the_picture_asks_for_nothing_either(
+    context: Context, clock: Clock, frame: Frame, queries: list[str]
+) -> None:
+    recipe = Recipe.neutral(True).to_document()
+    first = views.pixel(context, frame.id, recipe, 100, 80, 1)
+    queries.clear()
+    assert views.pixel(context, frame.id, recipe, 100, 80, 1) == first
+    assert views.pixel(context, frame.id, recipe, 400, 300, 1) != first and not queries
+    clock.seconds += lately.KEPT_S
+    assert views.pixel(context, frame.id, recipe, 100, 80, 1) == first and queries
+
+
 def test_a_frame_that_is_gone_is_missed_at_once_or_after_two_seconds(context: Context, clock: Clock, frame: Frame) -> None:
     shown(context, frame, HAND)
     Frame.delete().where(Frame.id == frame.id).execute()

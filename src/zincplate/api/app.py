@@ -87,7 +87,7 @@ def _guard(app: Flask) -> None:
     @app.before_request
     def open_database() -> None:
         if request.path.startswith("/api/") and request.path != "/api/events":
-            begin_request(at_once=not request.path.endswith(("/thumb", "/view")))
+            begin_request(at_once=not request.path.endswith(("/thumb", "/view", "/pixel")))
 
     @app.teardown_request
     def close_database(_error: BaseException | None) -> None:

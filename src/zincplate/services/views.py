@@ -56,6 +56,11 @@ def frame_of(frame_id: int) -> Frame:
     return frame
 
 
+def _lately(context: Context, frame_id: int) -> Frame:
+    """A frame for a hand that moves, over a control or over the picture: it may be as it was two seconds ago."""
+    return context.lately.frame(frame_id) or context.lately.keep(frame_of(frame_id))
+
+
 def opened(context: Context, frame: Frame, turn: Turn = AT_ONCE) -> Source:
     """The frame's decoded source; raises ``FileError`` when the original is gone or damaged, ``Superseded`` when nobody waits for
     it any more when its turn comes."""
@@ -93,7 +98,7 @@ def render(
 ) -> bytes:
     """A window of a frame under a recipe (None: as it came in), packed by :func:`pack`."""
     moving = turn.urgency is Urgency.HAND and recipe is not None
-    frame = (context.lately.frame(frame_id) if moving else None) or context.lately.keep(frame_of(frame_id))
+    frame = _lately(context, frame_id) if moving else context.lately.keep(frame_of(frame_id))
     used = original_recipe(frame) if recipe is None else parsed(recipe)
     source = opened(context, frame, turn)
     try:
@@ -105,7 +110,7 @@ def render(
 
 def pixel(context: Context, frame_id: int, recipe: dict[str, Any], x: int, y: int, radius: int) -> dict[str, Any]:
     """Delivered values, L*a*b* and camera values about a place of the full-size picture."""
-    frame = frame_of(frame_id)
+    frame = _lately(context, frame_id)
     try:
         return context.renderer.sample(
             opened(context, frame), frame.content_hash, parsed(recipe), x, y, min(max(radius, 0), 50), "srgb"
