@@ -18,7 +18,7 @@ LEAST = 1 << 15
 """Values of a plane that is worth keeping the memory of."""
 LOOSE = 1.25
 """A block of memory is taken for a plane that needs most of it."""
-MOST = 48 << 20
+MOST = 32 << 20
 """Values that a thread keeps memory for before it gives back what nobody uses: parts of other sizes come, too."""
 
 
