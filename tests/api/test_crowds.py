@@ -18,11 +18,15 @@ import pytest
 from playhouse.pool import MaxConnectionsExceeded
 
 from tests.api.test_api import call, frame, wait_for_jobs
-from tests.conftest import Stack
+from tests.conftest import Stack, small_dng
+from tests.services.test_use_cases import run_jobs
 from zincplate.api import app as web
 from zincplate.api.jobs import STREAMS
+from zincplate.recipe.document import Recipe
+from zincplate.services import bring_in, shoots
 from zincplate.services.context import Context
 from zincplate.store.database import begin_request, database, end_request, let_go
+from zincplate.store.models import Frame
 
 __all__ = ["frame"]
 
@@ -178,6 +182,35 @@ def test_a_request_gives_its_connection_back_and_takes_it_again() -> None:
     caller.start()
     caller.join()
     assert seen == [False, False, True, False, True, False]
+
+
+def test_a_moving_hand_takes_no_connection(context: Context, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    path = tmp_path / "TW-0001.dng"
+    path.write_bytes(small_dng())
+    bring_in.start(context, shoots.create("Kiln"), [path])
+    run_jobs(context)
+    frame = Frame.get()
+    recipe = Recipe.neutral(True).to_document()
+    view = {"recipe": recipe, "scaled_width": 60, "scaled_height": 40, "quick": True, "line": "a:b"}
+    places: list[tuple[str, dict[str, Any]]] = [
+        ("view", {**view, "urgency": "seen", "number": 1}),
+        ("view", {**view, "urgency": "hand", "number": 2}),
+        ("pixel", {"recipe": recipe, "x": 90, "y": 50, "radius": 1}),
+        ("view", {**view, "urgency": "seen", "number": 3}),
+    ]
+    taken = list[int]()
+    connect = type(database).connect
+    monkeypatch.setattr(type(database), "connect", lambda self, **how: (taken.append(1), connect(self, **how))[1])
+    client = web.create_app(context).test_client()
+    counts = []
+    with ThreadPoolExecutor(1) as other:  # as a request has a thread
+        for place, body in places:
+            taken.clear()
+            address = f"/api/frames/{frame.id}/{place}"
+            answer = other.submit(client.post, address, json=body, headers={"X-Zincplate": "1"}).result()
+            assert answer.status_code == 200, answer.get_data(as_text=True)
+            counts.append(len(taken))
+    assert counts[0] > 0 and counts[1:3] == [0, 0] and counts[3] > 0
 
 
 @pytest.mark.parametrize("place", ["/api/shoots", "/api/versions/1/thumb"])  # asked for at once; with the first query

@@ -15,10 +15,10 @@ def bent() -> Placement:
 
 @pytest.mark.parametrize("placement", [Placement(MATRIX, 900, 600), bent()])
 def test_all_places_are_those_of_each(placement: Placement) -> None:
-    x, y = placement.rows(120, 40, 900)
+    x, y = placement.reduced(1, (0.0, 120.0), (40, 900))
     xx, yy = np.meshgrid(np.arange(900.0), np.arange(120.0, 160.0))
     one_x, one_y = placement.at(xx, yy)
-    assert np.abs(x - one_x).max() < 1e-3 and np.abs(y - one_y).max() < 1e-3
+    assert np.abs(x - one_x).max() < 1e-3 and np.abs(y + 120 - one_y).max() < 1e-3
 
 
 def test_reduced_places_are_the_same_ones() -> None:

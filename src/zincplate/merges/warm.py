@@ -18,7 +18,7 @@ def warm_merges() -> None:
     """Every kernel once, with the types that it is used with."""
     predicted_halves(np.ones((3, 8, 8), np.float32), np.empty((1, 16, 96), np.uint8))
     placement = Placement(np.eye(3), 8, 8)
-    placement.rows(0, 8, 8)
+    placement.reduced(1, (0.0, 0.0), (8, 8))
     values, trust = np.ones((2, 3, 8, 8), np.float32), np.ones((2, 8, 8), np.float32)
     one, out = np.ones((2, 3), np.float32), np.empty((3, 8, 8), np.float32)
     order, clipped = np.arange(2, dtype=np.int64), np.empty((8, 8), np.uint8)

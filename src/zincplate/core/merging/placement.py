@@ -52,20 +52,14 @@ class Placement:
             there_y = there_y + np.tensordot(self.field[1], powers, 1)
         return there_x, there_y
 
-    def rows(self, top: int, rows: int, columns: int, left: int = 0) -> tuple[Float32, Float32]:
-        """x and y, each (rows, columns), of the reference's pixels from row ``top`` and column ``left`` on."""
-        return self._all(float(left), float(top), 1, rows, columns, left, top)
-
     def reduced(self, step: int, origin: tuple[float, float], size: tuple[int, int]) -> tuple[Float32, Float32]:
-        """The same between pictures reduced by ``step`` from ``origin`` (x, y) on, of ``size`` (height, width)."""
-        shift = (step - 1) / 2
-        return self._all(shift + origin[0], shift + origin[1], step, size[0], size[1], 0, 0)
-
-    def _all(self, x: float, y: float, step: int, rows: int, columns: int, left: int, top: int) -> tuple[Float32, Float32]:
-        out_x, out_y = np.empty((rows, columns), np.float32), np.empty((rows, columns), np.float32)
+        """x and y, each of ``size`` (height, width), of the pixels of a picture reduced by ``step`` from ``origin`` (x, y) on, in
+        the other one, reduced alike."""
+        out_x, out_y = np.empty(size, np.float32), np.empty(size, np.float32)
         field = np.zeros((2, TERMS)) if self.field is None else self.field
-        places(self.homography, field, self.width, self.height, x, y, step, out_x, out_y)
-        return out_x + np.float32(left) if left else out_x, out_y + np.float32(top) if top else out_y
+        first_x, first_y = (step - 1) / 2 + origin[0], (step - 1) / 2 + origin[1]
+        places(self.homography, field, self.width, self.height, first_x, first_y, step, out_x, out_y)
+        return out_x, out_y
 
     def box(self, left: int, top: int, columns: int, rows: int) -> tuple[float, float, float, float]:
         """Least x, least y, greatest x and greatest y of the places of a part of the reference, within a pixel."""
