@@ -76,6 +76,32 @@ def test_view_is_picture_histogram_and_clipping_in_one_answer(stack: Stack, fram
     assert header["as_shot"] == {"temperature_kelvin": pytest.approx(6504, abs=40), "tint": pytest.approx(0, abs=1)}
 
 
+def test_a_small_picture_for_a_moving_hand_comes_as_plain_pixels_where_that_is_asked_for(
+    stack: Stack, frame: dict[str, Any]
+) -> None:
+    def seen(width: int, **more: bool) -> tuple[dict[str, Any], bytes]:
+        body = {"recipe": None, "scaled_width": width, "scaled_height": 2 * width // 3, "box": True, **more}
+        status, data = call(stack, "POST", f"/api/frames/{frame['id']}/view", body)
+        assert status == 200
+        length = struct.unpack_from("<I", data)[0]
+        header = json.loads(data[4 : 4 + length])
+        assert len(data) == 4 + length + sum(header["strips"]) + header["clipping_bytes"]
+        return header, data[4 + length :]
+
+    header, data = seen(120, quick=True, plain=True, clipping=True)
+    width, height = header["width"], header["height"]
+    assert header["plain"] and header["strips"] == [width * height * 4] and data[width * height * 4 :][:4] == b"\x89PNG"
+    pixels = np.frombuffer(data, np.uint8, width * height * 4).reshape(height, width, 4)
+    assert (pixels[..., 3] == 255).all()
+    for asked in ({"quick": True}, {"plain": True}, {}):
+        coded, jpeg = seen(120, **asked)
+        assert not coded["plain"]
+        assert np.abs(simplejpeg.decode_jpeg(jpeg).mean((0, 1)) - pixels[..., :3].mean((0, 1))).max() < 1
+    # the channels are in the order that a canvas has them
+    assert header["histogram"][0] == np.bincount(pixels[..., 0].ravel(), minlength=256).tolist()
+    assert header["histogram"][2] == np.bincount(pixels[..., 2].ravel(), minlength=256).tolist()
+
+
 def test_a_view_that_was_called_off_and_arrives_late_does_not_stop_the_one_in_its_place(
     stack: Stack, frame: dict[str, Any]
 ) -> None:

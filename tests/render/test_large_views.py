@@ -1,5 +1,6 @@
 """Large views: coded in strips that join, counted on some rows for all, without a map where none is asked for."""
 
+import json
 from dataclasses import replace
 from pathlib import Path
 
@@ -10,13 +11,13 @@ import simplejpeg
 from tests.conftest import demo_dng
 from tests.contract.test_operations import rendered
 from tests.render.test_many_passes import WEB_BYTES, counted
-from zincplate.core.measure.statistics import full_of, measure
+from zincplate.core.measure.statistics import every_row, full_of, measure
 from zincplate.formats.isolated import Decoder
 from zincplate.pipeline import stages
 from zincplate.recipe.document import Recipe
 from zincplate.render.render import Renderer
 from zincplate.render.view import ViewRequest
-from zincplate.services.view_answer import STRIP_PIXELS, _coded
+from zincplate.services.view_answer import STRIP_PIXELS, _coded, pack
 from zincplate.sources.file import Source
 
 
@@ -52,13 +53,33 @@ def test_some_rows_stand_for_all(quick: bool, mapped: bool) -> None:
     plates[1, :, ::5] = 2.0
     histogram, clipping, counts = measure(seen, full_of(plates, np.ones(3, np.float32)), -1, mapped, quick)
     pixels = seen.shape[0] * seen.shape[1]
-    assert histogram.sum(1) == pytest.approx([pixels] * 4, rel=0.01)
+    assert histogram.sum(1).tolist() == [pixels] * 4
     wanted = [(seen.max(-1) == 255).mean(), (seen.max(-1) == 0).mean(), 0.2]
     assert counts[0] / pixels == pytest.approx(wanted, rel=0.01)
     assert counts[3] / pixels == pytest.approx([0, 0.2, 0], abs=0.002)
     assert clipping.shape == ((1300, 1700) if mapped else (0, 0))
     if mapped:
         assert ((clipping & 1 > 0) == (seen.max(-1) == 255)).all() and ((clipping & 4 > 0) == (plates[1] == 2)).all()
+
+
+def test_a_moving_hand_has_fewer_pixels_counted_of_any_size() -> None:
+    asked = (70_000, 166_000, 290_000, 310_000, 1_000_000, 6_000_000)
+    assert [every_row(pixels, quick=True) for pixels in asked] == [1, 2, 4, 4, 12, 75]
+    assert [every_row(pixels, quick=False) for pixels in asked] == [1, 1, 1, 2, 2, 6]
+
+
+@pytest.mark.parametrize(("width", "plain"), [(770, True), (780, False)])
+def test_only_small_pictures_go_as_they_are(width: int, plain: bool) -> None:
+    light = np.random.default_rng(6).integers(9_000, 30_000, (520, 780, 3), np.uint16)
+    source, recipe = rendered(light), Recipe.neutral(False)
+    request = ViewRequest(width, 2 * width // 3, quick=True, plain=True, clipping=False)
+    view = Renderer(Decoder()).view(source, "small", recipe, request)
+    data = pack(view, source, recipe)
+    length = int.from_bytes(data[:4], "little")
+    assert json.loads(data[4 : 4 + length])["plain"] == plain
+    if plain:
+        pixels = np.frombuffer(data, np.uint8, offset=4 + length).reshape(*view.picture.shape[:2], 4)
+        assert np.array_equal(pixels[..., :3], view.picture)
 
 
 def test_a_gauge_of_light_in_the_largest_window_does_not_reduce_noise_anew(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -44,6 +44,8 @@ class ViewRequest:
     """Make the map of clipped pixels."""
     quick: bool = False
     """A hand moves: what is counted is counted on some rows, and the picture is coded more coarsely."""
+    plain: bool = False
+    """Asked from the same machine: while a hand moves a small picture may come as it is, not coded."""
     best: bool = False
     """As a delivery has it: where the recipe asks for the slow noise reduction that is worked out, which takes seconds."""
     around: bool = False

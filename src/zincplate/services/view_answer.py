@@ -3,6 +3,7 @@
 import struct
 from concurrent.futures import ThreadPoolExecutor
 
+import cv2
 import imagecodecs
 import numpy as np
 import simplejpeg
@@ -21,6 +22,8 @@ from zincplate.sources.file import Source
 JPEG_QUALITY, MOVING_QUALITY = 93, 85
 STRIP_PIXELS = 600_000
 """Pictures from twice this size on are coded in two strips at once, and decoded so on the page."""
+PLAIN_PIXELS = 400_000
+"""Pictures up to this size go as they are where that is asked for: coding and decoding take longer than handing on bytes."""
 _CODERS = ThreadPoolExecutor(2, thread_name_prefix="coder")
 
 
@@ -77,6 +80,8 @@ class ViewHeader(BaseModel):
     hot_pixels: int | None
     """Sites of the file that were replaced; null when that is off."""
     render_ms: float
+    plain: bool
+    """The picture is not coded: its one strip has red, green, blue and 255 of every pixel."""
     strips: list[int]
     """Bytes of each strip of rows that the picture is coded in."""
     clipping_bytes: int
@@ -118,13 +123,14 @@ def framing_facts(framed: Framed, recipe: Recipe, shown: tuple[float, float, flo
 
 
 def pack(view: View, source: Source, recipe: Recipe) -> bytes:
-    """Length of a JSON header, the :class:`ViewHeader`, the picture as JPEG in one or two strips of rows, and (when asked) the
-    clipping map as PNG.
+    """Length of a JSON header, the :class:`ViewHeader`, the picture as JPEG in one or two strips of rows (or, small and asked for
+    so, as plain pixels), and (when asked) the clipping map as PNG.
 
     One answer, so that picture, histogram and clipping always belong together.
     """
     r = view.request
-    strips = _coded(np.ascontiguousarray(view.picture), r.quick)
+    plain = r.plain and r.quick and r.width * r.height <= PLAIN_PIXELS
+    strips = [_plain(view.picture)] if plain else _coded(np.ascontiguousarray(view.picture), r.quick)
     mask = imagecodecs.png_encode(view.clipping, level=1) if r.clipping else b""
     kelvin, tint = temperature_and_tint(source.as_shot_xy)
     header = ViewHeader(
@@ -144,6 +150,7 @@ def pack(view: View, source: Source, recipe: Recipe) -> bytes:
         outside_gamut=view.outside_gamut,
         hot_pixels=view.hot_pixels,
         render_ms=round(view.render_ms, 1),
+        plain=plain,
         strips=[len(strip) for strip in strips],
         clipping_bytes=len(mask),
         as_shot=AsShot(temperature_kelvin=round(kelvin), tint=round(tint, 1)),
@@ -152,6 +159,11 @@ def pack(view: View, source: Source, recipe: Recipe) -> bytes:
     )
     text = header.model_dump_json().encode()
     return b"".join((struct.pack("<I", len(text)), text, *strips, mask))
+
+
+def _plain(picture: NDArray[np.uint8]) -> bytes:
+    """Red, green, blue and 255 of every pixel, as a canvas has them."""
+    return cv2.cvtColor(picture, cv2.COLOR_RGB2RGBA).tobytes()
 
 
 def _coded(picture: NDArray[np.uint8], quick: bool) -> list[bytes]:

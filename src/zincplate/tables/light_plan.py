@@ -2,6 +2,7 @@
 
 import json
 from collections.abc import Callable
+from dataclasses import dataclass, field
 from functools import cache, lru_cache
 
 import numpy as np
@@ -61,15 +62,9 @@ def tables_of(
     ``space`` is a key of :data:`zincplate.core.colour.colour_spaces.SPACES`; with ``linear_output`` the encoding is left out.
     Equal input gives the same object again (small cache), so a view that only moves does no table work.
     """
+    used = recipe.with_switch("framing", False).with_switch("passes", False).with_switch("repair", False).effective()
     return _tables(
-        json.dumps(
-            recipe.with_switch("framing", False)
-            .with_switch("passes", False)
-            .with_switch("repair", False)
-            .effective()
-            .to_document(),
-            sort_keys=True,
-        ),
+        _Used(json.dumps(used.to_document(), sort_keys=True), used),
         matrices,
         as_shot_neutral,
         as_shot_xy,
@@ -80,9 +75,17 @@ def tables_of(
     )
 
 
+@dataclass(frozen=True)
+class _Used:
+    """A recipe that is told from others by its text."""
+
+    text: str
+    recipe: Recipe = field(compare=False)
+
+
 @lru_cache(maxsize=64)
 def _tables(
-    recipe_json: str,
+    used: _Used,
     matrices: CameraMatrices | None,
     as_shot_neutral: tuple[float, float, float],
     as_shot_xy: tuple[float, float],
@@ -91,8 +94,7 @@ def _tables(
     to_working: tuple[float, ...],
     linear_output: bool,
 ) -> LightTables:
-    recipe = Recipe.from_document(json.loads(recipe_json))
-    plan = plan_of(recipe, matrices is not None, as_shot_xy)
+    plan = plan_of(used.recipe, matrices is not None, as_shot_xy)
     target = SPACES[space]
     neutral, clip = np.zeros(3), NO_CLIP
     gains = gains_of(plan, matrices, as_shot_neutral, as_shot_xy).astype(np.float32)

@@ -1,6 +1,6 @@
 import { afterEach, expect, it, vi } from "vitest";
 import { ApiError, need, offlineSafe } from "./client";
-import { fetchView, unpack } from "./view";
+import { fetchView, isHere, unpack } from "./view";
 
 afterEach(() => vi.unstubAllGlobals());
 
@@ -83,6 +83,50 @@ it("a view without warnings has no second picture", async () => {
   const strips = await Promise.all(parts.strips.map(async (s) => [...new Uint8Array(await s.arrayBuffer())]));
   expect(strips).toEqual([[5, 6], [7]]);
   expect(parts.header.scaled_width).toBe(7);
+});
+
+it("plain pixels are taken as they are, the clipping map behind them", async () => {
+  const pixels = [1, 2, 3, 255, 4, 5, 6, 255];
+  vi.stubGlobal(
+    "ImageData",
+    class {
+      constructor(
+        readonly data: Uint8ClampedArray,
+        readonly width: number,
+        readonly height: number,
+      ) {}
+    },
+  );
+  const text = JSON.stringify({ plain: true, width: 2, height: 1, strips: [8], clipping_bytes: 2 });
+  const header = new TextEncoder().encode(text);
+  const data = new Uint8Array([header.length, 0, 0, 0, ...header, ...pixels, 8, 9]);
+  const parts = unpack(data.buffer);
+  expect([...(parts.pixels?.data ?? [])]).toEqual(pixels);
+  expect([parts.pixels?.width, parts.pixels?.height, parts.strips]).toEqual([2, 1, []]);
+  expect([...new Uint8Array(await (parts.clipping as Blob).arrayBuffer())]).toEqual([8, 9]);
+  vi.unstubAllGlobals();
+});
+
+it("pixels are asked for plain while a hand moves, from the same machine only", async () => {
+  const asked: { plain?: boolean }[] = [];
+  vi.stubGlobal("fetch", async (_url: string, { body }: { body: string }) => {
+    asked.push(JSON.parse(body) as { plain?: boolean });
+    return new Response(null, { status: 204 });
+  });
+  const window = { scaledWidth: 90, scaledHeight: 60, x: 0, y: 0, width: 90, height: 60 };
+  for (const hostname of ["127.0.0.1", "studio.example"]) {
+    vi.stubGlobal("location", { hostname });
+    for (const quick of [true, false]) await fetchView(12, null, window, { quick }).catch(() => undefined);
+  }
+  expect(asked.map((a) => a.plain)).toEqual([true, undefined, undefined, undefined]);
+  expect(["localhost", "[::1]", "127.8.0.1", "127.0.0.1.example", "localhost.example"].map(isHere)).toEqual([
+    true,
+    true,
+    true,
+    false,
+    false,
+  ]);
+  vi.unstubAllGlobals();
 });
 
 it("asks for exactly what is in sight, with the page's own mark", async () => {

@@ -9,7 +9,7 @@ type Region = { x?: number; y?: number; width?: number; height?: number };
 /** A view of a 3000 x 2000 picture at a size, whole or a window of it. */
 function view(scaled: number, { x = 0, y = 0, width = scaled, height = (scaled * 2) / 3 }: Region = {}): View {
   const header = { scaled_width: scaled, scaled_height: (scaled * 2) / 3, x, y, width, height };
-  return { header, picture: { width, height, draw: () => undefined }, clipping: null } as unknown as View;
+  return { header, picture: { width, height, fill: () => undefined }, clipping: null } as unknown as View;
 }
 
 const canvas = { width: 1600, height: 1100 } as HTMLCanvasElement;

@@ -53,7 +53,7 @@ export class Enlarged {
     }
     const context = small.getContext("2d", { alpha: false });
     if (!context) return;
-    picture.draw(context, 0, 0);
+    picture.fill(context);
     const { box, smooth } = reduced;
     const d = this.density();
     small.style.left = `${box.x / d}px`;

@@ -39,13 +39,16 @@ def _measure(picture, full, every, channel, mapped, counts, clipped, out):
                 continue
             line, sensor = picture[y], full[y]
             bits = out[y if mapped else 0]
+            # the rows from here to the next one that is counted, or to the end
+            rows = min(every, height - y)
+            here_high, here_low, here_raw, here_r, here_g, here_b = 0, 0, 0, 0, 0, 0
             if y % every == 0:
                 for x in range(width):
                     r, g, b = np.int32(line[x, 0]), np.int32(line[x, 1]), np.int32(line[x, 2])
-                    c[0, r] += every
-                    c[1, g] += every
-                    c[2, b] += every
-                    c[3, (54 * r + 183 * g + 19 * b + 128) >> 8] += every
+                    c[0, r] += rows
+                    c[1, g] += rows
+                    c[2, b] += rows
+                    c[3, (54 * r + 183 * g + 19 * b + 128) >> 8] += rows
             for x in range(width):
                 r, g, b = np.int32(line[x, 0]), np.int32(line[x, 1]), np.int32(line[x, 2])
                 is_high = max(r, max(g, b)) == 255
@@ -53,21 +56,25 @@ def _measure(picture, full, every, channel, mapped, counts, clipped, out):
                 s = int(sensor[x])
                 full_r, full_g, full_b = s & 1 > 0, s & 2 > 0, s & 4 > 0
                 is_raw = full_r | full_g | full_b
-                r_raw += full_r
-                g_raw += full_g
-                b_raw += full_b
-                high += is_high
-                low += is_low
-                raw += is_raw
+                here_r += full_r
+                here_g += full_g
+                here_b += full_b
+                here_high += is_high
+                here_low += is_low
+                here_raw += is_raw
                 if channel < 0:
                     bits[x] = np.uint8(is_high * 1 + is_low * 2 + is_raw * 4)
                 else:
                     v = line[x, channel]
                     bits[x] = np.uint8((v == 255) * 1 + (v == 0) * 2 + ((s >> channel) & 1) * 4)
+            stands_for = 1 if mapped else rows
+            high += here_high * stands_for
+            low += here_low * stands_for
+            raw += here_raw * stands_for
+            r_raw += here_r * stands_for
+            g_raw += here_g * stands_for
+            b_raw += here_b * stands_for
         k = clipped[part]
-        if not mapped:
-            high, low, raw = high * every, low * every, raw * every
-            r_raw, g_raw, b_raw = r_raw * every, g_raw * every, b_raw * every
         k[0, 0], k[0, 1], k[0, 2] = high, low, raw
         k[1, 0], k[1, 1], k[1, 2] = c[0, 255], c[1, 255], c[2, 255]
         k[2, 0], k[2, 1], k[2, 2] = c[0, 0], c[1, 0], c[2, 0]
@@ -76,13 +83,15 @@ def _measure(picture, full, every, channel, mapped, counts, clipped, out):
 
 COUNT_ALL_BELOW = 300_000
 """Pixels from which on every other row stands for two: a scope shows no difference, and a drag does."""
-COUNTED, COUNTED_IN_A_DRAG = 1_000_000, 200_000
-"""About as many pixels are counted of larger pictures, and while a hand moves."""
+COUNTED, COUNTED_IN_A_DRAG = 1_000_000, 80_000
+"""About as many pixels are counted of larger pictures, and of all while a hand moves."""
 
 
 def every_row(pixels: int, quick: bool) -> int:
     """1, or every how many rows of a picture of so many pixels are counted, each for those between."""
-    return 1 if pixels < COUNT_ALL_BELOW else max(round(pixels / (COUNTED_IN_A_DRAG if quick else COUNTED)), 2)
+    if quick:
+        return max(round(pixels / COUNTED_IN_A_DRAG), 1)
+    return 1 if pixels < COUNT_ALL_BELOW else max(round(pixels / COUNTED), 2)
 
 
 def measure(

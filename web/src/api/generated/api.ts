@@ -2325,6 +2325,11 @@ export interface components {
              */
             quick: boolean;
             /**
+             * Plain
+             * @default false
+             */
+            plain: boolean;
+            /**
              * Best
              * @default false
              */
@@ -3996,6 +4001,8 @@ export interface components {
             hot_pixels: number | null;
             /** Render Ms */
             render_ms: number;
+            /** Plain */
+            plain: boolean;
             /** Strips */
             strips: number[];
             /** Clipping Bytes */

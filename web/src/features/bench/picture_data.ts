@@ -89,6 +89,7 @@ export async function previewOf(frame: number, embedded: boolean, picture: Size)
       outside_gamut: 0,
       hot_pixels: null,
       render_ms: 0,
+      plain: false,
       strips: [],
       clipping_bytes: 0,
       as_shot: { temperature_kelvin: 0, tint: 0 },
