@@ -6,6 +6,7 @@ what a tenth of a pixel of misplacing would do at its edges; of the differences 
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -63,7 +64,7 @@ def moved(
     base: dict[int, int],
     by_codes: bool = False,
     clipped: Mask | None = None,
-    each: Callable[[Callable[[tuple[int, int]], Mask], list[tuple[int, int]]], Iterable[Mask]] = map,
+    each: Callable[[Callable[[Any], Any], Iterable[Any]], Iterable[Any]] = map,
 ) -> Moved:
     """Compares frames laid on each other.
 
@@ -72,17 +73,22 @@ def moved(
     ``worth`` (n,): signal that each frame collected (relative exposure). ``strictness`` in standard deviations: lower finds more.
     ``base`` names the frame that counts in a region, by the region's number; elsewhere it is the one that most others agree with,
     of equals the one with the most light. ``by_codes``: what light codes stand for is known roughly, so that all that is as
-    bright may differ by as much, and movement is what differs otherwise. ``each`` does a piece of work for each of many pairs, in
-    their order: several at once may be.
+    bright may differ by as much, and movement is what differs otherwise. ``each`` does a piece of work for each of many frames or
+    pairs, in their order: several at once may be.
     """
     count, h, w = light.shape
     differs = np.zeros((count, count, h, w), bool)
-    soft = [cv2.GaussianBlur(p, (0, 0), 1.0) for p in light]
-    slope = [np.hypot(cv2.Sobel(p, cv2.CV_32F, 1, 0, scale=1 / 8), cv2.Sobel(p, cv2.CV_32F, 0, 1, scale=1 / 8)) for p in soft]
-    near_edges, about_edges = ([cv2.dilate(p, around) for p in slope] for around in (_CROSS, _disc(5)))
     blown = np.zeros_like(shown) if clipped is None else clipped
-    # the blur carries what is clipped into its surroundings
-    sound = [cv2.erode(p.astype(np.uint8), np.ones((7, 7), np.uint8)) > 0 for p in shown]
+
+    def prepared(i: int) -> tuple[Float32, Float32, Float32, Mask]:
+        blurred = cv2.GaussianBlur(light[i], (0, 0), 1.0)
+        along, down = (cv2.Sobel(blurred, cv2.CV_32F, *axis, scale=1 / 8) for axis in ((1, 0), (0, 1)))
+        slope = cv2.magnitude(along, down)
+        # the blur carries what is clipped into its surroundings
+        unblown = cv2.erode(shown[i].astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
+        return blurred, cv2.dilate(slope, _CROSS), cv2.dilate(slope, _disc(5)), unblown
+
+    soft, near_edges, about_edges, sound = zip(*each(prepared, range(count)), strict=True)
 
     def compared(pair: tuple[int, int]) -> Mask:
         i, j = pair
