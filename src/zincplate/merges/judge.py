@@ -33,6 +33,8 @@ AS_MUCH = 0.97
 
 
 APART = "it does not lie on the others: another subject, or too much movement"
+STILL_PX = 1.0
+"""Frames that lie no further apart than this are of a camera that stood still."""
 HARDLY = "it shows too little between black and blown to be laid on the others"
 LITTLE = 0.15
 """Of what the reference shows."""
@@ -180,6 +182,11 @@ def against(
     placements = [_still(f) if lies is None else lies.placement for f, lies in zip(frames, lying, strict=True)]
     for found, placement, ratio in zip(figures, placements, exposure, strict=True):
         _note(found, placement, ratio)
+    if aligned_too and max((f.shift_px for f, lies in zip(figures, lying, strict=True) if lies), default=0.0) > STILL_PX:
+        # the camera moved, and of what cannot be compared nobody knows how it lies
+        for i, found in enumerate(figures):
+            if lying[i] is None and i != reference and not found.reason:
+                found.reason = HARDLY
     _sharpness(views, figures, placements, exposure, reference)
     members = [i for i in range(len(frames)) if not figures[i].reason]
     step, origin = views[reference].step, views[reference].origin

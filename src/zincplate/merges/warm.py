@@ -3,6 +3,7 @@
 import numpy as np
 
 from zincplate.core.kernels.half_floats import predicted_halves
+from zincplate.core.merging.correlation import correlated
 from zincplate.core.merging.covered import largest_covered
 from zincplate.core.merging.focus_mix import mixed_in, share_of
 from zincplate.core.merging.placement import Placement
@@ -32,6 +33,7 @@ def warm_merges() -> None:
     share, total = np.empty((8, 8), np.float32), np.zeros((8, 8), np.float32)
     share_of(trust[0], 0, 2, share)
     mixed_in(values[0], one[0, 0:1].repeat(3), share, trust[0], 0, out, total)
+    correlated(light[0], light[1], np.eye(3), 2, 1e-6, np.full((24, 32), 255, np.uint8))
     similarity(Smoothed.of(light[0], 2.0), Smoothed.of(light[1], 2.0), np.ones((24, 32), bool), np.eye(3), 3, 1.0)
     chosen(light, np.ones((2, 24, 32), bool), np.zeros((2, 24, 32), np.float32))
     covered = np.ones((48, 64), bool)

@@ -16,6 +16,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from zincplate.core.merging.correlation import correlated
+
 Float32 = NDArray[np.float32]
 Float64 = NDArray[np.float64]
 
@@ -219,7 +221,7 @@ def _refined(reference: Float32, picture: Float32, start: Float64, rounds: int) 
         kept = _unmoved(reference, picture, found)
         if before is not None and float((before != kept).mean()) < SETTLED:
             break
-        again, value = _correlated(reference, picture, found, rounds, kept)
+        again, value = correlated(reference, picture, found, rounds, ECC_LIMIT, kept)
         if again is None:
             return (None, -1.0) if before is None else (found, correlation)
         before, found, correlation = kept, again, value
@@ -260,20 +262,6 @@ def _unmoved(reference: Float32, picture: Float32, homography: Float64) -> NDArr
         return everywhere
     size = picture.shape[1], picture.shape[0]
     return np.asarray(255 * (1 - cv2.warpPerspective(moved, homography, size, flags=cv2.INTER_NEAREST)), np.uint8)
-
-
-def _correlated(
-    reference: Float32, picture: Float32, start: Float64, rounds: int, kept: NDArray[np.uint8]
-) -> tuple[Float64 | None, float]:
-    ends = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, rounds, ECC_LIMIT)
-    try:
-        correlation, matrix = cv2.findTransformECC(
-            reference, picture, start.astype(np.float32), cv2.MOTION_HOMOGRAPHY, ends, kept, 5
-        )
-    except cv2.error:  # it does not converge: the pictures have too little in common
-        return None, -1.0
-    found = matrix.astype(np.float64)
-    return np.asarray(found / found[2, 2]), float(correlation)
 
 
 def _plausible(homography: Float64, shape: tuple[int, ...]) -> bool:
