@@ -5,6 +5,7 @@ import numpy as np
 import pytest
 
 from tests.core.test_similarity import about_middle, corners_apart, drawing, moved
+from zincplate.core.merging import correlation
 from zincplate.core.merging.correlation import correlated
 
 ROUNDS, LIMIT = 40, 1e-6
@@ -23,14 +24,14 @@ def test_places_are_found_and_are_those_of_opencv(shape: tuple[int, int], scale:
     truth = about_middle(scale, turn, x, y, shape)
     second = 0.8 * moved(first, truth) + np.float32(0.7)
     second = (second + np.random.default_rng(2).normal(0, 0.02, shape)).astype(np.float32)
-    found, correlation = correlated(first, second, np.eye(3), ROUNDS, LIMIT, everywhere(second))
+    found, agreement = correlated(first, second, np.eye(3), ROUNDS, LIMIT, everywhere(second))
     ends = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, ROUNDS, LIMIT)
     start = np.eye(3, dtype=np.float32)
     told, theirs = cv2.findTransformECC(first, second, start, cv2.MOTION_HOMOGRAPHY, ends, everywhere(second), 5)
     assert found is not None and found[2, 2] == 1
     assert corners_apart(found, truth, shape) < 0.1
     assert corners_apart(found, theirs / theirs[2, 2], shape) < 0.1
-    assert correlation > 0.97 and correlation == pytest.approx(told, abs=0.02)
+    assert agreement > 0.97 and agreement == pytest.approx(told, abs=0.02)
 
 
 def test_what_does_not_count_takes_nothing_along() -> None:
@@ -42,8 +43,8 @@ def test_what_does_not_count_takes_nothing_along() -> None:
     kept = everywhere(second)
     kept[70:190, 140:255] = 0
     with_all, _ = correlated(first, second, np.eye(3), ROUNDS, LIMIT, everywhere(second))
-    without, correlation = correlated(first, second, np.eye(3), ROUNDS, LIMIT, kept)
-    assert without is not None and corners_apart(without, truth, first.shape) < 0.05 and correlation > 0.99
+    without, agreement = correlated(first, second, np.eye(3), ROUNDS, LIMIT, kept)
+    assert without is not None and corners_apart(without, truth, first.shape) < 0.05 and agreement > 0.99
     assert with_all is None or corners_apart(with_all, truth, first.shape) > 1
 
 
@@ -58,6 +59,14 @@ def test_a_start_is_gone_on_from() -> None:
     # rounds that are not allowed are not made
     once, _ = correlated(first, second, np.eye(3), 1, LIMIT, everywhere(second))
     assert once is None or corners_apart(once, truth, first.shape) > 5
+
+
+def test_it_ends_when_the_correlation_does_not_change(monkeypatch: pytest.MonkeyPatch) -> None:
+    rounds, first = [], drawing(120, 160)
+    one = correlation._sums
+    monkeypatch.setattr(correlation, "_sums", lambda *told: rounds.append(1) or one(*told))
+    correlated(first, first, about_middle(1.0, 0.0, 0.3, 0.2, first.shape), ROUNDS, LIMIT, everywhere(first))
+    assert 2 <= len(rounds) < 8
 
 
 @pytest.mark.parametrize(

@@ -126,6 +126,18 @@ def test_a_frame_that_shows_next_to_nothing_is_no_stranger(tmp_path: Path, ev: f
     assert [f.reason for f in judged.figures[:2]] == ["" if 0 in members else HARDLY] * 2
 
 
+def test_what_cannot_be_compared_counts_as_it_was_taken_where_the_camera_stood_still(tmp_path: Path) -> None:
+    camera, lens = CameraModel("Pennick", "Pennick Test 9", 640, 432, serial="9"), ideal(45)
+    grain = cv2.GaussianBlur(np.random.default_rng(8).normal(0, 1, (700, 1000)).astype(np.float32), (0, 0), 2.5)
+    light = 0.2 * np.exp(0.45 * grain / grain.std())
+    scene = Scene("grain", np.repeat(light[..., None], 3, 2), 0.2)
+    frames, _ = frames_of(tmp_path, scene, camera, lens, (4.6, 0.0, -1.0), np.zeros((3, 3)), 100, True)
+    judged = judge(frames, BracketOptions(reference=1))
+    assert judged.members == [0, 1, 2]
+    # not found to lie there: taken to
+    assert np.array_equal(judged.placements[0].homography, np.eye(3)) and judged.figures[0].residual_px == 0
+
+
 def drawing(deviation: float, blur_px: float, seed: int) -> Seen:
     plain = cv2.GaussianBlur(np.random.default_rng(1).normal(0, 1, (400, 500)).astype(np.float32), (0, 0), 1.5) * 0.2 + 0.3
     light = cv2.GaussianBlur(plain, (0, 0), blur_px) if blur_px else plain
