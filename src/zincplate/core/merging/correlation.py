@@ -26,7 +26,8 @@ def _sums(reference, packed, a, middle_x, middle_y, unit, level_r, level_p, out)
 
     ``packed`` (h, w, 4): its values, slopes to the right and down, and 1 where it counts; ``a`` (3, 3) takes places of the
     reference to places of it, both counted from the middle in units. ``level_r`` and ``level_p`` are taken off the values.
-    ``out`` (60,): 36 of products of slopes, 18 of slopes, 6 of values.
+    ``out`` (69,): 36 of products of slopes, 27 of slopes (times the picture, the reference, 1), 6 of values. Slopes are per pixel
+    and already those of what a place stands for; the third is along its distance from the middle.
     """
     height, width = reference.shape
     down, across = packed.shape[0], packed.shape[1]
@@ -178,10 +179,9 @@ def correlated(
             return None, -1.0
         before, correlation = correlation, float(shared / np.sqrt(power_p * power_r))
         matrix, of_picture, of_reference, of_one = _equations(sums)
-        # slopes are those of the picture in pixels: a unit has many
-        scale = unit
-        normal = matrix[:8, :8] * scale**2
-        to_picture, to_reference = ((v - m * of_one)[:8] * scale for v, m in ((of_picture, mean_p), (of_reference, mean_r)))
+        # slopes are per pixel: a unit has many
+        normal = matrix[:8, :8] * unit**2
+        to_picture, to_reference = ((v - m * of_one)[:8] * unit for v, m in ((of_picture, mean_p), (of_reference, mean_r)))
         try:
             solved = np.linalg.solve(normal, np.stack([to_picture, to_reference], 1))
         except np.linalg.LinAlgError:
