@@ -110,16 +110,20 @@ def test_frames_that_are_all_noisy_got_the_same_light(tmp_path: Path) -> None:
     assert np.log2(judged.exposure) == pytest.approx([0, 0, 0, 0], abs=0.006)
 
 
+def grainy(seed: int) -> Scene:
+    """Grain without anything large in it."""
+    grain = cv2.GaussianBlur(np.random.default_rng(seed).normal(0, 1, (700, 1000)).astype(np.float32), (0, 0), 2.5)
+    light = 0.2 * np.exp(0.45 * grain / grain.std())
+    return Scene("grain", np.repeat(light[..., None], 3, 2), 0.2)
+
+
 @pytest.mark.parametrize(("ev", "seed", "members"), [(4.2, 7, [0, 1, 2, 3]), (4.2, 8, [0, 1, 2, 3]), (4.6, 8, [2, 3])])
 def test_a_frame_that_shows_next_to_nothing_is_no_stranger(tmp_path: Path, ev: float, seed: int, members: list[int]) -> None:
     """Nor is it what the others are compared with. At 4.2 stops one place in a hundred is not blown, enough to lay it; at
     4.6 it is not, and as it was taken it lies 4.6 pixels off what counts."""
     camera, lens = CameraModel("Pennick", "Pennick Test 9", 640, 432, serial="9"), ideal(45)
     turns = np.array([[0, 0, 0], [0, 0, 0], [0.3, 0.1, 0.0], [0, 0, 0]])
-    grain = cv2.GaussianBlur(np.random.default_rng(seed).normal(0, 1, (700, 1000)).astype(np.float32), (0, 0), 2.5)
-    light = 0.2 * np.exp(0.45 * grain / grain.std())
-    scene = Scene("grain", np.repeat(light[..., None], 3, 2), 0.2)
-    frames, settings = frames_of(tmp_path, scene, camera, lens, (ev, ev, 0.0, -1.0), turns, 100, True)
+    frames, settings = frames_of(tmp_path, grainy(seed), camera, lens, (ev, ev, 0.0, -1.0), turns, 100, True)
     judged = judge(frames, BracketOptions())
     assert judged.reference in (2, 3) and judged.members == members
     assert max(apart_px(judged, i, camera, lens, settings) for i in members) < 0.25
@@ -128,10 +132,7 @@ def test_a_frame_that_shows_next_to_nothing_is_no_stranger(tmp_path: Path, ev: f
 
 def test_what_cannot_be_compared_counts_as_it_was_taken_where_the_camera_stood_still(tmp_path: Path) -> None:
     camera, lens = CameraModel("Pennick", "Pennick Test 9", 640, 432, serial="9"), ideal(45)
-    grain = cv2.GaussianBlur(np.random.default_rng(8).normal(0, 1, (700, 1000)).astype(np.float32), (0, 0), 2.5)
-    light = 0.2 * np.exp(0.45 * grain / grain.std())
-    scene = Scene("grain", np.repeat(light[..., None], 3, 2), 0.2)
-    frames, _ = frames_of(tmp_path, scene, camera, lens, (4.6, 0.0, -1.0), np.zeros((3, 3)), 100, True)
+    frames, _ = frames_of(tmp_path, grainy(8), camera, lens, (4.6, 0.0, -1.0), np.zeros((3, 3)), 100, True)
     judged = judge(frames, BracketOptions(reference=1))
     assert judged.members == [0, 1, 2]
     # not found to lie there: taken to
