@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
+from tests.as_it_was.merges import laid, raw
 from tests.contract.test_passes import area
 from tests.reference.test_panorama import decoded_of
 from tests.reference.test_series import small
@@ -23,7 +24,7 @@ from zincplate.formats.decode import decode, facts
 from zincplate.formats.lens_profiles import LensDatabase
 from zincplate.merges.errors import MergeError
 from zincplate.merges.focus.judge import FocusJudgement, judge_focus
-from zincplate.merges.focus.master import depth_map, merge_focus
+from zincplate.merges.focus.master import depth_map, merge_focus, preview_of
 from zincplate.merges.focus.options import FocusOptions, Touch
 from zincplate.merges.focus.parts import parts, touched, weights_of
 from zincplate.merges.kept import Kept
@@ -295,3 +296,37 @@ def test_drawn_pictures_without_noise_have_a_depth_as_well() -> None:
         energies, [np.full((60, 80), -3, np.float32)] * 3, [np.ones((60, 80), bool)] * 3, np.zeros((60, 80), np.float32)
     )
     assert np.isfinite(found.frame).all() and np.isfinite(found.sure).all() and (found.frame[:, 8:32] > 1.5).all()
+
+
+@pytest.mark.parametrize(("moved_px", "reference", "touched_at"), [
+    (0, 0, None),  # the frame that shows most: those focused farther do not reach its rim
+    (0, 4, None),
+    (5, None, None),
+    (12, 2, 0.98),
+])  # fmt: skip
+def test_no_place_stays_black_at_the_rim(moved_px: float, reference: int | None, touched_at: float | None) -> None:
+    """Frames from the hand or another reference: where the frame that is sharp shows nothing, one that does."""
+    frames, planes = [], []
+    for number in range(5):
+        sharp = laid(750 + moved_px * number * (-1) ** number, 450 + 0.6 * moved_px * number, scale=1 - 0.004 * number)
+        radius = np.abs(np.linspace(0, 4, sharp.shape[2]) - number)
+        out = np.zeros_like(sharp)
+        for level in range(9):
+            near = np.clip(1 - np.abs(radius / 0.5 - level), 0, 1).astype(np.float32)
+            out += near * np.stack([cv2.GaussianBlur(p, (0, 0), 0.3 + 0.9 * level) for p in sharp])
+        planes.append(sharp)
+        frames.append(raw(out, 50 + number))
+    together = opened_together([(f"TW-00{number:02d}.dng", frame) for number, frame in enumerate(frames)])
+    touches = () if touched_at is None else (Touch(frame=0, radius=0.05, points=((touched_at, 0.1), (touched_at, 0.9))),)
+    options = FocusOptions(reference=reference, touches=touches)
+    views: list[View] = []
+    judged = judge_focus(together, options, views=views)
+    assert len(judged.members) == 5
+    out = merged(together, judged, options)
+    soft, of = (cv2.blur(green, (7, 7)) for green in (out[1], planes[judged.reference][1]))
+    rim = np.ones(of.shape, bool)
+    rim[9:-9, 9:-9] = False
+    apart_ev = np.abs(np.log2(soft / of))[rim]
+    assert out.min() > 0 and apart_ev.max() < 0.9 and np.median(apart_ev) < 0.1, "as light as the scene all round"
+    picture = preview_of(together, views, judged, options)
+    assert picture.max(2).min() > 0

@@ -96,6 +96,8 @@ def judge_focus(
         raise MergeError(f"These frames do not lie on each other: {', '.join(frames[i].name for i in chain)}.")
     reference = _reference(placements, members, options)
     placements = [_against(p, placements[reference]) for p in placements]
+    # to the last digit: its rim must not count as beside it
+    placements[reference] = Placement(np.eye(3), placements[reference].width, placements[reference].height)
     exposure = _exposures(frames, views, placements, figures, members, reference)
     depth = _depth(frames, placements, exposure, members, reference, breathe)
     for k, i in enumerate(members):

@@ -14,7 +14,7 @@ from zincplate.formats.preview import jpeg_from
 from zincplate.merges.file import PREVIEW_PX, Master, colour_as_master, reduced_rows, shown
 from zincplate.merges.focus.judge import NOWHERE, FocusJudgement
 from zincplate.merges.focus.options import FocusOptions
-from zincplate.merges.focus.parts import parts, touched, weights_of
+from zincplate.merges.focus.parts import factors_of, fill_bare, parts, touched, weights_of
 from zincplate.merges.view import Opened, View
 from zincplate.recipe.numbers import signed
 
@@ -63,17 +63,26 @@ def preview_of(
     base = views[judged.reference]
     h, w = base.size
     depth = touched(judged.depth.frame, judged, options.touches)
-    weight = weights_of(cv2.resize(depth, (w, h), interpolation=cv2.INTER_LINEAR), len(judged.members))
+    depth = cv2.resize(depth, (w, h), interpolation=cv2.INTER_LINEAR)
+    weight = weights_of(depth, len(judged.members))
     out = np.zeros((3, h, w), np.float32)
     total = np.full((h, w), 1e-6, np.float32)
-    for k, i in enumerate(judged.members):
-        laid, there = laid_on(views[i].planes, *judged.placements[i].reduced(base.step, base.origin, base.size))
-        neutral = np.asarray(frames[i].source.as_shot_neutral, np.float32) / np.float32(judged.exposure[i])
+
+    def lay(k: int, left: int = 0, right: int = w) -> tuple[Float32, NDArray[np.bool_]]:
+        i = judged.members[k]
+        x, y = judged.placements[i].reduced(base.step, base.origin, base.size)
+        laid, there = laid_on(views[i].planes, x[:, left:right], y[:, left:right])
+        return laid * factors_of(frames, judged, i)[:, None, None], there
+
+    for k in range(len(judged.members)):
+        laid, there = lay(k)
         mine = weight[k] * there
-        out += laid * neutral[:, None, None] * mine
+        out += laid * mine
         total += mine
+    out /= total
+    fill_bare(out, total, depth, judged, lay)
     darkest = np.float32(min(judged.exposure[i] for i in judged.members))
-    return shown(np.ascontiguousarray(out / total * darkest), colour_as_master(frames[judged.reference].source, _lighter(judged)))
+    return shown(np.ascontiguousarray(out * darkest), colour_as_master(frames[judged.reference].source, _lighter(judged)))
 
 
 def reference_of(frames: Sequence[Opened], views: Sequence[View], judged: FocusJudgement) -> NDArray[np.uint8]:
