@@ -322,6 +322,7 @@ def test_no_place_stays_black_at_the_rim(moved_px: float, reference: int | None,
     views: list[View] = []
     judged = judge_focus(together, options, views=views)
     assert len(judged.members) == 5
+    assert (judged.placements[judged.reference].homography == np.eye(3)).all(), "its own rim lies on it"
     out = merged(together, judged, options)
     soft, of = (cv2.blur(green, (7, 7)) for green in (out[1], planes[judged.reference][1]))
     rim = np.ones(of.shape, bool)
