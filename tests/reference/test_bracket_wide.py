@@ -19,6 +19,7 @@ from zincplate.demo.lens import LensState, ideal
 from zincplate.demo.scenes import Scene, drawn_field, load
 from zincplate.formats.decode import decode
 from zincplate.merges import judge as judging
+from zincplate.merges.errors import MergeError
 from zincplate.merges.judge import HARDLY, Judgement, judge
 from zincplate.merges.options import BracketOptions
 from zincplate.merges.response import linear_frames
@@ -137,6 +138,23 @@ def test_what_cannot_be_compared_counts_as_it_was_taken_where_the_camera_stood_s
     assert judged.members == [0, 1, 2]
     # not found to lie there: taken to
     assert np.array_equal(judged.placements[0].homography, np.eye(3)) and judged.figures[0].residual_px == 0
+
+
+@pytest.mark.parametrize(("turn", "told"), [((0.3, 0.1, 0.0), True), ((0.0, 0.0, 1.5), True), ((0.0, 0.0, 0.0), False)])
+def test_a_blown_frame_is_no_reference_for_a_camera_that_moved(
+    tmp_path: Path, turn: tuple[float, float, float], told: bool
+) -> None:
+    """Nothing could be laid on it, and what was added up as taken was seen twice."""
+    camera, lens = CameraModel("Pennick", "Pennick Test 9", 640, 432, serial="9"), ideal(45)
+    turns = np.array([[0, 0, 0], turn, [0, 0, 0]])
+    frames, _ = frames_of(tmp_path, grainy(8), camera, lens, (6.0, 0.0, -1.0), turns, 100, True)
+    if told:
+        with pytest.raises(MergeError, match=rf"{frames[0].name} cannot be the reference: .* {frames[1].name} shows more"):
+            judge(frames, BracketOptions(reference=0))
+    else:
+        assert judge(frames, BracketOptions(reference=0)).members == [0, 1, 2], "as it was taken"
+    # nothing is to be laid on it when nothing is to be laid
+    assert judge(frames, BracketOptions(reference=0, align=False)).reference == 0
 
 
 def drawing(deviation: float, blur_px: float, seed: int) -> Seen:

@@ -38,6 +38,7 @@ STILL_PX = 1.0
 HARDLY = "it shows too little between black and blown to be laid on the others"
 LITTLE = 0.15
 """Of what the reference shows."""
+MIDDLE = np.array([0.5]), np.array([0.5])
 
 
 @dataclass
@@ -77,6 +78,8 @@ class Judgement:
     origin: tuple[float, float]
     shown_ev: float = 0.0
     """Light of the exposure as bright as which the merge is shown, against the reference's."""
+    moved_px: float = -1.0
+    """How far frames that were laid on the reference moved at most; -1 where none could be."""
 
     @property
     def members_ev(self) -> Float64:
@@ -106,6 +109,8 @@ def judge(
         raise MergeError(f"There is no frame {given + 1}; there are {len(frames)}.")
     reference = _best(views, options) if given is None else given
     judged = against(frames, views, reference, options.align, breathe)
+    if options.align and judged.moved_px < 0 and given is not None:
+        _told_nothing(frames, views, given, options, breathe)
     for other in [i for i in judged.alone if given is None]:
         # a stranger among them was taken for the reference: what most of them lie on counts
         if len(judged.alone) < len(judged.members):
@@ -128,6 +133,19 @@ def judge(
         breathe("looking for what moved")
         judged.moved = _moved(views, judged, options)
     return judged
+
+
+def _told_nothing(
+    frames: Sequence[Opened], views: Sequence[View], given: int, options: BracketOptions, breathe: Callable[[str], None]
+) -> None:
+    """Nothing could be laid on the reference that was given: as taken they lie on each other only if the camera stood still,
+    which others may tell. Raises :class:`MergeError` if they do not."""
+    best = _best(views, options.model_copy(update={"leave_out": (*options.leave_out, given)}))
+    if best != given and against(frames, views, best, True, breathe).moved_px > STILL_PX:
+        raise MergeError(
+            f"{frames[given].name} cannot be the reference: the camera moved, and it shows too little between black and blown for"
+            f" the others to be laid on it. {frames[best].name} shows more."
+        )
 
 
 def metered_ev(frames: Sequence[Opened], judged: Judgement) -> float | None:
@@ -182,7 +200,8 @@ def against(
     placements = [_still(f) if lies is None else lies.placement for f, lies in zip(frames, lying, strict=True)]
     for found, placement, ratio in zip(figures, placements, exposure, strict=True):
         _note(found, placement, ratio)
-    if aligned_too and max((f.shift_px for f, lies in zip(figures, lying, strict=True) if lies), default=0.0) > STILL_PX:
+    moved_px = max((_moved_px(lies.placement) for lies in lying if lies), default=-1.0)
+    if moved_px > STILL_PX:
         # the camera moved, and of what cannot be compared nobody knows how it lies
         for i, found in enumerate(figures):
             if lying[i] is None and i != reference and not found.reason:
@@ -190,7 +209,7 @@ def against(
     _sharpness(views, figures, placements, exposure, reference)
     members = [i for i in range(len(frames)) if not figures[i].reason]
     step, origin = views[reference].step, views[reference].origin
-    return Judgement(reference, figures, placements, exposure, members, None, step, origin)
+    return Judgement(reference, figures, placements, exposure, members, None, step, origin, moved_px=moved_px)
 
 
 def _compared(
@@ -230,7 +249,7 @@ def _by_neighbours(
     light = np.log2(exposure)
     for i in np.argsort(np.abs(light)):
         mine, reach = lying[i], light[i]
-        if i == reference or (mine is not None and mine.sure):
+        if i == reference or reach == 0 or (mine is not None and mine.sure):
             continue
         between = [k for k in range(len(frames)) if 0 < light[k] / reach < 1 and (lies := lying[k]) and lies.sure]
         if not between:
@@ -253,11 +272,22 @@ def _still(frame: Opened) -> Placement:
     return Placement(np.eye(3), frame.source.width, frame.source.height)
 
 
+def _off_px(placement: Placement, across: Float64, down: Float64) -> float:
+    """How far places, in shares of the picture, lie from their own at most."""
+    x, y = across * (placement.width - 1), down * (placement.height - 1)
+    there = placement.at(x, y)
+    return float(np.hypot(there[0] - x, there[1] - y).max())
+
+
+def _moved_px(placement: Placement) -> float:
+    """How far the camera moved or turned: by the middle, and by the corners, which are found half as surely."""
+    corners = np.array([0.0, 1, 0, 1]), np.array([0.0, 0, 1, 1])
+    return max(_off_px(placement, *MIDDLE), _off_px(placement, *corners) / 2)
+
+
 def _note(found: Figures, placement: Placement, ratio: float) -> None:
     found.exposure_ev = math.log2(ratio)
-    middle = np.array([(placement.width - 1) / 2]), np.array([(placement.height - 1) / 2])
-    there = placement.at(*middle)
-    found.shift_px = float(np.hypot(there[0] - middle[0], there[1] - middle[1])[0])
+    found.shift_px = _off_px(placement, *MIDDLE)
 
 
 def _sharpness(

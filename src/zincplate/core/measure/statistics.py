@@ -114,5 +114,5 @@ def measure(
 
 def raw_histogram(camera: NDArray[np.float32]) -> NDArray[np.int64]:
     """Histogram (3, 256) of camera values (3, h, w), black 0 and white 1, over their square roots (even photon noise)."""
-    bins = np.clip(np.sqrt(np.maximum(camera, 0)) * 255 + 0.5, 0, 255).astype(np.uint8)
+    bins = np.clip(np.sqrt(np.fmax(camera, 0)) * 255 + 0.5, 0, 255).astype(np.uint8)
     return np.stack([np.bincount(b.ravel(), minlength=256) for b in bins])
