@@ -138,7 +138,7 @@ def test_exposures_are_added_up_as_their_noise_asks_for() -> None:
     order = np.argsort(light, kind="stable")
     out, variance = np.empty(values.shape[1:], np.float32), np.empty(trust.shape[1:], np.float32)
     clipped = np.empty(trust.shape[1:], np.uint8)
-    add_up(values, trust, light, slope, offset, order, out, variance, clipped)
+    add_up(values, trust, light, slope, offset, order, np.ones(3, np.float32), out, variance, clipped)
     v, a, b, t = (x.astype(np.float64) for x in (values, slope, offset, light))
     lost = 0
     for y, x in np.ndindex(trust.shape[1:]):

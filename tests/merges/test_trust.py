@@ -4,9 +4,10 @@ import numpy as np
 import pytest
 from scipy.ndimage import maximum_filter
 
+from zincplate.core.sensor.trust import LOST_FROM, TRUSTED_TO
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import Decoded
-from zincplate.sources.readers import FOOTPRINT, LOST_FROM, TRUSTED_TO, Mosaic
+from zincplate.sources.readers import FOOTPRINT, Mosaic
 
 WHITE = 4000.0
 

@@ -41,7 +41,7 @@ def test_the_variance_of_a_sum_is_known_where_frames_count_in_part() -> None:
     mean = light * exposure[:, None, None, None]
     values = (mean + rng.standard_normal((3, 3, n, 4)) * np.sqrt(1e-3 * mean + 1e-5)).astype(np.float32)
     out, variance, clipped = np.empty((3, n, 4), np.float32), np.empty((n, 4), np.float32), np.empty((n, 4), np.uint8)
-    add_up(values, trust, exposure, slope, offset, np.array([2, 0, 1]), out, variance, clipped)
+    add_up(values, trust, exposure, slope, offset, np.array([2, 0, 1]), np.ones(3, np.float32), out, variance, clipped)
     assert clipped[:, 3].all() and not clipped[:, :3].any()
     # the spread of 400 is known to 1 / sqrt(2 * 400)
     assert np.sqrt(variance.mean(0)) == pytest.approx(out[1].std(0), rel=0.12)
@@ -114,7 +114,7 @@ def test_a_picture_of_uneven_noise_comes_nearer_to_itself() -> None:
     nothing = np.zeros(clean.shape[1:], np.uint8)
 
     def calm(told: Float32) -> list[float]:
-        (found,) = _calmed(iter([_Sum(noisy, told, nothing)]), reference, 0.5)
+        (found,) = _calmed(iter([_Sum(noisy, told, nothing)]), reference, 0.5, np.ones(3, np.float32))
         return [psnr(encoded(found.plates[:, :, part]), encoded(clean[:, :, part])) for part in (slice(0, 310), slice(330, 640))]
 
     before = [psnr(encoded(noisy[:, :, part]), encoded(clean[:, :, part])) for part in (slice(0, 310), slice(330, 640))]
@@ -129,7 +129,7 @@ def test_noise_that_does_not_grow_with_the_signal_is_reduced_too() -> None:
     noisy = (clean + rng.standard_normal(clean.shape) * 0.02).astype(np.float32)
     reference: Any = SimpleNamespace(noise=(np.zeros(3), np.full(3, 4e-4)), source=SimpleNamespace(mosaic=False))
     told = np.full(clean.shape[1:], 4e-4, np.float32)
-    (found,) = _calmed(iter([_Sum(noisy, told, np.zeros(clean.shape[1:], np.uint8))]), reference, 0.5)
+    (found,) = _calmed(iter([_Sum(noisy, told, np.zeros(clean.shape[1:], np.uint8))]), reference, 0.5, np.ones(3, np.float32))
     before, after = (float(np.square(p - clean).mean()) for p in (noisy, found.plates))
     assert after < 0.5 * before
 

@@ -52,8 +52,8 @@ def colour_of(frames: Sequence[Opened], judged: Judgement) -> CameraColour:
 
 @dataclass(frozen=True)
 class _Sum:
-    """Rows added up: plates (3, rows, width) in units of the reference, the variance of their green, and where none could be
-    trusted."""
+    """Rows added up: plates (3, rows, width) in units of the reference times gains, the variance of their green without them, and
+    where none could be trusted."""
 
     plates: Float32
     variance: Float32
@@ -67,17 +67,17 @@ def strips(
     (one half takes what is known to be noise)."""
     base = frames[judged.reference].source
     scale = np.asarray(base.as_shot_neutral, np.float64) * min(np.float32(judged.exposure[i]) for i in judged.members)
-    sums = _sums(frames, judged, breathe)
+    gains = scale.astype(np.float32)
+    sums = _sums(frames, judged, breathe, np.ones(3, np.float32) if noise > 0 else gains)
     top = 0
-    for part in _calmed(sums, frames[judged.reference], noise) if noise > 0 else sums:
-        values = memory.empty(*part.plates.shape)
-        yield Strip(top, np.multiply(part.plates, scale.astype(np.float32)[:, None, None], out=values), part.clipped)
+    for part in _calmed(sums, frames[judged.reference], noise, gains) if noise > 0 else sums:
+        yield Strip(top, part.plates, part.clipped)
         top += part.clipped.shape[0]
 
 
-def _calmed(sums: Iterator[_Sum], reference: Opened, strength: float) -> Iterator[_Sum]:
-    """Sums with their noise reduced, read with rows about them. How much noise there is at a place follows from the frames that
-    count there: in the light of a lamp one does, and so does one where something moved."""
+def _calmed(sums: Iterator[_Sum], reference: Opened, strength: float, gains: Float32) -> Iterator[_Sum]:
+    """Sums with their noise reduced, read with rows about them, times gains. How much noise there is at a place follows from the
+    frames that count there: in the light of a lamp one does, and so does one where something moved."""
     slope, offset = np.maximum(reference.noise[0], LEAST_SLOPE), reference.noise[1]
     deviation = np.sqrt(slope) / 2
     shift = float(np.mean(offset / slope)) + 0.375 * float(slope.max())
@@ -97,11 +97,11 @@ def _calmed(sums: Iterator[_Sum], reference: Opened, strength: float) -> Iterato
         relative = variance / (4 * light * np.float32(deviation[1] ** 2))
         calm = reduce_noise(plates, noise, LIGHTNESS_STRENGTH * strength, COLOUR_STRENGTH * strength, relative)
         begin = 0 if above is None else NOISE_ROWS
-        yield _Sum(np.ascontiguousarray(calm[:, begin : begin + rows]), here.variance, here.clipped)
+        yield _Sum(calm[:, begin : begin + rows] * gains[:, None, None], here.variance, here.clipped)
         above, here = here, below
 
 
-def _sums(frames: Sequence[Opened], judged: Judgement, breathe: Callable[[float], None]) -> Iterator[_Sum]:
+def _sums(frames: Sequence[Opened], judged: Judgement, breathe: Callable[[float], None], gains: Float32) -> Iterator[_Sum]:
     members = judged.members
     base = frames[judged.reference].source
     neutral = np.asarray(base.as_shot_neutral, np.float64)
@@ -128,7 +128,7 @@ def _sums(frames: Sequence[Opened], judged: Judgement, breathe: Callable[[float]
                 trust = np.where(trust > 0, trust * _larger(counts, judged, top, rows, base.width), trust)
             out, variance = memory.empty(3, rows, base.width), memory.empty(rows, base.width)
             clipped = np.empty((rows, base.width), np.uint8)
-            add_up(values, trust, exposure, slope, offset, fallback, out, variance, clipped)
+            add_up(values, trust, exposure, slope, offset, fallback, gains, out, variance, clipped)
             breathe((top + rows) / base.height)
             yield _Sum(out, variance, clipped)
 

@@ -40,7 +40,9 @@ def lay_into(
     """The same into arrays that are there, values by ``factors`` (3,)."""
     source, (rows, width) = frame.source, trust.shape
     if as_it_is:
-        np.multiply(source.window(left, top, width, rows, hot_pixels), factors[:, None, None], out=values)
+        planes, x0, y0 = source.window_about(left, top, width, rows, hot_pixels)
+        part = planes[:, top - y0 : top - y0 + rows, left - x0 : left - x0 + width]
+        np.multiply(part, factors[:, None, None], out=values)
         trust[:] = source.trust(left, top, width, rows)
         return
     least_x, least_y, most_x, most_y = placement.box(left, top, width, rows)
@@ -49,13 +51,13 @@ def lay_into(
     if x0 >= x1 or y0 >= y1:
         values[:], trust[:] = 0, -1
         return
-    planes = source.window(x0, y0, x1 - x0, y1 - y0, hot_pixels)
+    planes, from_x, from_y = source.window_about(x0, y0, x1 - x0, y1 - y0, hot_pixels)
     homographies = placement.homography[None] if placement.field is None else _about(placement, top, rows, left, width)
     # a sampling counts from the middle of the picture, to pixels' corners
     half_w, half_h = source.width / 2, source.height / 2
     to_corner = np.array([[1, 0, 0.5 - half_w], [0, 1, 0.5 - half_h], [0, 0, 1.0]])
     centred = to_corner @ homographies @ np.linalg.inv(to_corner)
-    sampling = Sampling(centred[0], left - half_w, top - half_h, 1.0, 1.0, source.width, source.height, 1.0, 1.0, x0, y0)
+    sampling = Sampling(centred[0], left - half_w, top - half_h, 1.0, 1.0, source.width, source.height, 1.0, 1.0, from_x, from_y)
     blocks = None if placement.field is None else Blocks(centred[None], BLOCK, rows)
     warp(planes, sampling, _no_lens(source.width, source.height), width, rows, blocks=blocks, out=values, gains=factors)
     own = source.trust(x0, y0, x1 - x0, y1 - y0)

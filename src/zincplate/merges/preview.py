@@ -39,7 +39,7 @@ def preview_of(
     exposure = np.array([judged.exposure[i] for i in members], np.float32)
     out, variance, clipped = np.empty((3, h, w), np.float32), np.empty((h, w), np.float32), np.empty((h, w), np.uint8)
     fallback = np.argsort(exposure, kind="stable").astype(np.int64)
-    add_up(values, trust, exposure, slope, offset, fallback, out, variance, clipped)
+    add_up(values, trust, exposure, slope, offset, fallback, np.ones(3, np.float32), out, variance, clipped)
     return shown(out * (neutral * float(exposure.min())).astype(np.float32)[:, None, None], colour_of(frames, judged))
 
 

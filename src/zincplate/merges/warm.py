@@ -13,6 +13,7 @@ from zincplate.core.merging.seams import chosen
 from zincplate.core.merging.similarity import Smoothed, similarity
 from zincplate.core.merging.stacking import CLIPPED, combined
 from zincplate.core.noise.wavelet_noise import StabilisedNoise, reduce_noise
+from zincplate.core.sensor.trust import trust_of_codes
 
 
 def warm_merges() -> None:
@@ -25,7 +26,8 @@ def warm_merges() -> None:
     order, clipped = np.arange(2, dtype=np.int64), np.empty((8, 8), np.uint8)
     placement.carry_trust(0, 0, trust[0], 0, 0, trust[1])
     placement.mark_beyond(0, 0, (8, 8), trust[1])
-    add_up(values, trust, one[:, 0].copy(), one, one, order, out, np.empty((8, 8), np.float32), clipped)
+    trust_of_codes(np.ones((16, 16), np.uint16), 4, 4, np.float32(0), np.float32(1), trust[0])
+    add_up(values, trust, one[:, 0].copy(), one, one, order, np.ones(3, np.float32), out, np.empty((8, 8), np.float32), clipped)
     noise = StabilisedNoise(1e-3, (0.01, 0.01, 0.01), True)
     reduce_noise(np.ones((3, 32, 32), np.float32), noise, 1.0, 1.0, np.ones((32, 32), np.float32))
     combined(values, trust, one[:, 0].copy(), one, one, CLIPPED, 3.0)

@@ -19,6 +19,7 @@ from zincplate.core.noise.wavelet_noise import deviation_of
 from zincplate.core.sensor.colour_shift import ColourShift
 from zincplate.core.sensor.demosaic import MARGIN, bin_mosaic, demosaic_window, window_of
 from zincplate.core.sensor.hot_pixels import hot_sites, replaced
+from zincplate.core.sensor.trust import LOST_FROM, TRUSTED_TO, trust_of_codes
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import Decoded
 
@@ -75,6 +76,12 @@ class Reader(Protocol):
         ...
 
     def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False, shift: ColourShift | None = None) -> Float32: ...
+
+    def window_about(
+        self, x: int, y: int, w: int, h: int, hot_pixels: bool = False, shift: ColourShift | None = None
+    ) -> tuple[Float32, int, int]:
+        """A window in what it was cut from, which may reach beyond the picture, and the column and row where that begins."""
+        ...
 
     def reduced(self, step: int, hot_pixels: bool = False) -> Plate: ...
 
@@ -153,8 +160,14 @@ class Mosaic:
         x0, x1 = max(min(x, 2 * (self.width - 1) - x - columns), 0), min(max(x + columns, 2 - x), self.width)
         return replaced(self._sites[y0:y1, x0:x1], *self.hot(), y0, x0), y0, x0
 
-    @_resting
     def window(self, x: int, y: int, w: int, h: int, hot_pixels: bool = False, shift: ColourShift | None = None) -> Float32:
+        planes, x0, y0 = self.window_about(x, y, w, h, hot_pixels, shift)
+        return planes[:, y - y0 : y - y0 + h, x - x0 : x - x0 + w]
+
+    @_resting
+    def window_about(
+        self, x: int, y: int, w: int, h: int, hot_pixels: bool = False, shift: ColourShift | None = None
+    ) -> tuple[Float32, int, int]:
         margin = MARGIN if shift is None else MARGIN + math.ceil(shift.largest_px) + 3
         x0 = x - margin - (x - margin - self._red_x) % 2
         y0 = y - margin - (y - margin - self._red_y) % 2
@@ -166,7 +179,7 @@ class Mosaic:
         middle = ((self.height - 1) / 2 - y0, (self.width - 1) / 2 - x0)
         planes, scratch = memory.empty(3, rows, columns), memory.empty(rows, columns)
         demosaic_window(sites, planes, scratch, shift, middle)
-        return planes[:, y - y0 : y - y0 + h, x - x0 : x - x0 + w]
+        return planes, x0, y0
 
     @property
     def origin(self) -> tuple[int, int]:
@@ -206,9 +219,9 @@ class Mosaic:
         if codes.size and int(codes.max()) <= lowest + TRUSTED_TO * (self._white - lowest):
             return np.ones((h, w), np.float32)
         if np.ptp(self._black_by_parity) == 0:  # as most cameras have it: the highest code is the highest level
-            highest = _highest(codes).astype(np.float32)
-            trust = _trust_of((highest - np.float32(lowest)) / np.float32(self._white - lowest))
-            return trust[y - y0 : y - y0 + h, x - x0 : x - x0 + w]
+            trust = np.empty((h, w), np.float32)
+            trust_of_codes(_highest(codes), x - x0, y - y0, np.float32(lowest), np.float32(self._white - lowest), trust)
+            return trust
         part = codes.astype(np.float32)
         black = np.roll(self._black_by_parity, (-(y0 % 2), -(x0 % 2)), (0, 1)).astype(np.float32)
         for row in range(2):
@@ -223,8 +236,6 @@ PEDESTAL, HEADROOM = 2048.0, 2.0
 """Of calibrated sites: room for noise below black, and for corners that a flat makes brighter."""
 FOOTPRINT = 4
 """Sites about one that demosaicing looks at."""
-TRUSTED_TO, LOST_FROM = 0.88, 0.97
-"""Of the white level: to there a value is taken as it is, from there on it may be clipped."""
 
 
 def _trusted(levels: Float32) -> Float32:
@@ -283,6 +294,11 @@ class Picture:
         else:
             window_from_codes(self._pixels, y, x, self._table, out)
         return out
+
+    def window_about(
+        self, x: int, y: int, w: int, h: int, hot_pixels: bool = False, shift: ColourShift | None = None
+    ) -> tuple[Float32, int, int]:
+        return self.window(x, y, w, h, hot_pixels, shift), x, y
 
     @_resting
     def trust(self, x: int, y: int, w: int, h: int) -> Float32:

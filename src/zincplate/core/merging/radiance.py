@@ -23,7 +23,7 @@ SURE = 0.1
 
 
 @njit(inline="always")
-def _taken(values, trust, exposure, slope, offset, fallback, y, x, out, variance):
+def _taken(values, trust, exposure, slope, offset, fallback, gains, y, x, out, variance):
     """One place where no frame can be trusted: the first of ``fallback`` that is there."""
     taken = fallback[0]
     for k in range(values.shape[0]):
@@ -32,18 +32,19 @@ def _taken(values, trust, exposure, slope, offset, fallback, y, x, out, variance
             break
     t = exposure[taken]
     for c in range(3):
-        out[c, y, x] = values[taken, c, y, x] / t
+        out[c, y, x] = gains[c] * values[taken, c, y, x] / t
     variance[y, x] = (slope[taken, 1] * max(values[taken, 1, y, x], np.float32(0)) + offset[taken, 1]) / (t * t)
 
 
 @njit(**KERNEL)
-def add_up(values, trust, exposure, slope, offset, fallback, out, variance, clipped):
+def add_up(values, trust, exposure, slope, offset, fallback, gains, out, variance, clipped):
     """Radiance of a strip.
 
     ``values`` (n, 3, h, w) float32: linear, black at 0; ``trust`` (n, h, w): 0 leaves a frame out there; ``exposure`` (n,): light
     of each against the reference's; ``slope`` and ``offset`` (n, 3) of its noise; ``fallback`` (n,): frames, the darkest first.
-    ``out`` (3, h, w) in units of the reference; ``variance`` (h, w): of its green; ``clipped`` (h, w) uint8: 1 where no frame
-    could be trusted and the first of ``fallback`` that is there at all (trust not negative) was taken.
+    ``out`` (3, h, w) in units of the reference, times ``gains`` (3,); ``variance`` (h, w): of its green, without gains;
+    ``clipped`` (h, w) uint8: 1 where no frame could be trusted and the first of ``fallback`` that is there at all (trust not
+    negative) was taken.
     """
     n, _, rows, columns = values.shape
     z, least = np.float32(0), np.float32(1e-3)
@@ -82,7 +83,7 @@ def add_up(values, trust, exposure, slope, offset, fallback, out, variance, clip
                         below[x] += weight
                 target = out[c, y, start : start + m]
                 for x in range(m):
-                    target[x] = above[x] / max(below[x], np.float32(1e-30))
+                    target[x] = gains[c] * above[x] / max(below[x], np.float32(1e-30))
                 if c == 1:
                     varied = variance[y, start : start + m]
                     for x in range(m):
@@ -93,7 +94,7 @@ def add_up(values, trust, exposure, slope, offset, fallback, out, variance, clip
             if lost > 0:
                 for x in range(m):
                     if total[x] < least:
-                        _taken(values, trust, exposure, slope, offset, fallback, y, start + x, out, variance)
+                        _taken(values, trust, exposure, slope, offset, fallback, gains, y, start + x, out, variance)
 
 
 def exposure_ratio(

@@ -211,6 +211,12 @@ def _chroma(m, green, planes, squared):
                         own[start + i] = mine[i]
                     for i in range(count):
                         other[start + i] = theirs[i]
+            # not valid, but numbers: what is cut from the planes may be read with what lies about it
+            last = columns - 3
+            own[0] = own[1] = own[2]
+            own[last + 1] = own[last + 2] = own[last]
+            other[0] = other[1] = other[2]
+            other[last + 1] = other[last + 2] = other[last]
             if squared:
                 line, out = green[y], planes[1, y]
                 for x in range(columns):
