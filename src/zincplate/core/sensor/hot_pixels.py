@@ -15,14 +15,18 @@ from numpy.typing import NDArray
 DEVIATIONS = 8.0
 SPREADS = 2.0
 BESIDE = 0.06
+PART = 128
+"""Sites of a row that are looked at together: mostly none of them stands out."""
 
 
 @njit(inline="always")
 def _quick(above, line, below, least, black, near):
-    """Marks the sites of a row that may be hot or cold, a whole row at once: above or below the four nearest of their colour by
-    what noise in the dark explains, and the second of these by a quarter of the light (``black``: the higher one)."""
-    for x in range(2, line.size - 2):
-        v, left, right = np.int32(line[x]), np.int32(line[x - 2]), np.int32(line[x + 2])
+    """Marks the sites of a part of a row that may be hot or cold: above or below the four nearest of their colour by what noise
+    in the dark explains, and the second of these by a quarter of the light (``black``: the higher one). ``above`` and ``below``
+    are the rows of this colour next to it; ``line`` has two sites more at both ends. How many there are."""
+    count = np.int32(0)
+    for x in range(near.size):
+        v, left, right = np.int32(line[x + 2]), np.int32(line[x]), np.int32(line[x + 4])
         up, down = np.int32(above[x]), np.int32(below[x])
         more_across, more_along = max(left, right), max(up, down)
         less_across, less_along = min(left, right), min(up, down)
@@ -32,6 +36,65 @@ def _quick(above, line, below, least, black, near):
         hot = (v > top + least) & (4 * (v - second) > v - black - 4)
         cold = (v < bottom - least) & (4 * (second_low - v) > second_low - black - 4)
         near[x] = np.uint8(hot | cold)
+        count += np.int32(hot | cold)
+    return count
+
+
+@njit(nogil=True, cache=True)
+def _looked_at(mosaic, y, start, near, black, slope, offset, found, values):
+    """Marks those of the sites that :func:`_quick` marked, from column ``start`` on, that are hot or cold; how many there are."""
+    count = 0
+    for k in range(near.size):
+        if near[k] == 0:
+            continue
+        x = start + k
+        v = np.int32(mosaic[y, x])
+        left, right = np.int32(mosaic[y, x - 2]), np.int32(mosaic[y, x + 2])
+        up, down = np.int32(mosaic[y - 2, x]), np.int32(mosaic[y + 2, x])
+        b = black[y & 1, x & 1]
+        n1, n2 = np.int32(mosaic[y - 2, x - 2]), np.int32(mosaic[y - 2, x + 2])
+        n3, n4 = np.int32(mosaic[y + 2, x - 2]), np.int32(mosaic[y + 2, x + 2])
+        high, second_high, low, second_low = np.int32(-1), np.int32(-1), np.int32(1 << 20), np.int32(1 << 20)
+        total = np.int32(0)
+        for n in (left, right, up, down, n1, n2, n3, n4):
+            total += n
+            if n > high:
+                high, second_high = n, high
+            elif n > second_high:
+                second_high = n
+            if n < low:
+                low, second_low = n, low
+            elif n < second_low:
+                second_low = n
+        mean = (total - high - low) / 6.0
+        # where the neighbours themselves differ there is drawing, or more noise than the model knows
+        spread = SPREADS * (second_high - second_low)
+        deviation = max(DEVIATIONS * np.sqrt(max(slope * max(mean - b, 0.0) + offset, 1.0)), spread)
+        beside = (
+            np.int32(mosaic[y, x - 1]) + np.int32(mosaic[y, x + 1]) + np.int32(mosaic[y - 1, x]) + np.int32(mosaic[y + 1, x])
+        ) / 4.0
+        around = (
+            np.int32(mosaic[y - 1, x - 2])
+            + np.int32(mosaic[y - 1, x + 2])
+            + np.int32(mosaic[y + 1, x - 2])
+            + np.int32(mosaic[y + 1, x + 2])
+        ) / 4.0
+        explained = deviation / DEVIATIONS
+        brightest = max(
+            max(np.int32(mosaic[y, x - 1]), np.int32(mosaic[y, x + 1])),
+            max(np.int32(mosaic[y - 1, x]), np.int32(mosaic[y + 1, x])),
+        )
+        alone_hot = (beside - around < BESIDE * (v - mean) + 0.7 * explained) & (
+            brightest - around < BESIDE * (v - mean) + 2.2 * explained
+        )
+        alone_cold = around - beside < 0.25 * (mean - v)
+        is_hot = (v - second_high > deviation) & (v - second_high > 0.25 * (v - b)) & alone_hot
+        is_cold = (second_low - v > deviation) & (second_low - v > 0.25 * (mean - b)) & alone_cold
+        if is_hot or is_cold:
+            found[y, x] = 1
+            values[y, x] = np.uint16(mean + 0.5)
+            count += 1
+    return count
 
 
 @njit(parallel=True, nogil=True, cache=True)
@@ -39,57 +102,14 @@ def _find(mosaic, black, slope, offset, found, values, counts):
     height, width = mosaic.shape
     least = np.int32(DEVIATIONS * np.sqrt(max(offset, 1.0)))
     for y in prange(2, height - 2):
-        near, count = np.empty(width, np.uint8), 0
-        _quick(mosaic[y - 2], mosaic[y], mosaic[y + 2], least, np.int32(black[y & 1].max()), near)
-        for x in range(2, width - 2):
-            if near[x] == 0:
+        near, count, higher = np.empty(PART, np.uint8), 0, np.int32(black[y & 1].max())
+        for start in range(2, width - 2, PART):
+            end = min(start + PART, width - 2)
+            above, below = mosaic[y - 2, start:end], mosaic[y + 2, start:end]
+            part = near[: end - start]
+            if _quick(above, mosaic[y, start - 2 : end + 2], below, least, higher, part) == 0:
                 continue
-            v = np.int32(mosaic[y, x])
-            left, right = np.int32(mosaic[y, x - 2]), np.int32(mosaic[y, x + 2])
-            up, down = np.int32(mosaic[y - 2, x]), np.int32(mosaic[y + 2, x])
-            b = black[y & 1, x & 1]
-            n1, n2 = np.int32(mosaic[y - 2, x - 2]), np.int32(mosaic[y - 2, x + 2])
-            n3, n4 = np.int32(mosaic[y + 2, x - 2]), np.int32(mosaic[y + 2, x + 2])
-            high, second_high, low, second_low = np.int32(-1), np.int32(-1), np.int32(1 << 20), np.int32(1 << 20)
-            total = np.int32(0)
-            for n in (left, right, up, down, n1, n2, n3, n4):
-                total += n
-                if n > high:
-                    high, second_high = n, high
-                elif n > second_high:
-                    second_high = n
-                if n < low:
-                    low, second_low = n, low
-                elif n < second_low:
-                    second_low = n
-            mean = (total - high - low) / 6.0
-            # where the neighbours themselves differ there is drawing, or more noise than the model knows
-            spread = SPREADS * (second_high - second_low)
-            deviation = max(DEVIATIONS * np.sqrt(max(slope * max(mean - b, 0.0) + offset, 1.0)), spread)
-            beside = (
-                np.int32(mosaic[y, x - 1]) + np.int32(mosaic[y, x + 1]) + np.int32(mosaic[y - 1, x]) + np.int32(mosaic[y + 1, x])
-            ) / 4.0
-            around = (
-                np.int32(mosaic[y - 1, x - 2])
-                + np.int32(mosaic[y - 1, x + 2])
-                + np.int32(mosaic[y + 1, x - 2])
-                + np.int32(mosaic[y + 1, x + 2])
-            ) / 4.0
-            explained = deviation / DEVIATIONS
-            brightest = max(
-                max(np.int32(mosaic[y, x - 1]), np.int32(mosaic[y, x + 1])),
-                max(np.int32(mosaic[y - 1, x]), np.int32(mosaic[y + 1, x])),
-            )
-            alone_hot = (beside - around < BESIDE * (v - mean) + 0.7 * explained) & (
-                brightest - around < BESIDE * (v - mean) + 2.2 * explained
-            )
-            alone_cold = around - beside < 0.25 * (mean - v)
-            is_hot = (v - second_high > deviation) & (v - second_high > 0.25 * (v - b)) & alone_hot
-            is_cold = (second_low - v > deviation) & (second_low - v > 0.25 * (mean - b)) & alone_cold
-            if is_hot or is_cold:
-                found[y, x] = 1
-                values[y, x] = np.uint16(mean + 0.5)
-                count += 1
+            count += _looked_at(mosaic, y, start, part, black, slope, offset, found, values)
         counts[y] = count
 
 
