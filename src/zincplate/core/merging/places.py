@@ -3,6 +3,8 @@
 import numpy as np
 from numba import njit, prange
 
+from zincplate.core.kernels.kernel_math import stack_floats
+
 CELL = 32
 """Pixels of a row whose ends say whether what lies between them is inside: nothing bends by a pixel in so many."""
 DOUBT_ROWS, DOUBT_COLUMNS = 16, 64
@@ -64,7 +66,8 @@ def carried_trust(own, x0, y0, homography, field, width, height, left, top, out)
     h, w = own.shape
     rows, columns = out.shape
     down, across = (h + DOUBT_ROWS - 1) // DOUBT_ROWS, (w + DOUBT_COLUMNS - 1) // DOUBT_COLUMNS
-    doubtful = np.zeros((down, across), np.uint8)
+    doubtful, flat = np.zeros((down, across), np.uint8), own.reshape(-1)
+    zero, right, lower, across_one = np.float32(0), np.float32(w - 1), np.float32(h - 1), np.int32(w)
     for r in prange(down):
         for row in range(r * DOUBT_ROWS, min(np.int64(r) * DOUBT_ROWS + DOUBT_ROWS, h)):
             for c in range(across):
@@ -75,7 +78,7 @@ def carried_trust(own, x0, y0, homography, field, width, height, left, top, out)
                 if less > 0:
                     doubtful[r, c] = 1
     for i in prange(rows):
-        y = float(top + i)
+        y, found = float(top + i), stack_floats()
         line = out[i]
         ax, ay = _there(homography, field, width, height, float(left), y)
         for start in range(0, columns, CELL):
@@ -92,14 +95,19 @@ def carried_trust(own, x0, y0, homography, field, width, height, left, top, out)
                 step_x, step_y = np.float32((bx - ax) / n), np.float32((by - ay) / n)
                 at_x, at_y = np.float32(ax - x0), np.float32(ay - y0)
                 for k in range(n):
-                    px = min(max(at_x + step_x * np.float32(k), np.float32(0)), np.float32(w - 1))
-                    py = min(max(at_y + step_y * np.float32(k), np.float32(0)), np.float32(h - 1))
-                    ix, iy = np.int64(px), np.int64(py)
-                    jx, jy = min(ix + 1, w - 1), min(iy + 1, h - 1)
+                    px = min(max(at_x + step_x * np.float32(k), zero), right)
+                    py = min(max(at_y + step_y * np.float32(k), zero), lower)
+                    ix, iy = np.int32(px), np.int32(py)
                     tx, ty = px - np.float32(ix), py - np.float32(iy)
-                    upper = own[iy, ix] + (own[iy, jx] - own[iy, ix]) * tx
-                    lower = own[jy, ix] + (own[jy, jx] - own[jy, ix]) * tx
-                    target[k] = upper + (lower - upper) * ty
+                    first = iy * across_one + ix
+                    beside = np.int32(tx > zero)
+                    under = np.int32(ty > zero) * across_one
+                    a, b = flat[np.uint32(first)], flat[np.uint32(first + beside)]
+                    c, d = flat[np.uint32(first + under)], flat[np.uint32(first + under + beside)]
+                    above = a + (b - a) * tx
+                    found[k] = above + (c + (d - c) * tx - above) * ty
+                for k in range(n):
+                    target[k] = found[k]
             else:
                 for k in range(n):
                     target[k] = np.float32(1)
