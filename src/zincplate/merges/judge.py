@@ -14,7 +14,7 @@ from zincplate.core.merging.sharpness import Seen, Shake, as_sharp, same_light, 
 from zincplate.merges.belong import belong, counted
 from zincplate.merges.errors import MergeError
 from zincplate.merges.in_turn import all_of, in_turn
-from zincplate.merges.laying import Frame, Laid, by_quantiles, comparable, laid, limits_of, measured
+from zincplate.merges.laying import Frame, Laid, by_quantiles, comparable, laid, limits_of, measured, read_at
 from zincplate.merges.options import BracketOptions
 from zincplate.merges.refine import Tiles
 from zincplate.merges.view import Opened, View, views_of
@@ -299,12 +299,11 @@ def _sharpness(
         view, t = views[i], exposure[i]
         low, high = limits_of(base, view, t)
         # each in its own pixels: laying one on the other would blur it
-        others = np.stack([base.green, base.shown.astype(np.float32)])
-        (there, sure), inside = laid_on(others, *placements[i].inverse().reduced(base.step, base.origin, view.size))
-        mine = inside & (sure > 0.5) & view.shown & (view.green / t > 4 * low) & (view.green / t < high) & (there < high)
-        others = np.stack([view.green / np.float32(t), view.shown.astype(np.float32)])
-        (back, sure), inside = laid_on(others, *placements[i].reduced(base.step, base.origin, base.size))
-        theirs = inside & (sure > 0.5) & base.shown & (base.green > 4 * low) & (base.green < high) & (back < high)
+        there, shown = read_at(base, *placements[i].inverse().reduced(base.step, base.origin, view.size))
+        mine = (shown > 0.5) & view.shown & (view.green / t > 4 * low) & (view.green / t < high) & (there < high)
+        back, shown = read_at(view, *placements[i].reduced(base.step, base.origin, base.size))
+        back /= np.float32(t)
+        theirs = (shown > 0.5) & base.shown & (base.green > 4 * low) & (base.green < high) & (back < high)
         # a lamp that crossed one of them is a matter of what moved
         mine &= same_light(view.green / np.float32(t), there)
         theirs &= same_light(base.green, back)

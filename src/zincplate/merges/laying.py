@@ -101,11 +101,17 @@ def by_quantiles(base: View, view: View) -> float:
     return max(float(np.median(b)), 1e-6) / max(float(np.median(a)), 1e-6)
 
 
+def read_at(view: View, x: Float32, y: Float32) -> tuple[Float32, Float32]:
+    """A view's green light at places of the reference, and how much of what it is made of shows light rightly, 0 beside it."""
+    green, inside = laid_on(view.green, x, y)
+    shown = cv2.remap(view.shown.astype(np.float32), x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    return green, np.asarray(shown * inside, np.float32)
+
+
 def measured(base: View, view: View, placement: Placement, start: float) -> float:
     """The exposure ratio where both show something well; ``start`` when nothing does."""
-    places = placement.reduced(base.step, base.origin, base.size)
-    (here, shown), there = laid_on(np.stack([view.green, view.shown.astype(np.float32)]), *places)
-    both = there & base.calm & (shown > 0.99)
+    here, shown = read_at(view, *placement.reduced(base.step, base.origin, base.size))
+    both = base.calm & (shown > 0.99)
     # enough light in both by what the reference shows around, and noise as that much light has: by what one of the two itself
     # recorded, samples that noise made brighter there, or darker, would be chosen before others
     light = cv2.GaussianBlur(base.green, (0, 0), AROUND_PX)
