@@ -182,7 +182,7 @@ export function MergeTable({
               onRole={used.kind === "series" ? (i, role) => set({ roles: { ...used.roles, [i]: role } }) : null}
             />
           </div>
-          <div className="scroll-plain flex min-h-0 shrink-0 basis-[55%] flex-col gap-2 border-t border-ink py-3">
+          <div className="scroll-plain flex max-h-[60%] min-h-0 shrink-0 flex-col gap-2 border-t border-ink py-3">
             {!again && (
               <ChoiceRow
                 label="merged as"
