@@ -149,7 +149,7 @@ def test_a_blown_frame_is_no_reference_for_a_camera_that_moved(
     turns = np.array([[0, 0, 0], turn, [0, 0, 0]])
     frames, _ = frames_of(tmp_path, grainy(8), camera, lens, (6.0, 0.0, -1.0), turns, 100, True)
     if told:
-        with pytest.raises(MergeError, match=rf"{frames[0].name} cannot be the reference: .* {frames[1].name} shows more"):
+        with pytest.raises(MergeError, match=rf"{frames[0].name}: It cannot be the reference: .* {frames[1].name} shows more"):
             judge(frames, BracketOptions(reference=0))
     else:
         assert judge(frames, BracketOptions(reference=0)).members == [0, 1, 2], "as it was taken"

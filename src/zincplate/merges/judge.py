@@ -143,8 +143,8 @@ def _told_nothing(
     best = _best(views, options.model_copy(update={"leave_out": (*options.leave_out, given)}))
     if best != given and against(frames, views, best, True, breathe).moved_px > STILL_PX:
         raise MergeError(
-            f"{frames[given].name} cannot be the reference: the camera moved, and it shows too little between black and blown for"
-            f" the others to be laid on it. {frames[best].name} shows more."
+            f"{frames[given].name}: It cannot be the reference: the camera moved, and too little of it lies between black and"
+            f" blown for the others to be laid on it. {frames[best].name} shows more."
         )
 
 
