@@ -23,6 +23,7 @@ from zincplate.merges.errors import MergeError
 from zincplate.merges.kept import Kept
 from zincplate.merges.kinds import look_at
 from zincplate.merges.series.judge import SeriesJudgement, judge_series
+from zincplate.merges.series.master import report_of
 from zincplate.merges.series.options import SeriesOptions
 from zincplate.merges.series.parts import land_of, parts
 from zincplate.merges.view import Opened, View
@@ -172,6 +173,25 @@ def test_every_frame_is_known_for_what_it_is(night: dict[str, Any]) -> None:
     roles = [f.role for f in night["judged"].figures]
     assert roles == ["light"] * 7 + ["dark"] * 4 + ["flat"] * 3 + ["land"]
     assert night["judged"].by == "stars" and len(night["judged"].members) == 7
+
+
+def test_a_dark_or_a_flat_that_is_switched_off_does_not_count(night: dict[str, Any]) -> None:
+    """Nor does the land, which is told where it does not stay still either."""
+    frames: list[Opened] = night["frames"]
+    few = [frames[i] for i in (0, 1, 2, 7, 8, 11, 12, 14)]
+    options = SeriesOptions(align="stars")
+    every = judge_series(few, options, NO_LENSES)
+    some = judge_series(few, options.model_copy(update={"leave_out": (3, 5, 7)}), NO_LENSES)
+    told = [report_of(judged, options, None, None) for judged in (every, some)]
+    assert [row["takes_part"] for row in told[0]["frames"]] == [True] * 7 + [False]
+    assert told[0]["left_out"] == [f"{few[7].name}: it shows the land, and counts where the land stays still."]
+    assert "Calibrated by 2 darks and 2 flats." in told[0]["done"]
+    assert [row["takes_part"] for row in told[1]["frames"]] == [True] * 3 + [False, True, False, True, False]
+    assert told[1]["left_out"] == [f"{few[i].name}: left out by hand." for i in (3, 5, 7)] and some.land == []
+    assert "Calibrated by 1 dark and 1 flat." in told[1]["done"]
+    # hot sites are in both
+    spread = [float(np.ptp(np.percentile(judged.masters.dark, (16, 84)))) for judged in (every, some)]  # type: ignore[arg-type]
+    assert spread[0] < 0.85 * spread[1], "of two, not of one"
 
 
 def test_stars_lie_on_each_other_where_they_really_were(night: dict[str, Any]) -> None:

@@ -10,6 +10,10 @@ LEAST_PX = 4
 """Reduced to half, as frames are looked at, two samples are left."""
 
 
+BY_HAND = "left out by hand"
+"""Why a frame does not take part that was switched off."""
+
+
 def counted(frames: Sequence[Opened], what: str, fewest: int, most: int) -> None:
     """Raises :class:`MergeError` when these are too few or too many for a merge of a kind (``what``: "A bracket")."""
     if not fewest <= len(frames) <= most:

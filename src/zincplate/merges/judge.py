@@ -11,7 +11,7 @@ from zincplate.core.merging.alignment import laid_on
 from zincplate.core.merging.moved import Moved, moved
 from zincplate.core.merging.placement import Placement
 from zincplate.core.merging.sharpness import Seen, Shake, as_sharp, same_light, shake
-from zincplate.merges.belong import belong, counted
+from zincplate.merges.belong import BY_HAND, belong, counted
 from zincplate.merges.errors import MergeError
 from zincplate.merges.in_turn import all_of, in_turn
 from zincplate.merges.laying import Frame, Laid, by_quantiles, comparable, laid, limits_of, measured, read_at
@@ -343,7 +343,7 @@ def _shake(
 def _leave_out(judged: Judgement, options: BracketOptions) -> None:
     for i, figure in enumerate(judged.figures):
         if i in options.leave_out:
-            figure.reason = "left out by hand"
+            figure.reason = BY_HAND
         elif i in options.take:
             figure.reason = ""
         elif not figure.reason and figure.sharpness < UNSHARP:

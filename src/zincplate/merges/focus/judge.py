@@ -15,7 +15,7 @@ from zincplate.core.merging.alignment import align, laid_on, rescaled
 from zincplate.core.merging.focus_depth import MOSAIC_GAINS, WHITE_GAINS, Depth, depth_of, focus_energy, noise_energy
 from zincplate.core.merging.placement import Placement
 from zincplate.core.merging.similarity import Smoothed, similarity
-from zincplate.merges.belong import belong, counted
+from zincplate.merges.belong import BY_HAND, belong, counted
 from zincplate.merges.errors import MergeError
 from zincplate.merges.focus.options import FocusOptions
 from zincplate.merges.in_turn import all_of, in_turn
@@ -86,7 +86,7 @@ def judge_focus(
     figures = [Figures(f.name, clipped=v.clipped) for f, v in zip(frames, views, strict=True)]
     for i in options.leave_out:
         if i < len(figures):
-            figures[i].reason = "left out by hand"
+            figures[i].reason = BY_HAND
     chain = [i for i, f in enumerate(figures) if not f.reason]
     if len(chain) < FEWEST:
         raise MergeError("Nothing is left to merge: all frames but one are left out.")

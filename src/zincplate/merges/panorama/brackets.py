@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from zincplate.formats.decoded import CameraColour, Decoded
 from zincplate.formats.files import sweep_parts, whole_file, write_file
 from zincplate.formats.parked import mapped
+from zincplate.merges.belong import BY_HAND
 from zincplate.merges.bracket import ROWS, colour_of, strips
 from zincplate.merges.errors import MergeError
 from zincplate.merges.file import colour_as_master
@@ -174,7 +175,7 @@ def _linear(frames: Sequence[Opened], groups: Sequence[Sequence[int]], breathe: 
 def _merged(frames: Sequence[Opened], group: Sequence[int], able: Sequence[int], file: Path, breathe: Words) -> _Told:
     if len(able) == 1:
         one = frames[able[0]]
-        rows = tuple(PlaceRow(i in able, 0.0, 1.0, 0.0, "" if i in able else "left out by hand") for i in group)
+        rows = tuple(PlaceRow(i in able, 0.0, 1.0, 0.0, "" if i in able else BY_HAND) for i in group)
         colour = colour_as_master(one.source, 0.0)
         finished = one.source.camera is None  # the other places are camera values
         if finished:
@@ -233,7 +234,7 @@ def as_told(report: dict[str, Any], places: Sequence[Place], frames: Sequence[Op
     rows: list[dict[str, Any]] = [
         {
             "name": frame.name, "takes_part": False, "reference": False, "exposure_ev": ev, "told_ev": ev, "sharpness": 1.0,
-            "residual_px": 0.0, "neighbours": 0, "clipped": 0.0, "reason": "left out by hand",
+            "residual_px": 0.0, "neighbours": 0, "clipped": 0.0, "reason": BY_HAND,
         }
         for frame, ev in zip(frames, told, strict=True)
     ]  # fmt: skip

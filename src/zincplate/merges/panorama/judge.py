@@ -15,7 +15,7 @@ from zincplate.core.merging.parallax import Field, Link, apart
 from zincplate.core.merging.shared_places import Features, Pair, features_of, pair_of
 from zincplate.core.merging.turning_camera import Shared, TurningCamera, adjusted, errors, spanned, turn_between
 from zincplate.formats.lens_profiles import LensDatabase
-from zincplate.merges.belong import belong, counted
+from zincplate.merges.belong import BY_HAND, belong, counted
 from zincplate.merges.errors import MergeError
 from zincplate.merges.panorama.lights import grids_of, lights_of, sharpness_of
 from zincplate.merges.panorama.near import near_of
@@ -130,7 +130,7 @@ def judge_panorama(
     figures = [Figures(f.name, clipped=v.clipped) for f, v in zip(frames, views, strict=True)]
     for i in options.leave_out:
         if i < len(figures):
-            figures[i].reason = "left out by hand"
+            figures[i].reason = BY_HAND
     pairs = _pairs(frames, views, features, figures, breathe)
     members = _connected(figures, pairs)
     if len(members) < FEWEST:

@@ -13,7 +13,7 @@ from zincplate.core.merging.placement import Placement
 from zincplate.core.merging.star_field import Stars, same_stars, stars_of, without_still
 from zincplate.core.merging.turning_camera import Shared, TurningCamera, adjusted, errors, turn_between
 from zincplate.formats.lens_profiles import LensDatabase
-from zincplate.merges.belong import belong, counted
+from zincplate.merges.belong import BY_HAND, belong, counted
 from zincplate.merges.errors import MergeError
 from zincplate.merges.judge import APART, UNSHARP, against
 from zincplate.merges.series.calibrate import Masters, calibrated, masters_of
@@ -98,9 +98,13 @@ def judge_series(
     able = [i for i, role in enumerate(roles) if role == "light"]
     if len(able) < FEWEST:
         raise MergeError(f"There are {len(able)} frames to combine among these {len(frames)}; the others are darks or flats.")
-    belong([frames[i] for i in (*able, *(i for i, r in enumerate(roles) if r == "land"))], "series")
+    for i, figure in enumerate(figures):
+        if i in options.leave_out and figure.role != "light":
+            figure.reason = BY_HAND
+    taken = [i for i, figure in enumerate(figures) if not figure.reason]
+    belong([frames[i] for i in (*able, *(i for i in taken if roles[i] == "land"))], "series")
     breathe("averaging darks and flats")
-    masters = masters_of(frames, roles)
+    masters = masters_of([frames[i] for i in taken], [roles[i] for i in taken])
     # darks and flats may begin elsewhere
     grid = grid_of([frame for frame, role in zip(frames, roles, strict=True) if role in ("light", "land")])
     lights = []
@@ -134,7 +138,7 @@ def judge_series(
         able = [i for i, role in enumerate(roles) if role == "light"]
     found = SeriesJudgement(
         figures, lights, [], 0, [_still(f) for f in lights], [1.0] * len(frames), by, [np.zeros((3, SKY_TERMS))] * len(frames),
-        [i for i, r in enumerate(roles) if r == "land"], masters, list(masters.notes),
+        [i for i in taken if roles[i] == "land"], masters, list(masters.notes),
     )  # fmt: skip
     if by == "stars":
         _by_stars(found, able, skies, options, lenses, breathe)
@@ -303,7 +307,7 @@ def _by_features(
 def _leave_out(found: SeriesJudgement, able: Sequence[int], options: SeriesOptions) -> None:
     for i in able:
         if i in options.leave_out:
-            found.figures[i].reason = "left out by hand"
+            found.figures[i].reason = BY_HAND
         elif i in options.take and found.figures[i].reason != APART:
             found.figures[i].reason = ""
     found.members = [i for i in able if not found.figures[i].reason]

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from zincplate.formats.dng.master import MasterWriter
 from zincplate.formats.preview import jpeg_from
 from zincplate.merges.file import PREVIEW_PX, Master, colour_as_master, reduced_rows, shown
-from zincplate.merges.series.judge import SeriesJudgement
+from zincplate.merges.series.judge import Figures, SeriesJudgement
 from zincplate.merges.series.options import SeriesOptions
 from zincplate.merges.series.parts import Land, land_of, parts, preview_values
 from zincplate.merges.view import View
@@ -78,7 +78,7 @@ def report_of(
         {
             "name": f.name,
             "role": f.role,
-            "takes_part": i in at or f.role in ("dark", "flat", "bias") or (f.role == "land" and land is not None),
+            "takes_part": i in at or (f.role != "light" and not _why_not(f, land)),
             "reference": i == judged.reference,
             "exposure_ev": round(f.exposure_ev, 3),
             "told_ev": None if f.told_ev is None else round(f.told_ev, 3),
@@ -97,8 +97,14 @@ def report_of(
         "frames": rows,
         "aligned_by": judged.by,
         "done": _done(judged, options, land, refused),
-        "left_out": [f"{f.name}: {f.reason}." for f in judged.figures if f.reason],
+        "left_out": [f"{f.name}: {reason}." for f in judged.figures if (reason := _why_not(f, land))],
     }
+
+
+def _why_not(figure: Figures, land: Land | None) -> str:
+    """Why a frame does not take part; empty where it does."""
+    idle = figure.role == "land" and land is None and not figure.reason
+    return "it shows the land, and counts where the land stays still" if idle else figure.reason
 
 
 _WORDS = {"clip": "the mean of what agrees", "median": "their median", "mean": "their mean"}
@@ -120,7 +126,7 @@ def _done(judged: SeriesJudgement, options: SeriesOptions, land: Land | None, re
         words.append(f"Laid on each other {_BY[judged.by]}: moved by up to {moved:.1f} px, within {max(residual, 0.01):.2f} px.")
     fewer = math.sqrt(sum(judged.exposure[i] for i in judged.members) / judged.exposure[judged.reference])
     words.append(f"Noise is about {fewer:.1f} times less than one frame's.")
-    counts = {role: sum(f.role == role for f in judged.figures) for role in ("dark", "flat", "bias")}
+    counts = {role: sum(f.role == role and not f.reason for f in judged.figures) for role in ("dark", "flat", "bias")}
     named = [f"{n} {role if n == 1 or role == 'bias' else role + 's'}" for role, n in counts.items() if n]
     if named:
         words.append(f"Calibrated by {' and '.join(named)}.")
