@@ -200,7 +200,9 @@ def against(
     placements = [_still(f) if lies is None else lies.placement for f, lies in zip(frames, lying, strict=True)]
     for found, placement, ratio in zip(figures, placements, exposure, strict=True):
         _note(found, placement, ratio)
-    moved_px = max((_moved_px(lies.placement) for lies in lying if lies), default=-1.0)
+    known = [lies for lies in lying if lies]
+    surely = [lies for lies in known if lies.sure] or known
+    moved_px = max((_moved_px(lies.placement) for lies in surely), default=-1.0)
     if moved_px > STILL_PX:
         # the camera moved, and of what cannot be compared nobody knows how it lies
         for i, found in enumerate(figures):
