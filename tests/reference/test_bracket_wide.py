@@ -157,6 +157,17 @@ def test_a_blown_frame_is_no_reference_for_a_camera_that_moved(
     assert judge(frames, BracketOptions(reference=0, align=False)).reference == 0
 
 
+def test_another_subject_as_the_reference_is_called_what_it_is(tmp_path: Path) -> None:
+    """Not blown: the frames that do not lie on it are named."""
+    camera, lens = CameraModel("Pennick", "Pennick Test 9", 640, 432, serial="9"), ideal(45)
+    turns = np.array([[0, 0, 0], [0.3, 0.1, 0]])
+    (tmp_path / "a").mkdir()
+    one, _ = frames_of(tmp_path, grainy(8), camera, lens, (0.0, -1.0), turns, 100, True)
+    other, _ = frames_of(tmp_path / "a", grainy(9), camera, lens, (0.0, 0.0), turns * 0, 100, True)
+    with pytest.raises(MergeError, match=r"Nothing is left to merge.* it does not lie on the others"):
+        judge([other[0], *one], BracketOptions(reference=0))
+
+
 def drawing(deviation: float, blur_px: float, seed: int) -> Seen:
     plain = cv2.GaussianBlur(np.random.default_rng(1).normal(0, 1, (400, 500)).astype(np.float32), (0, 0), 1.5) * 0.2 + 0.3
     light = cv2.GaussianBlur(plain, (0, 0), blur_px) if blur_px else plain

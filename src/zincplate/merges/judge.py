@@ -39,6 +39,7 @@ HARDLY = "it shows too little between black and blown to be laid on the others"
 LITTLE = 0.15
 """Of what the reference shows."""
 MIDDLE = np.array([0.5]), np.array([0.5])
+"""In shares of width and height."""
 
 
 @dataclass
@@ -141,7 +142,9 @@ def _told_nothing(
     """Nothing could be laid on the reference that was given: as taken they lie on each other only if the camera stood still,
     which others may tell. Raises :class:`MergeError` if they do not."""
     best = _best(views, options.model_copy(update={"leave_out": (*options.leave_out, given)}))
-    if best != given and against(frames, views, best, True, breathe).moved_px > STILL_PX:
+    if best == given or views[given].usable > LITTLE * views[best].usable:
+        return  # it shows enough, of another subject
+    if against(frames, views, best, True, breathe).moved_px > STILL_PX:
         raise MergeError(
             f"{frames[given].name}: It cannot be the reference: the camera moved, and too little of it lies between black and"
             f" blown for the others to be laid on it. {frames[best].name} shows more."
