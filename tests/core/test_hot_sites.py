@@ -5,7 +5,7 @@ from itertools import product
 import numpy as np
 import pytest
 
-from zincplate.core.sensor.hot_pixels import hot_sites, replaced
+from zincplate.core.sensor.hot_pixels import PART, hot_sites, replaced
 from zincplate.formats.capture import CaptureData
 from zincplate.formats.decoded import Decoded
 from zincplate.sources.readers import Mosaic
@@ -41,6 +41,17 @@ def test_they_are_found_and_replaced_in_parts() -> None:
     for y, x, rows, columns in ((0, 0, 3, 3), (2, 2, 1, 1), (3, 0, 27, 90), (57, 87, 3, 3), (30, 30, 1, 60), (10, 40, 9, 9)):
         part = replaced(sites[y : y + rows, x : x + columns], found, values, y, x)
         assert np.array_equal(part, whole[y : y + rows, x : x + columns])
+
+
+@pytest.mark.parametrize("value", [15_000, 520])
+def test_they_are_found_in_every_column(value: int) -> None:
+    """Rows are looked through in parts."""
+    width = 2 * PART + 9
+    sites = (2000 + np.random.default_rng(3).normal(0, 8, (5 * width, width))).astype(np.uint16)
+    places = [(5 * x, x) for x in range(2, width - 2)]
+    sites[tuple(np.transpose(places))] = value
+    found, _ = hot_sites(sites, BLACK, 16383.0, 1e-4, 1e-7)
+    assert [tuple(p) for p in found] == places
 
 
 @pytest.mark.parametrize(("height", "width"), [(120, 150), (24, 200), (12, 14)])
