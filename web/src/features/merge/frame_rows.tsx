@@ -65,7 +65,7 @@ export function FrameRows({ frames, report, onSwitch, onRole }: Props) {
                 alt=""
                 className={`h-12 w-[88px] object-contain ${out ? "opacity-50 grayscale" : ""}`}
               />
-              <dl className="grid min-w-0 grid-cols-[1fr_auto] gap-x-2 text-xs leading-[1.45]">
+              <dl className="grid min-w-0 grid-cols-[1fr_auto] gap-x-2 text-xs leading-[1.45] [&>dd]:text-right [&>dd]:tabular-nums">
                 <dt className="truncate font-semibold text-ink">{frame.name.replace(/\.[^.]+$/, "")}</dt>
                 <dd className="text-ink2">{exposureTime(frame.exposure_time_s)}</dd>
                 {row &&
