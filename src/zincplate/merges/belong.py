@@ -1,6 +1,6 @@
 """Whether frames can be one merge at all."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import replace
 
 from zincplate.merges.errors import MergeError
@@ -20,9 +20,23 @@ def counted(frames: Sequence[Opened], what: str, fewest: int, most: int) -> None
         raise MergeError(f"{what} is made of {fewest} to {most} frames; these are {len(frames)}.")
 
 
-def one_way(frames: Sequence[Opened]) -> list[Opened]:
+def nothing_left(to_do: str, reasons: Iterable[tuple[str, str]]) -> MergeError:
+    """Fewer frames take part than there must be (``to_do``: "merge"); names and why, empty for those that do."""
+    told = "; ".join(f"{name}: {reason}" for name, reason in reasons if reason)
+    return MergeError(f"Nothing is left to {to_do}. {told}.")
+
+
+def one_way(frames: Sequence[Opened], left_out: Collection[int] = ()) -> list[Opened]:
     """Frames of one sensor of which some are told to lie and some to stand, all as most of them are told (the first of two that
-    are as many): pointed straight down or up a camera cannot tell how it is held."""
+    are as many): pointed straight down or up a camera cannot tell how it is held. What was ``left_out`` by hand and is of another
+    sensor stays as it is."""
+    if not frames:
+        return []
+    edges = [sorted((frame.source.width, frame.source.height)) for frame in frames]
+    aside = {i for i in left_out if i < len(frames) and edges[i] != edges[_first(len(frames), left_out)]}
+    if aside:
+        turned = iter(one_way([frame for i, frame in enumerate(frames) if i not in aside]))
+        return [frame if i in aside else next(turned) for i, frame in enumerate(frames)]
     sources = [frame.source for frame in frames]
     upright = [(s.width, s.height) for s in sources]
     if len(set(upright)) == 1 or len({tuple(sorted(size)) for size in upright}) > 1:
@@ -40,18 +54,36 @@ def one_way(frames: Sequence[Opened]) -> list[Opened]:
 def belong(frames: Sequence[Opened], what: str, one_size: bool = True) -> None:
     """Raises :class:`MergeError` for frames of other files, spaces, cameras or, with ``one_size``, sizes than the first, and for
     such as are too small to be looked at."""
-    first = frames[0].source
     for frame in frames:
-        source = frame.source
-        if min(source.width, source.height) < LEAST_PX:
-            size = f"{source.width} x {source.height} pixels"
-            raise MergeError(f"{frame.name}: It has {size}; frames of a merge have {LEAST_PX} each way at least.")
-        if (source.camera is None) != (first.camera is None):
-            raise MergeError(f"{frame.name}: Camera files and finished pictures do not make one {what}.")
-        if source.camera is None and source.to_working != first.to_working:
-            raise MergeError(f"{frame.name}: It is in another colour space than {frames[0].name}.")
-        if one_size and (source.width, source.height) != (first.width, first.height):
-            sizes = f"{source.width} x {source.height} instead of {first.width} x {first.height} pixels"
-            raise MergeError(f"{frame.name}: It has another size than {frames[0].name}: {sizes}.")
-        if source.camera is not None and first.camera is not None and source.camera.matrices != first.camera.matrices:
-            raise MergeError(f"{frame.name}: It was taken with another camera than {frames[0].name}.")
+        if sentence := _misfit(frame, frames[0], what, one_size):
+            raise MergeError(f"{frame.name}: {sentence}")
+
+
+def aside_of(frames: Sequence[Opened], left_out: Collection[int], what: str, one_size: bool = True) -> frozenset[int]:
+    """Frames that were left out by hand and do not belong to the others, so that nothing can be told of them; the others
+    :func:`belong` together. Raises :class:`MergeError` when they do not."""
+    first = frames[_first(len(frames), left_out)]
+    aside = frozenset(i for i, frame in enumerate(frames) if i in left_out and _misfit(frame, first, what, one_size))
+    belong([frame for i, frame in enumerate(frames) if i not in aside], what, one_size)
+    return aside
+
+
+def _first(count: int, left_out: Collection[int]) -> int:
+    return next((i for i in range(count) if i not in left_out), 0)
+
+
+def _misfit(frame: Opened, first: Opened, what: str, one_size: bool) -> str:
+    """What keeps a frame from being merged with the first; empty where nothing does."""
+    source, other = frame.source, first.source
+    size = f"{source.width} x {source.height}"
+    if min(source.width, source.height) < LEAST_PX:
+        return f"It has {size} pixels; frames of a merge have {LEAST_PX} each way at least."
+    if (source.camera is None) != (other.camera is None):
+        return f"Camera files and finished pictures do not make one {what}."
+    if source.camera is None and source.to_working != other.to_working:
+        return f"It is in another colour space than {first.name}."
+    if one_size and (source.width, source.height) != (other.width, other.height):
+        return f"It has another size than {first.name}: {size} instead of {other.width} x {other.height} pixels."
+    if source.camera is not None and other.camera is not None and source.camera.matrices != other.camera.matrices:
+        return f"It was taken with another camera than {first.name}."
+    return ""

@@ -1,7 +1,7 @@
 """Before a bracket is added up: how much light each frame got, whether it lies on the others, whether it is sharp, what moved."""
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,7 +11,7 @@ from zincplate.core.merging.alignment import laid_on
 from zincplate.core.merging.moved import Moved, moved
 from zincplate.core.merging.placement import Placement
 from zincplate.core.merging.sharpness import Seen, Shake, as_sharp, same_light, shake
-from zincplate.merges.belong import BY_HAND, belong, counted
+from zincplate.merges.belong import BY_HAND, aside_of, counted, nothing_left
 from zincplate.merges.errors import MergeError
 from zincplate.merges.in_turn import all_of, in_turn
 from zincplate.merges.laying import Frame, Laid, by_quantiles, comparable, laid, limits_of, measured, read_at
@@ -102,31 +102,35 @@ def judge(
     """Judges the frames of a bracket. ``views``, an empty list, is filled with what was looked at. Raises :class:`MergeError`
     when no merge can come of them."""
     counted(frames, "A bracket", FEWEST, MOST)
-    belong(frames, "bracket")
-    views = [] if views is None else views
-    views += views_of(frames, breathe)
+    aside = aside_of(frames, options.leave_out, "bracket")
     given = options.reference
     if given is not None and given >= len(frames):
         raise MergeError(f"There is no frame {given + 1}; there are {len(frames)}.")
+    by_hand = [BY_HAND if i in options.leave_out else "" for i in range(len(frames))]
+    if by_hand.count("") < FEWEST:
+        raise nothing_left("merge", zip([f.name for f in frames], by_hand, strict=True))
+    if given in aside:
+        raise MergeError(f"{frames[given].name}: It is the reference and cannot be left out ({BY_HAND}).")
+    views = [] if views is None else views
+    views += views_of(frames, breathe, aside=aside)
     reference = _best(views, options) if given is None else given
-    judged = against(frames, views, reference, options.align, breathe)
+    judged = against(frames, views, reference, options.align, breathe, aside)
     if options.align and judged.moved_px < 0 and given is not None:
-        _told_nothing(frames, views, given, options, breathe)
-    for other in [i for i in judged.alone if given is None]:
+        _told_nothing(frames, views, given, options, breathe, aside)
+    for other in [i for i in judged.alone if given is None and i not in options.leave_out]:
         # a stranger among them was taken for the reference: what most of them lie on counts
         if len(judged.alone) < len(judged.members):
             break
-        tried = against(frames, views, other, options.align, breathe)
+        tried = against(frames, views, other, options.align, breathe, aside)
         if len(tried.alone) < len(judged.alone):
             reference, judged = other, tried
     best = max(range(len(frames)), key=lambda i: judged.figures[i].sharpness if i in _candidates(views, options) else 0)
     if given is None and judged.figures[reference].sharpness < UNSHARP and best != reference:
         reference = best  # the frame that seemed best is itself shaken
-        judged = against(frames, views, reference, options.align, breathe)
+        judged = against(frames, views, reference, options.align, breathe, aside)
     _leave_out(judged, options)
     if len(judged.members) < FEWEST:
-        reasons = "; ".join(f"{f.name}: {f.reason}" for f in judged.figures if f.reason)
-        raise MergeError(f"Nothing is left to merge. {reasons}.")
+        raise nothing_left("merge", [(f.name, f.reason) for f in judged.figures])
     if given is None:
         metered = metered_ev(frames, judged)
         judged.shown_ev = _as_most_show(views, judged) if metered is None else metered
@@ -137,14 +141,15 @@ def judge(
 
 
 def _told_nothing(
-    frames: Sequence[Opened], views: Sequence[View], given: int, options: BracketOptions, breathe: Callable[[str], None]
-) -> None:
+    frames: Sequence[Opened], views: Sequence[View], given: int, options: BracketOptions, breathe: Callable[[str], None],
+    aside: Collection[int],
+) -> None:  # fmt: skip
     """Nothing could be laid on the reference that was given: as taken they lie on each other only if the camera stood still,
     which others may tell. Raises :class:`MergeError` if they do not."""
     best = _best(views, options.model_copy(update={"leave_out": (*options.leave_out, given)}))
     if best == given or views[given].usable > LITTLE * views[best].usable:
         return  # it shows enough, of another subject
-    if against(frames, views, best, True, breathe).moved_px > STILL_PX:
+    if against(frames, views, best, True, breathe, aside).moved_px > STILL_PX:
         raise MergeError(
             f"{frames[given].name}: It cannot be the reference: the camera moved, and too little of it lies between black and"
             f" blown for the others to be laid on it. {frames[best].name} shows more."
@@ -182,16 +187,24 @@ def _best(views: Sequence[View], options: BracketOptions) -> int:
 
 
 def against(
-    frames: Sequence[Opened], views: Sequence[View], reference: int, aligned_too: bool, breathe: Callable[[str], None]
-) -> Judgement:
-    """Frames compared with a reference: light, place (unless they are taken to lie as they were taken), sharpness."""
+    frames: Sequence[Opened], views: Sequence[View], reference: int, aligned_too: bool, breathe: Callable[[str], None],
+    aside: Collection[int] = (),
+) -> Judgement:  # fmt: skip
+    """Frames compared with a reference: light, place (unless they are taken to lie as they were taken), sharpness. Of those
+    ``aside`` nothing is told."""
     figures: list[Figures] = []
     exposure: list[float] = []
     tiles: Tiles = {}
     lying: list[Laid | None] = []
     # said before a frame is looked at, although the one after it is under way already
     breathe(f"comparing {frames[0].name}")
-    with in_turn(lambda i: _compared(frames, views, reference, i, aligned_too, tiles), range(len(frames))) as results:
+
+    def compared(i: int) -> tuple[Figures, Laid | None, float]:
+        if i in aside:
+            return Figures(frames[i].name, None, clipped=views[i].clipped, reason=BY_HAND), None, 1.0
+        return _compared(frames, views, reference, i, aligned_too, tiles)
+
+    with in_turn(compared, range(len(frames))) as results:
         for i, (found, lies, ratio) in enumerate(results):
             figures.append(found)
             lying.append(lies)
@@ -211,7 +224,7 @@ def against(
         for i, found in enumerate(figures):
             if lying[i] is None and i != reference and not found.reason:
                 found.reason = HARDLY
-    _sharpness(views, figures, placements, exposure, reference)
+    _sharpness(views, figures, placements, exposure, reference, aside)
     members = [i for i in range(len(frames)) if not figures[i].reason]
     step, origin = views[reference].step, views[reference].origin
     return Judgement(reference, figures, placements, exposure, members, None, step, origin, moved_px=moved_px)
@@ -296,8 +309,9 @@ def _note(found: Figures, placement: Placement, ratio: float) -> None:
 
 
 def _sharpness(
-    views: Sequence[View], figures: list[Figures], placements: Sequence[Placement], exposure: Sequence[float], reference: int
-) -> None:
+    views: Sequence[View], figures: list[Figures], placements: Sequence[Placement], exposure: Sequence[float], reference: int,
+    aside: Collection[int],
+) -> None:  # fmt: skip
     base = views[reference]
 
     def compared(i: int) -> float:
@@ -321,7 +335,7 @@ def _sharpness(
     others = [i for i in range(len(views)) if i != reference and not figures[i].reason]
     ratios[others] = all_of(compared, others)
     # by frames that show about as much as the reference: of a dark one only its noise is sharp
-    alike = [i for i in range(len(views)) if views[i].usable >= 0.6 * base.usable]
+    alike = [i for i in range(len(views)) if views[i].usable >= 0.6 * base.usable and i not in aside]
     best = max(float(ratios[alike].max()), 1e-6)
     for i, figure in enumerate(figures):
         figure.sharpness = min(float(ratios[i] / best), 1.0)

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from zincplate.formats.lens_profiles import LensDatabase
-from zincplate.merges.belong import belong, one_way
+from zincplate.merges.belong import aside_of, one_way
 from zincplate.merges.file import Master
 from zincplate.merges.focus import master as focus
 from zincplate.merges.focus.judge import judge_focus
@@ -60,8 +60,7 @@ def _places(
         groups = groups_of([f.told_ev for f in frames]) or groups_in_rounds(frames, breathe)
     if groups is None:
         return frames, options, None
-    for frame in frames:
-        belong([frames[0], frame], "panorama", one_size=False)
+    aside_of(frames, options.leave_out, "panorama", one_size=False)
     name = _name_of_places(frames, key)
     places = places_of(frames, groups, options.leave_out, kept.places_folder(), name, breathe)
     return [p.opened for p in places], options.model_copy(update={"leave_out": ()}), places
@@ -120,7 +119,7 @@ def look_at(
             told = as_told(told, places, frames)
         picture = panorama.preview_of(taken, found, layout)
         return Look(told, picture, drawn, before=panorama.before_of(taken, found, layout))
-    frames = one_way(frames)
+    frames = one_way(frames, options.leave_out)
     if isinstance(options, SeriesOptions):
         combined, views = _series(frames, options, lenses, breathe, kept, key)
         picture, land = series.preview_of(combined, views, options)
@@ -135,7 +134,7 @@ def look_at(
         picture = focus.preview_of(frames, views, deep, options)
         before = focus.reference_of(frames, views, deep)
         return Look(focus.report_of(deep, options), picture, drawn, focus.depth_picture(deep, options), before)
-    frames, found = linear_frames(frames, breathe)
+    frames, found = linear_frames(frames, breathe, options.leave_out)
     judged = judge(frames, options, breathe, views)
     moved = {str(number): lines for number, lines in outlines(judged).items()}
     drawn = {"seams": [], "points": [], "outlines": moved}
@@ -163,7 +162,7 @@ def merged(
             return made
         forget(kept.places_folder(), _name_of_places(frames, key))
         return replace(made, reference=places[made.reference].reference)
-    frames = one_way(frames)
+    frames = one_way(frames, options.leave_out)
     if isinstance(options, SeriesOptions):
         combined, looked = _series(frames, options, lenses, breathe, kept or Kept(), key)
         land = land_of(combined, looked, options)
@@ -172,7 +171,7 @@ def merged(
     if isinstance(options, FocusOptions):
         deep = _focus(frames, options, breathe, kept or Kept(), key)[0]
         return focus.merge_focus(frames, deep, options, software, sources, share)
-    frames, found = linear_frames(frames, breathe)
+    frames, found = linear_frames(frames, breathe, options.leave_out)
     judged = judge(frames, options, breathe)
     return merge_bracket(frames, judged, options, software, sources, share, RESPONSE if found else ())
 

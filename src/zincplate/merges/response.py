@@ -1,14 +1,14 @@
 """Brackets of finished pictures: what light their codes stand for, before they are added up like camera data."""
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 
 from zincplate.core.merging.alignment import laid_on
 from zincplate.core.merging.response import LEVELS, response_of
-from zincplate.merges.belong import belong
+from zincplate.merges.belong import aside_of, belong
 from zincplate.merges.errors import MergeError
 from zincplate.merges.judge import against
 from zincplate.merges.view import Noise, Opened, opened, views_of
@@ -29,11 +29,18 @@ PLACES = 500
 """Where codes are compared: spread over what the middle exposure shows, dark to light."""
 
 
-def linear_frames(frames: Sequence[Opened], breathe: Callable[[str], None]) -> tuple[Sequence[Opened], bool]:
+def linear_frames(
+    frames: Sequence[Opened], breathe: Callable[[str], None], left_out: Collection[int] = ()
+) -> tuple[Sequence[Opened], bool]:
     """Frames as they are when they are camera files or floating point, or when the light that files of 16 bits tell is right;
-    other finished ones with the response that they have in common; and whether it is such a one. Raises :class:`MergeError`."""
-    table = found_response(frames, breathe)
-    return (frames, False) if table is None else (responding(frames, table), True)
+    other finished ones with the response that they have in common; and whether it is such a one. By frames that were
+    ``left_out`` by hand it is not found; those that do not belong to the others stay as they are. Raises :class:`MergeError`."""
+    aside = aside_of(frames, left_out, "bracket")
+    table = found_response([frame for i, frame in enumerate(frames) if i not in left_out] or frames, breathe)
+    if table is None:
+        return frames, False
+    linear = iter(responding([frame for i, frame in enumerate(frames) if i not in aside], table))
+    return [frame if i in aside else next(linear) for i, frame in enumerate(frames)], True
 
 
 def responding(frames: Sequence[Opened], table: Float64) -> list[Opened]:

@@ -1,6 +1,6 @@
 """Frames of a merge at reduced size: where they are laid on each other and judged before anything is added up."""
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -191,10 +191,14 @@ def _on_grid(view: View, grid: Grid) -> View:
     return replace(view, planes=planes, shown=shown, origin=grid[0])
 
 
-def views_of(frames: Sequence[Opened], breathe: Callable[[str], None], one_grid: bool = True) -> Iterator[View]:
-    """Reads all, each said to ``breathe`` by its name before its view comes; on one grid where all are of one size."""
-    grid = grid_of(frames) if one_grid else None
-    with in_turn(lambda frame: view_of(frame, grid), frames) as views:
+def views_of(
+    frames: Sequence[Opened], breathe: Callable[[str], None], one_grid: bool = True, aside: Collection[int] = ()
+) -> Iterator[View]:
+    """Reads all, each said to ``breathe`` by its name before its view comes; on one grid where all but those ``aside`` are of one
+    size."""
+    counted = [frame for i, frame in enumerate(frames) if i not in aside]
+    grid = grid_of(counted) if one_grid else None
+    with in_turn(lambda i: view_of(frames[i], None if i in aside else grid), range(len(frames))) as views:
         for frame in frames:
             breathe(f"reading {frame.name}")
             yield next(views)

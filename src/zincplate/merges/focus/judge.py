@@ -15,7 +15,7 @@ from zincplate.core.merging.alignment import align, laid_on, rescaled
 from zincplate.core.merging.focus_depth import MOSAIC_GAINS, WHITE_GAINS, Depth, depth_of, focus_energy, noise_energy
 from zincplate.core.merging.placement import Placement
 from zincplate.core.merging.similarity import Smoothed, similarity
-from zincplate.merges.belong import BY_HAND, belong, counted
+from zincplate.merges.belong import BY_HAND, aside_of, counted
 from zincplate.merges.errors import MergeError
 from zincplate.merges.focus.options import FocusOptions
 from zincplate.merges.in_turn import all_of, in_turn
@@ -80,9 +80,9 @@ def judge_focus(
 ) -> FocusJudgement:
     """Judges frames; ``views``, an empty list, is filled with what was looked at. Raises :class:`MergeError`."""
     counted(frames, "A focus series", FEWEST, MOST)
-    belong(frames, "focus series")
+    aside = aside_of(frames, options.leave_out, "focus series")
     views = [] if views is None else views
-    views += views_of(frames, breathe)
+    views += views_of(frames, breathe, aside=aside)
     figures = [Figures(f.name, clipped=v.clipped) for f, v in zip(frames, views, strict=True)]
     for i in options.leave_out:
         if i < len(figures):
@@ -132,7 +132,7 @@ def _chained(
     breathe: Callable[[str], None],
 ) -> list[Placement]:  # fmt: skip
     """Every frame on the first of the chain, over its neighbours: those are focused nearly alike."""
-    w, h = frames[0].source.width, frames[0].source.height
+    w, h = frames[chain[0]].source.width, frames[chain[0]].source.height
     placements = [Placement(np.eye(3), w, h) for _ in frames]
     if not options.align:
         return placements

@@ -15,7 +15,7 @@ from zincplate.core.merging.parallax import Field, Link, apart
 from zincplate.core.merging.shared_places import Features, Pair, features_of, pair_of
 from zincplate.core.merging.turning_camera import Shared, TurningCamera, adjusted, errors, spanned, turn_between
 from zincplate.formats.lens_profiles import LensDatabase
-from zincplate.merges.belong import BY_HAND, belong, counted
+from zincplate.merges.belong import BY_HAND, aside_of, counted
 from zincplate.merges.errors import MergeError
 from zincplate.merges.panorama.lights import grids_of, lights_of, sharpness_of
 from zincplate.merges.panorama.near import near_of
@@ -119,7 +119,7 @@ def judge_panorama(
 ) -> PanoramaJudgement:
     """Judges frames; ``views``, an empty list, is filled with what was looked at. Raises :class:`MergeError`."""
     counted(frames, "A panorama", FEWEST, MOST)
-    belong(frames, "panorama", one_size=False)
+    aside_of(frames, options.leave_out, "panorama", one_size=False)
     views = [] if views is None else views
     with ThreadPoolExecutor(2) as pool:
         waiting = []
@@ -357,7 +357,7 @@ def _lights(
         told[k] = math.log(2) * (judged.figures[i].told_ev or 0.0)
     grids = grids_of(frames, views, judged.members, judged.sights)
     lights = lights_of(grids, judged.shared)
-    finished = frames[0].source.camera is None
+    finished = frames[members[0]].source.camera is None
     found = evened(len(members), lights, told, reference, not judged.lens, finished)
     for k, i in enumerate(members):
         judged.figures[i].exposure_ev = float(found.log_gain[k].mean() / math.log(2))

@@ -13,7 +13,7 @@ from zincplate.core.merging.placement import Placement
 from zincplate.core.merging.star_field import Stars, same_stars, stars_of, without_still
 from zincplate.core.merging.turning_camera import Shared, TurningCamera, adjusted, errors, turn_between
 from zincplate.formats.lens_profiles import LensDatabase
-from zincplate.merges.belong import BY_HAND, belong, counted
+from zincplate.merges.belong import BY_HAND, aside_of, counted, nothing_left
 from zincplate.merges.errors import MergeError
 from zincplate.merges.judge import APART, UNSHARP, against
 from zincplate.merges.series.calibrate import Masters, calibrated, masters_of
@@ -101,15 +101,24 @@ def judge_series(
     for i, figure in enumerate(figures):
         if i in options.leave_out and figure.role != "light":
             figure.reason = BY_HAND
+    shown = [i for i, role in enumerate(roles) if role in ("light", "land")]
+    left_out = {k for k, i in enumerate(shown) if i in options.leave_out}
+    aside = {shown[k] for k in aside_of([frames[i] for i in shown], left_out, "series")}
+    for i in aside:
+        figures[i].reason = BY_HAND
+        shown.remove(i)
+    able = [i for i in able if i not in aside]
+    by_hand = [f.reason or (BY_HAND if i in options.leave_out else "") for i, f in enumerate(figures)]
+    if len([i for i in able if not by_hand[i]]) < FEWEST:
+        raise nothing_left("combine", zip([f.name for f in frames], by_hand, strict=True))
     taken = [i for i, figure in enumerate(figures) if not figure.reason]
-    belong([frames[i] for i in (*able, *(i for i in taken if roles[i] == "land"))], "series")
     breathe("averaging darks and flats")
     masters = masters_of([frames[i] for i in taken], [roles[i] for i in taken])
     # darks and flats may begin elsewhere
-    grid = grid_of([frame for frame, role in zip(frames, roles, strict=True) if role in ("light", "land")])
+    grid = grid_of([frames[i] for i in shown])
     lights = []
     for i, frame in enumerate(frames):
-        if roles[i] not in ("light", "land"):
+        if i not in shown:
             lights.append(frame)
             views.append(looks[i])
             continue
@@ -135,7 +144,7 @@ def judge_series(
         for i, role in enumerate(roles):
             if role == "land" and i not in options.roles:
                 roles[i] = figures[i].role = "light"
-        able = [i for i, role in enumerate(roles) if role == "light"]
+        able = [i for i in shown if roles[i] == "light"]
     found = SeriesJudgement(
         figures, lights, [], 0, [_still(f) for f in lights], [1.0] * len(frames), by, [np.zeros((3, SKY_TERMS))] * len(frames),
         [i for i in taken if roles[i] == "land"], masters, list(masters.notes),
@@ -209,8 +218,9 @@ def _by_stars(
     counts = [len(skies[i].places) for i in able]  # type: ignore[union-attr]
     sizes = np.array([float(np.median(skies[i].size_px[:60])) if c else np.inf for i, c in zip(able, counts, strict=True)])  # type: ignore[union-attr]
     drawn = np.array([float(np.median(skies[i].elongation[:60])) if c else np.inf for i, c in zip(able, counts, strict=True)])  # type: ignore[union-attr]
-    middle = len(able) // 2
-    fair = [k for k in range(len(able)) if sizes[k] < 1.2 * np.median(sizes) and drawn[k] < 1.2 * np.median(drawn)] or [middle]
+    free = _free(able, options)
+    middle = free[len(free) // 2]
+    fair = [k for k in free if sizes[k] < 1.2 * np.median(sizes) and drawn[k] < 1.2 * np.median(drawn)] or [middle]
     chosen = able[min(fair, key=lambda k: abs(k - middle))]
     found.reference = chosen if options.reference is None else _given(options.reference, able)
     base = skies[found.reference]
@@ -271,6 +281,11 @@ def _by_stars(
         found.notes.append("The focal length was found from the stars: the files do not tell it.")
 
 
+def _free(able: Sequence[int], options: SeriesOptions) -> list[int]:
+    """Places in the list of those that may be chosen as the reference: what is left out by hand is not."""
+    return [k for k, i in enumerate(able) if i not in options.leave_out]
+
+
 def _given(reference: int, able: Sequence[int]) -> int:
     if reference not in able:
         raise MergeError(f"Frame {reference + 1} cannot be the reference: it is none of those that are combined.")
@@ -282,9 +297,10 @@ def _by_features(
 ) -> None:
     lights, seen = [found.lights[i] for i in able], [views[i] for i in able]
     order = list(able)
-    first = order.index(_given(options.reference, able)) if options.reference is not None else len(able) // 2
+    free = _free(able, options)
+    first = order.index(_given(options.reference, able)) if options.reference is not None else free[len(free) // 2]
     judged = against(lights, seen, first, options.align != "none", breathe)
-    sharpest = max(range(len(able)), key=lambda k: judged.figures[k].sharpness)
+    sharpest = max(free, key=lambda k: judged.figures[k].sharpness)
     if options.reference is None and judged.figures[first].sharpness < UNSHARP:
         first = sharpest
         judged = against(lights, seen, first, options.align != "none", breathe)
@@ -315,8 +331,7 @@ def _leave_out(found: SeriesJudgement, able: Sequence[int], options: SeriesOptio
         figure = found.figures[found.reference]
         raise MergeError(f"{figure.name}: It is the reference and cannot be left out ({figure.reason}).")
     if len(found.members) < FEWEST:
-        reasons = "; ".join(f"{f.name}: {f.reason}" for f in found.figures if f.reason)
-        raise MergeError(f"Nothing is left to combine. {reasons}.")
+        raise nothing_left("combine", [(f.name, f.reason) for f in found.figures])
 
 
 def sky_powers(x: Float64, y: Float64, width: int) -> Float64:
