@@ -10,7 +10,7 @@ import { FindDialog } from "./features/find/find_dialog";
 import { MergeTable } from "./features/merge/merge_table";
 import { Shoots } from "./features/shoots/shoots";
 import { SideBySide } from "./features/side_by_side/side_by_side";
-import { isActive, listen } from "./state/jobs";
+import { failsUnseen, isActive, listen } from "./state/jobs";
 import { complain } from "./state/notices";
 import { queryClient } from "./state/queries";
 import { useRoute } from "./state/route";
@@ -26,7 +26,8 @@ function useJobEvents() {
       listen((changes) => {
         // the first message names every job of the last weeks: each list is asked for once, not once for each of them
         const asked = new Set<string>();
-        for (const { job, before } of changes) {
+        for (const change of changes) {
+          const { job } = change;
           const ended = !isActive(job);
           const arrives = job.kind === "bring_in" || job.kind === "thumbs";
           if (arrives || (ended && (job.kind === "sets" || job.kind === "merge"))) {
@@ -34,7 +35,7 @@ function useJobEvents() {
             if (ended) asked.add("shoots");
           }
           if (ended && job.kind === "deliver") for (const key of ["ledger", "frames", "shoots"]) asked.add(key);
-          if (job.state === "failed" && before && before.state !== "failed") complain(`${job.title}: ${job.note}`);
+          if (failsUnseen(change)) complain(`${job.title}: ${job.note}`);
         }
         for (const key of asked) void queryClient.invalidateQueries({ queryKey: [key] });
       }),

@@ -5,6 +5,7 @@ from collections.abc import Iterable
 from typing import Any, get_args
 
 from zincplate.formats.encode import FORMATS
+from zincplate.merges.belong import BY_HAND
 from zincplate.merges.kinds import MOST, OPTIONS
 from zincplate.ops.areas import FoundKind
 from zincplate.ops.base import STEPS
@@ -61,6 +62,7 @@ def _merges() -> list[str]:
     facts = {kind: _facts(options.model_json_schema()) for kind, options in OPTIONS.items()}
     gauges = ", ".join(f"{kind}: Record<{_either(found)}, Facts>" for kind, found in facts.items())
     return [
+        f"export const LEFT_OUT_BY_HAND = {json.dumps(BY_HAND)};",
         f"export const MERGE_MOST = {json.dumps(MOST)} as const;",
         f"export const MERGE_PLAIN: {{ {types} }} = {json.dumps(plain)};",
         f"export const MERGE_FACTS = {json.dumps(facts)} as unknown as {{ {gauges} }};",

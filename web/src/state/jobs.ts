@@ -18,6 +18,13 @@ export interface Change {
   before: Job | undefined;
 }
 
+/** Kinds of jobs that somebody waits for where they are asked for, who is told there. */
+const WAITED_FOR: ReadonlySet<string> = new Set(["judge", "fit", "even"]);
+
+/** Whether a job has failed now, without anybody who waits for it. */
+export const failsUnseen = ({ job, before }: Change): boolean =>
+  job.state === "failed" && before !== undefined && before.state !== "failed" && !WAITED_FOR.has(job.kind);
+
 /** Follows the event stream; calls back with the jobs of a message whose state or progress changed. */
 export function listen(changed: (changes: Change[]) => void): () => void {
   return followStream("/api/events", (text) => {

@@ -1,7 +1,7 @@
 import { act } from "react";
 import { afterEach, beforeEach, expect, it, vi } from "vitest";
 import type { Job } from "../../api/client";
-import { isActive, listen, useJobs } from "../../state/jobs";
+import { failsUnseen, isActive, listen, useJobs } from "../../state/jobs";
 import { useNotices } from "../../state/notices";
 import { click, named, openPage, type Page } from "../../ui/page_for_tests";
 import { JobRow, JobsButton } from "./jobs_button";
@@ -66,6 +66,15 @@ it("tells of a job only when it moved", () => {
   expect(useJobs.getState().connected).toBe(false);
   stop();
   expect(Source.last.closed).toBe(true);
+});
+
+it("a job that fails is told once, and where somebody waits for it only there", () => {
+  const failed = (kind: string, before?: Job["state"]) =>
+    failsUnseen({ job: job({ kind, state: "failed" }), before: before && job({ kind, state: before }) });
+  expect([failed("deliver", "running"), failed("merge", "queued")]).toEqual([true, true]);
+  expect([failed("deliver", "failed"), failed("deliver")]).toEqual([false, false]);
+  expect(["judge", "fit", "even"].map((kind) => failed(kind, "running"))).toEqual([false, false, false]);
+  expect(failsUnseen({ job: job({ state: "done" }), before: job({ state: "running" }) })).toBe(false);
 });
 
 it("a database that is away is not a lost connection", () => {

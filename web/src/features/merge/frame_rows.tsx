@@ -1,13 +1,16 @@
 import type { Frame } from "../../api/client";
 import { thumbUrl } from "../../state/queries";
 import { exposureTime } from "../../ui/number";
-import type { Report, SeriesOptions } from "./judgement";
+import { isOn, type Options, type Report, type SeriesOptions } from "./judgement";
 
 type Role = NonNullable<SeriesOptions["roles"]>[string];
 const ROLES: readonly Role[] = ["light", "dark", "flat", "bias", "land"];
 
 interface Props {
   frames: readonly Frame[];
+  options: Options;
+  /** Whether the report is of these options. */
+  settled: boolean;
   report: Report | null;
   onSwitch: (frame: number, on: boolean) => void;
   /** What a frame of a series is; null where frames have no such roles. */
@@ -44,20 +47,20 @@ function figures(kind: Report["kind"], row: Row): [string, string, boolean][] {
 }
 
 /** The frames of a merge: a box each, and what was found about it. */
-export function FrameRows({ frames, report, onSwitch, onRole }: Props) {
+export function FrameRows({ frames, options, settled, report, onSwitch, onRole }: Props) {
   return (
     <ul aria-label="Frames of the merge">
       {frames.map((frame, i) => {
         const row = report?.frames[i];
-        const out = row && !row.takes_part;
+        const on = isOn(options, i, row, settled);
+        const out = !on || (row && !row.takes_part);
         return (
           <li key={frame.id} className={`border-b border-rule ${out ? "bg-wax-soft" : ""}`}>
             <label className="grid grid-cols-[18px_88px_1fr] items-center gap-x-2.5 px-3.5 py-1.5">
               <input
                 type="checkbox"
                 aria-label={`${frame.name} takes part`}
-                checked={row ? row.takes_part : true}
-                disabled={!row}
+                checked={on}
                 onChange={(e) => onSwitch(i, e.currentTarget.checked)}
               />
               <img

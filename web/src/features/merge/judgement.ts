@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { api, need } from "../../api/client";
 import type { components } from "../../api/generated/api";
+import { LEFT_OUT_BY_HAND } from "../../api/generated/recipe";
 import { useAskedJob } from "../../state/asked_job";
 import { isActive } from "../../state/jobs";
 
@@ -42,6 +43,20 @@ export function switched(options: Options, frame: number, on: boolean): Options 
   if (options.kind === "focus") return { ...options, leave_out, reference };
   const take = without(options.take ?? [], frame);
   return { ...options, leave_out, reference, take: on ? [...take, frame] : take };
+}
+
+/** Whether a frame is switched on: as it was found, and until that is known (`settled`) as the hand has it. */
+export function isOn(
+  options: Options,
+  frame: number,
+  row: Report["frames"][number] | undefined,
+  settled: boolean,
+): boolean {
+  if (options.leave_out?.includes(frame)) return false;
+  if (row && settled) return row.takes_part;
+  if ("take" in options && options.take?.includes(frame)) return true;
+  // switched on again, and not yet looked at with it
+  return !row || row.takes_part || row.reason === LEFT_OUT_BY_HAND;
 }
 
 interface Looking {

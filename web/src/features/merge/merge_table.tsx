@@ -177,6 +177,8 @@ export function MergeTable({
           <div className="scroll-plain min-h-0 grow">
             <FrameRows
               frames={frames}
+              options={used}
+              settled={!busy && !failed}
               report={judged}
               onSwitch={(i, on) => setOptions(switched(used, i, on))}
               onRole={used.kind === "series" ? (i, role) => set({ roles: { ...used.roles, [i]: role } }) : null}
