@@ -6,6 +6,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.conftest import small_dng
 from tests.e2e.conftest import accessible, drawn, saved
 from tests.e2e.test_across import cell
 from tests.reference.test_panorama import taken
@@ -163,14 +164,38 @@ def test_a_series_of_many(page: Page, context: Context, with_dark: int) -> None:
     done = page.get_by_role("region", name="What is done")
     expect(done).to_contain_text("3 of 3 frames are combined, the mean of what agrees", timeout=90_000)
     expect(done).to_contain_text("Calibrated by 1 dark.")
-    expect(page.get_by_role("combobox", name="TW-0923.dng is")).to_have_value("dark")
+    dark = page.get_by_role("combobox", name="TW-0923.dng is")
+    expect(dark.locator("option:checked")).to_have_text("dark, as found")
     accessible(page)
     page.get_by_role("combobox", name="combined by").select_option("median")
     expect(done).to_contain_text("their median", timeout=60_000)
-    page.get_by_role("combobox", name="TW-0923.dng is").select_option("bias")
+    dark.select_option("bias")
     expect(done).to_contain_text("Calibrated by 1 bias.", timeout=60_000)
     page.get_by_role("combobox", name="laid by").select_option("none")
     expect(done).to_contain_text("They lie on each other as they were taken.", timeout=60_000)
     made_developed_delivered(page, "TW-0920-0923-series")
     options = merges.made_of(context, Frame.get(Frame.made == "series").id)["options"]
     assert options["method"] == "median" and options["roles"] == {"3": "bias"}
+
+
+def test_a_frame_that_does_not_belong_is_said_once_and_switched_off(page: Page, context: Context, tmp_path: Path) -> None:
+    for i in range(3):
+        small(tmp_path, f"TW-094{i}", i + 1)
+    (tmp_path / "TW-0943.dng").write_bytes(small_dng(seed=7, captured_at="2030-01-01T07:08:09"))
+    to_the_table(page, brought_in(context, tmp_path), "TW-0940", "TW-0943", "noise or star series")
+    refused = page.get_by_role("alert")
+    expect(refused).to_contain_text("TW-0943.dng: It has another size than TW-0940.dng: 720 x 480", timeout=60_000)
+    page.wait_for_timeout(500)
+    expect(refused).to_have_count(1)
+    # nothing is known of the frames, and all can be said of them
+    expect(page.get_by_role("combobox", name="TW-0941.dng is").locator("option:checked")).to_have_text("as found")
+    accessible(page)
+    switch = page.get_by_role("checkbox", name="TW-0943.dng takes part")
+    switch.click()
+    expect(switch).not_to_be_checked(timeout=1000)
+    expect(page.get_by_role("region", name="Left out")).to_contain_text("TW-0943.dng: left out by hand", timeout=60_000)
+    expect(refused).to_have_count(0)
+    row = page.get_by_role("listitem").filter(has=switch)
+    expect(row).to_contain_text("left out by hand")
+    expect(row).not_to_contain_text("EV")
+    expect(page.get_by_role("button", name="Make master")).to_be_enabled()

@@ -1,6 +1,7 @@
 """What was left out by hand decides nothing: a frame of another size, camera or kind of file among the others, even the first;
 the master is what it would be without it."""
 
+import re
 from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -75,7 +76,8 @@ def test_a_frame_that_does_not_belong_is_refused_until_it_is_left_out(kind: str,
         for at in (0, 2):
             more = [*frames[:at], stranger, *frames[at:]]
             if not (stranger.source.width == 320 and kind == "series"):
-                with pytest.raises(MergeError):
+                # it is named, not those that it stands among
+                with pytest.raises(MergeError, match=f"^{re.escape(stranger.name)}: "):
                     merged(more, options, NO_LENSES, "Test", [])
             out = options.model_copy(update={"leave_out": (at,)})
             assert np.array_equal(planes(more, out, tmp_path), alone), (stranger.name, at)
@@ -120,3 +122,11 @@ def test_frames_that_do_not_agree_how_they_were_held_still_do_as_most(tmp_path: 
     stranger = drawn(300, 200)
     alone = planes(turned, BracketOptions(), tmp_path)
     assert np.array_equal(planes([stranger, *turned], BracketOptions(leave_out=(0,)), tmp_path), alone)
+
+
+def test_what_was_not_compared_has_no_figures(tmp_path: Path) -> None:
+    frames = [*frames_of("bracket"), drawn(300, 200, seed=6)]
+    look = look_at(frames, BracketOptions(leave_out=(0, 3)), NO_LENSES, lambda _: None, Kept(), "figures")
+    told = [(row["exposure_ev"], row["sharpness"]) for row in look.report["frames"]]
+    assert told[3] == (0.0, 0.0)
+    assert told[0][0] == pytest.approx(-2, abs=0.01) and told[0][1] > 0.9, "left out, but compared"

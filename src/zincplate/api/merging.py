@@ -30,7 +30,7 @@ class MakeIn(MergeIn):
 
 
 class MergeFrameOut(BaseModel):
-    """What was found about one frame; what its kind of merge does not measure is 0."""
+    """What was found about one frame; what was not measured is 0."""
 
     name: str
     takes_part: bool

@@ -33,7 +33,8 @@ def one_way(frames: Sequence[Opened], left_out: Collection[int] = ()) -> list[Op
     if not frames:
         return []
     edges = [sorted((frame.source.width, frame.source.height)) for frame in frames]
-    aside = {i for i in left_out if i < len(frames) and edges[i] != edges[_first(len(frames), left_out)]}
+    counted = [edge for i, edge in enumerate(edges) if i not in left_out] or edges
+    aside = {i for i in left_out if i < len(frames) and edges[i] != max(counted, key=counted.count)}
     if aside:
         turned = iter(one_way([frame for i, frame in enumerate(frames) if i not in aside]))
         return [frame if i in aside else next(turned) for i, frame in enumerate(frames)]
@@ -52,24 +53,31 @@ def one_way(frames: Sequence[Opened], left_out: Collection[int] = ()) -> list[Op
 
 
 def belong(frames: Sequence[Opened], what: str, one_size: bool = True) -> None:
-    """Raises :class:`MergeError` for frames of other files, spaces, cameras or, with ``one_size``, sizes than the first, and for
-    such as are too small to be looked at."""
+    """Raises :class:`MergeError` for frames of other files, spaces, cameras or, with ``one_size``, sizes than most of them, and
+    for such as are too small to be looked at."""
+    first = _like_most(frames, what, one_size)
     for frame in frames:
-        if sentence := _misfit(frame, frames[0], what, one_size):
+        if sentence := _misfit(frame, first, what, one_size):
             raise MergeError(f"{frame.name}: {sentence}")
 
 
 def aside_of(frames: Sequence[Opened], left_out: Collection[int], what: str, one_size: bool = True) -> frozenset[int]:
     """Frames that were left out by hand and do not belong to the others, so that nothing can be told of them; the others
     :func:`belong` together. Raises :class:`MergeError` when they do not."""
-    first = frames[_first(len(frames), left_out)]
+    counted = [frame for i, frame in enumerate(frames) if i not in left_out] or frames
+    first = _like_most(counted, what, one_size)
     aside = frozenset(i for i, frame in enumerate(frames) if i in left_out and _misfit(frame, first, what, one_size))
     belong([frame for i, frame in enumerate(frames) if i not in aside], what, one_size)
     return aside
 
 
-def _first(count: int, left_out: Collection[int]) -> int:
-    return next((i for i in range(count) if i not in left_out), 0)
+def _like_most(frames: Sequence[Opened], what: str, one_size: bool) -> Opened:
+    """The frame to which most of the others belong, the first of such as do alike."""
+
+    def strangers(one: Opened) -> int:
+        return sum(1 for frame in frames if _misfit(frame, one, what, one_size))
+
+    return frames[0] if not strangers(frames[0]) else min(frames, key=strangers)
 
 
 def _misfit(frame: Opened, first: Opened, what: str, one_size: bool) -> str:

@@ -51,8 +51,8 @@ class Figures:
     """Against the reference, by the capture data."""
     exposure_ev: float = 0.0
     """Against the reference, as measured where both show something."""
-    sharpness: float = 1.0
-    """Against the sharpest."""
+    sharpness: float = 0.0
+    """Against the sharpest; 0 where it was not compared."""
     shake: Shake | None = None
     residual_px: float = 0.0
     shift_px: float = 0.0
@@ -338,7 +338,7 @@ def _sharpness(
     alike = [i for i in range(len(views)) if views[i].usable >= 0.6 * base.usable and i not in aside]
     best = max(float(ratios[alike].max()), 1e-6)
     for i, figure in enumerate(figures):
-        figure.sharpness = min(float(ratios[i] / best), 1.0)
+        figure.sharpness = min(float(ratios[i] / best), 1.0) if i == reference or i in others else 0.0
     sharpest = max(alike, key=lambda i: ratios[i])
     for i, figure in enumerate(figures):
         if figure.sharpness < UNSHARP and not figure.reason and i != sharpest:

@@ -233,7 +233,7 @@ def as_told(report: dict[str, Any], places: Sequence[Place], frames: Sequence[Op
     told = [round(ev - light[reference], 3) for ev in light]
     rows: list[dict[str, Any]] = [
         {
-            "name": frame.name, "takes_part": False, "reference": False, "exposure_ev": ev, "told_ev": ev, "sharpness": 1.0,
+            "name": frame.name, "takes_part": False, "reference": False, "exposure_ev": ev, "told_ev": ev, "sharpness": 0.0,
             "residual_px": 0.0, "neighbours": 0, "clipped": 0.0, "reason": BY_HAND,
         }
         for frame, ev in zip(frames, told, strict=True)

@@ -56,7 +56,7 @@ class Figures:
     """Against the reference, by the capture data."""
     exposure_ev: float = 0.0
     """Against the reference, as measured where both show something."""
-    sharpness: float = 1.0
+    sharpness: float = 0.0
     """Against the sharpest."""
     clipped: float = 0.0
     neighbours: int = 0

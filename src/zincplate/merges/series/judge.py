@@ -52,7 +52,7 @@ class Figures:
     role: Role = "light"
     told_ev: float | None = None
     exposure_ev: float = 0.0
-    sharpness: float = 1.0
+    sharpness: float = 0.0
     stars: int = 0
     shift_px: float = 0.0
     residual_px: float = 0.0

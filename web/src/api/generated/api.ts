@@ -3502,7 +3502,7 @@ export interface components {
         };
         /**
          * MergeFrameOut
-         * @description What was found about one frame; what its kind of merge does not measure is 0.
+         * @description What was found about one frame; what was not measured is 0.
          */
         MergeFrameOut: {
             /** Name */

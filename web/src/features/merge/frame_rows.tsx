@@ -14,10 +14,14 @@ interface Props {
   report: Report | null;
   onSwitch: (frame: number, on: boolean) => void;
   /** What a frame of a series is; null where frames have no such roles. */
-  onRole: ((frame: number, role: Role) => void) | null;
+  onRole: ((frame: number, role: Role | null) => void) | null;
 }
 
 type Row = Report["frames"][number];
+
+/** What a frame of a series is called by hand. */
+const given = (options: Options, frame: number): Role | undefined =>
+  options.kind === "series" ? options.roles?.[frame] : undefined;
 
 const signed = (v: number, digits = 1): string => {
   const size = Math.abs(v).toFixed(digits);
@@ -26,6 +30,7 @@ const signed = (v: number, digits = 1): string => {
 
 /** Two figures of a frame in words, by the kind of merge; the third says whether the second is out of the ordinary. */
 function figures(kind: Report["kind"], row: Row): [string, string, boolean][] {
+  if (!row.takes_part && row.sharpness === 0) return []; // it was not compared
   const light: [string, string, boolean] = [
     "exposure",
     row.reference ? "reference" : `${signed(row.exposure_ev)} EV`,
@@ -43,6 +48,7 @@ function figures(kind: Report["kind"], row: Row): [string, string, boolean][] {
           [row.stars ? `${row.stars} stars, moved` : "moved", `${row.moved_px.toFixed(1)} px`, row.residual_px > 1],
         ]
       : [];
+  if (row.sharpness === 0) return [light]; // taken although it cannot be compared
   return [light, ["sharpness", `${Math.round(row.sharpness * 100)} %`, row.sharpness < 0.8]];
 }
 
@@ -84,15 +90,16 @@ export function FrameRows({ frames, options, settled, report, onSwitch, onRole }
               </dl>
               {row?.reason && <span className="col-span-2 col-start-2 pt-0.5 text-xs text-wax">{row.reason}</span>}
             </label>
-            {onRole && row && (
+            {onRole && (
               <label className="-mt-1 flex items-center gap-2 px-3.5 pb-1 pl-[144px] text-xs text-ink2">
                 <span>is a</span>
                 <select
                   aria-label={`${frame.name} is`}
-                  value={row.role}
-                  onChange={(e) => onRole(i, e.currentTarget.value as Role)}
+                  value={given(options, i) ?? ""}
+                  onChange={(e) => onRole(i, (e.currentTarget.value || null) as Role | null)}
                   className="h-6 border border-rule bg-sheet px-1 text-ink"
                 >
+                  <option value="">{row && !given(options, i) ? `${row.role}, as found` : "as found"}</option>
                   {ROLES.map((role) => (
                     <option key={role} value={role}>
                       {role}

@@ -1,6 +1,6 @@
 import { expect, it } from "vitest";
 import { LEFT_OUT_BY_HAND, MERGE_PLAIN } from "../../api/generated/recipe";
-import { type BracketOptions, isOn, type Report, switched } from "./judgement";
+import { type BracketOptions, called, isOn, type Report, switched } from "./judgement";
 
 it("a frame that is switched by hand is in one list only, and what is left out is no reference", () => {
   const off = switched({ ...MERGE_PLAIN.bracket, reference: 2, take: [2] }, 2, false) as BracketOptions;
@@ -34,4 +34,11 @@ it("a switch shows at once what the hand did, and what came of it once that is k
   // a panorama knows no frames that are taken whatever is wrong with them
   expect(isOn(MERGE_PLAIN.panorama, 1, row(false, LEFT_OUT_BY_HAND), false)).toBe(true);
   expect(isOn(MERGE_PLAIN.panorama, 1, row(false, "it does not connect"), false)).toBe(false);
+});
+
+it("a frame of a series is what it is called, until that is taken back", () => {
+  expect(called({}, 3, "dark")).toEqual({ 3: "dark" });
+  expect(called({ 1: "flat", 3: "dark" }, 3, "light")).toEqual({ 1: "flat", 3: "light" });
+  expect(called({ 1: "flat", 3: "dark" }, 3, null)).toEqual({ 1: "flat" });
+  expect(called({}, 3, null)).toEqual({});
 });

@@ -45,6 +45,14 @@ export function switched(options: Options, frame: number, on: boolean): Options 
   return { ...options, leave_out, reference, take: on ? [...take, frame] : take };
 }
 
+type Roles = NonNullable<SeriesOptions["roles"]>;
+
+/** Roles with a frame called something by hand; null: what is found. */
+export function called(roles: Roles, frame: number, role: Roles[string] | null): Roles {
+  const { [frame]: _, ...others } = roles;
+  return role ? { ...others, [frame]: role } : others;
+}
+
 /** Whether a frame is switched on: as it was found, and until that is known (`settled`) as the hand has it. */
 export function isOn(
   options: Options,

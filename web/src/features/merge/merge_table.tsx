@@ -16,7 +16,7 @@ import { JobsButton } from "../jobs/jobs_button";
 import { BracketRows } from "./bracket_options";
 import { type Brush, FocusRows } from "./focus_options";
 import { FrameRows } from "./frame_rows";
-import { type Options, switched, useJudgement } from "./judgement";
+import { called, type Options, switched, useJudgement } from "./judgement";
 import { MergePicture } from "./merge_picture";
 import { ChoiceRow } from "./option_rows";
 import { PanoramaRows } from "./panorama_options";
@@ -130,6 +130,7 @@ export function MergeTable({
   useKeys(onKey);
 
   const set = (change: Partial<Options>) => setOptions({ ...used, ...change } as Options);
+  const few = data && options && frames.length < 2 ? "A merge is made of two frames or more." : "";
   const flat = judged?.projection === "flat" || judged?.projection === "straightened";
   const drawn = Boolean(judged?.regions?.length || judged?.seams.length || judged?.depth);
   const taking = judged?.frames.filter((f) => f.takes_part).length;
@@ -181,7 +182,7 @@ export function MergeTable({
               settled={!busy && !failed}
               report={judged}
               onSwitch={(i, on) => setOptions(switched(used, i, on))}
-              onRole={used.kind === "series" ? (i, role) => set({ roles: { ...used.roles, [i]: role } }) : null}
+              onRole={used.kind === "series" ? (i, role) => set({ roles: called(used.roles ?? {}, i, role) }) : null}
             />
           </div>
           <div className="scroll-plain flex max-h-[60%] min-h-0 shrink-0 flex-col gap-2 border-t border-ink py-3">
@@ -247,9 +248,9 @@ export function MergeTable({
             </section>
             <section aria-label="Left out">
               <h2 className="font-slab text-base font-semibold">Left out</h2>
-              {failed ? (
+              {failed || few ? (
                 <p role="alert" className="border-l-4 border-wax pl-2 text-sm font-medium">
-                  {failed}
+                  {failed || few}
                 </p>
               ) : (
                 <p className="text-sm text-ink2">{judged ? unparted(judged.left_out.join(" ")) || "No frame." : ""}</p>
