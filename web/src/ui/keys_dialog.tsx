@@ -54,6 +54,15 @@ const KEYS: [string, [string, string][]][] = [
     ],
   ],
   [
+    "Merge table",
+    [
+      ["Ctrl+Z, Ctrl+Shift+Z", "undo, redo a switch, a setting or a stroke"],
+      ["O", "what it would be without what the merge is made for"],
+      ["F", "larger, and whole again"],
+      ["Esc", "to the sheet; what was set is kept"],
+    ],
+  ],
+  [
     "Repair",
     [
       ["[, ]", "smaller, larger brush; with Shift softer, harder"],

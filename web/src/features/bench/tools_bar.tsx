@@ -1,9 +1,9 @@
-import { Redo2, Undo2 } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { FIT } from "../../canvas/viewport";
 import { useBench } from "../../state/bench";
 import { Button, Hint } from "../../ui/controls";
 import { ITEM, MENU } from "../../ui/menu";
+import { UndoButtons } from "../../ui/undo_buttons";
 import { HistoryDrawer } from "./history_drawer";
 
 /** Undo, history, comparison and zoom; what makes no sense on the whole plane of the framing step is switched off there. */
@@ -17,16 +17,7 @@ export function Tools({ framing, raw }: { framing: boolean; raw: boolean }) {
   const hold = (on: boolean) => useBench.setState({ compare: on ? "original" : "none" });
   return (
     <>
-      <Hint text="Undo (Ctrl+Z)">
-        <Button disabled={!mayUndo} onClick={undo} aria-label="Undo">
-          <Undo2 size={15} aria-hidden />
-        </Button>
-      </Hint>
-      <Hint text="Redo (Ctrl+Shift+Z)">
-        <Button disabled={!mayRedo} onClick={redo} aria-label="Redo">
-          <Redo2 size={15} aria-hidden />
-        </Button>
-      </Hint>
+      <UndoButtons undo={mayUndo ? undo : null} redo={mayRedo ? redo : null} />
       <HistoryDrawer raw={raw} />
       <span className="h-5 w-px bg-rule" />
       <Hint text="Hold to see the frame as it came in (O)">

@@ -11,9 +11,11 @@ import { Button } from "../../ui/controls";
 import { unparted } from "../../ui/number";
 import { TopBar } from "../../ui/top_bar";
 import { isTyped } from "../../ui/typing";
+import { UndoButtons } from "../../ui/undo_buttons";
 import { useKeys } from "../../ui/use_keys";
 import { JobsButton } from "../jobs/jobs_button";
 import { BracketRows } from "./bracket_options";
+import { type Draft, draftKey, useDraft } from "./draft";
 import { type Brush, FocusRows } from "./focus_options";
 import { FrameRows } from "./frame_rows";
 import { called, type Options, switched, useJudgement } from "./judgement";
@@ -34,6 +36,14 @@ const DRAWN: Record<MergeKind, string> = {
   panorama: "Seams",
   focus: "Depth map",
   series: "Land",
+};
+
+/** How a master starts where nothing was chosen. */
+const LOOK: Record<MergeKind, string> = {
+  bracket: "Range, natural",
+  panorama: "plain",
+  focus: "plain",
+  series: "plain",
 };
 
 const BEFORE: Record<MergeKind, string> = {
@@ -63,8 +73,7 @@ export function MergeTable({
     () => ids.map((id) => data?.frames.find((f) => f.id === id)).filter((f): f is Frame => f !== undefined),
     [ids, data],
   );
-  const [options, setOptions] = useState<Options | null>(again ? null : MERGE_PLAIN[as]);
-  const [look, setLook] = useState(as === "bracket" ? "Range, natural" : "plain");
+  const [start, setStart] = useState<Draft | null>(again ? null : { options: MERGE_PLAIN[as], look: LOOK[as] });
   const [whole, setWhole] = useState(true);
   const [outlined, setOutlined] = useState(as !== "focus");
   const [pointed, setPointed] = useState(false);
@@ -81,16 +90,18 @@ export function MergeTable({
       .then((made) => {
         // an older master knows less to be told
         const kept = made.sources.every((s) => s.frame !== null) ? made.options : {};
-        setOptions({ ...MERGE_PLAIN[as], ...kept } as Options);
+        setStart({ options: { ...MERGE_PLAIN[as], ...kept } as Options, look: LOOK[as] });
         setStale(made.stale);
       })
       .catch((e: unknown) => {
         complain(e);
-        setOptions(MERGE_PLAIN[as]);
+        setStart({ options: MERGE_PLAIN[as], look: LOOK[as] });
       });
   }, [again, as]);
-  const used = options ?? MERGE_PLAIN[as];
-  const there = options ? frames.map((f) => f.id) : [];
+  const { draft, set: setDraft, undo, redo } = useDraft(data ? draftKey(frames, as, again) : null, start);
+  const used = draft?.options ?? MERGE_PLAIN[as];
+  const look = draft?.look ?? LOOK[as];
+  const there = draft ? frames.map((f) => f.id) : [];
   const { judged, progress, note, failed, busy } = useJudgement(there, used);
   const job = useJobs((s) => s.jobs.find((j) => j.id === making));
   const running = job ? isActive(job) : false;
@@ -120,8 +131,12 @@ export function MergeTable({
     }
   };
   const onKey = (e: KeyboardEvent) => {
-    if (isTyped(e) || e.ctrlKey || e.metaKey || e.altKey) return;
-    if (e.key === "Escape") go({ place: "sheet", shoot });
+    if (isTyped(e) || e.altKey) return;
+    if (e.ctrlKey || e.metaKey) {
+      if (e.key.toLowerCase() !== "z") return;
+      if (e.shiftKey) redo?.();
+      else undo?.();
+    } else if (e.key === "Escape") go({ place: "sheet", shoot });
     else if (e.key.toLowerCase() === "f") setWhole(!whole);
     else if (e.key.toLowerCase() === "o") setBefore(!before);
     else return;
@@ -129,8 +144,8 @@ export function MergeTable({
   };
   useKeys(onKey);
 
-  const set = (change: Partial<Options>) => setOptions({ ...used, ...change } as Options);
-  const few = data && options && frames.length < 2 ? "A merge is made of two frames or more." : "";
+  const set = (change: Partial<Options>) => setDraft({ options: { ...used, ...change } as Options });
+  const few = data && draft && frames.length < 2 ? "A merge is made of two frames or more." : "";
   const flat = judged?.projection === "flat" || judged?.projection === "straightened";
   const drawn = Boolean(judged?.regions?.length || judged?.seams.length || judged?.depth);
   const taking = judged?.frames.filter((f) => f.takes_part).length;
@@ -142,6 +157,7 @@ export function MergeTable({
           [`Merge, ${NAMES[as]} ${stem(frames[0])} to ${stem(frames.at(-1))}`, null],
         ]}
       >
+        <UndoButtons undo={undo} redo={redo} />
         <Button pressed={outlined} disabled={!drawn} onClick={() => setOutlined(!outlined)}>
           {DRAWN[as]}
         </Button>
@@ -181,7 +197,7 @@ export function MergeTable({
               options={used}
               settled={!busy && !failed}
               report={judged}
-              onSwitch={(i, on) => setOptions(switched(used, i, on))}
+              onSwitch={(i, on) => setDraft({ options: switched(used, i, on) })}
               onRole={used.kind === "series" ? (i, role) => set({ roles: called(used.roles ?? {}, i, role) }) : null}
             />
           </div>
@@ -205,7 +221,7 @@ export function MergeTable({
             {used.kind === "focus" && <FocusRows {...{ options: used, frames, judged, brush, setBrush, set }} />}
             {used.kind === "series" && <SeriesRows {...{ options: used, frames, judged, set }} />}
             {used.kind === "panorama" && <PanoramaRows {...{ options: used, judged, set }} />}
-            <ChoiceRow label="starts as" value={look} onChoose={setLook}>
+            <ChoiceRow label="starts as" value={look} onChoose={(name) => setDraft({ look: name })}>
               {looks.data?.looks.map((name) => (
                 <option key={name} value={name}>
                   {name}
