@@ -12,6 +12,7 @@ import { bytes } from "../../ui/number";
 import { TopBar } from "../../ui/top_bar";
 import { JobRow, JobsButton } from "../jobs/jobs_button";
 import { PresetCard } from "./preset_card";
+import { remember, type Way, waysOf } from "./ways";
 
 type VersionOf = components["schemas"]["VersionOfOut"];
 const titleOf = (v: VersionOf): string => `${v.frame_name}: ${v.name || `version ${v.number}`}`;
@@ -41,7 +42,7 @@ export function DeliveryDesk({
   const presets = usePresets();
   const ledger = useLedger(shoot);
   const jobs = useJobs((s) => s.jobs).filter((j) => j.kind === "deliver");
-  const [ways, setWays] = useState<{ on: boolean; preset: Preset }[]>([]);
+  const [ways, setWays] = useState<Way[]>([]);
   const [which, setWhich] = useState<"this" | "covers" | "all">(version ? "this" : "covers");
   const [plan, setPlan] = useState<PlanRow[]>([]);
   const all = data?.frames ?? [];
@@ -51,7 +52,7 @@ export function DeliveryDesk({
     return ids.length ? named : list.filter((f) => f.mark === "keep");
   }, [data, ids]);
   useEffect(() => {
-    if (presets.data && !ways.length) setWays(presets.data.presets.map((preset, i) => ({ on: i === 0, preset })));
+    if (presets.data && !ways.length) setWays(waysOf(presets.data.presets));
   }, [presets.data, ways.length]);
   const on = useMemo(() => ways.filter((w) => w.on).map((w) => w.preset), [ways]);
   const several = chosen.some((f) => f.versions > 1);
@@ -78,6 +79,11 @@ export function DeliveryDesk({
       current = false;
     };
   }, [versions, on]);
+  const change = (i: number, to: Partial<Way>) => {
+    const next = ways.map((w, k) => (k === i ? { ...w, ...to } : w));
+    setWays(next);
+    remember(next, presets.data?.presets ?? []);
+  };
   const deliver = async (list: number[], how: Preset[]) => {
     try {
       // a recipe that was changed since is another delivery
@@ -116,8 +122,9 @@ export function DeliveryDesk({
                 key={way.preset.name}
                 on={way.on}
                 preset={way.preset}
+                plain={presets.data?.presets.find((p) => p.name === way.preset.name) ?? way.preset}
                 spaces={presets.data?.spaces ?? {}}
-                onChange={(change) => setWays(ways.map((w, k) => (k === i ? { ...w, ...change } : w)))}
+                onChange={(to) => change(i, to)}
               />
             ))}
           </div>

@@ -1,27 +1,44 @@
 import type { Preset } from "../../api/client";
 import { DELIVERED } from "../../api/generated/recipe";
+import { Button } from "../../ui/controls";
 import { clamp } from "../../ui/number";
 import { NumberField } from "../../ui/number_field";
+import { changesOf } from "./ways";
 
 interface Props {
   on: boolean;
   preset: Preset;
+  /** As it comes. */
+  plain: Preset;
   spaces: Record<string, string>;
   onChange: (change: { on?: boolean; preset?: Preset }) => void;
 }
 
 /** One way to deliver: taken or not, and its settings. */
-export function PresetCard({ on, preset, spaces, onChange }: Props) {
+export function PresetCard({ on, preset, plain, spaces, onChange }: Props) {
   const file = DELIVERED[preset.file_format ?? "jpeg"];
   const set = (change: Partial<Preset>) => onChange({ preset: { ...preset, ...change } });
   const row = "flex h-7 items-center justify-between gap-2 text-sm";
   return (
     <fieldset className={`border bg-sheet px-3 pb-2 pt-1.5 ${on ? "border-ink" : "border-rule"}`}>
       <legend className="sr-only">{preset.name}</legend>
-      <label className="flex h-8 items-center gap-2 font-semibold">
-        <input type="checkbox" checked={on} onChange={(e) => onChange({ on: e.currentTarget.checked })} />
-        {preset.name}
-      </label>
+      <div className="flex h-8 items-center">
+        <label className="flex grow items-center gap-2 font-semibold">
+          <input type="checkbox" checked={on} onChange={(e) => onChange({ on: e.currentTarget.checked })} />
+          {preset.name}
+        </label>
+        {on && (
+          <Button
+            quiet
+            className="-mr-2.5 !h-6 !px-2 !text-xs"
+            aria-label={`Reset ${preset.name}`}
+            disabled={Object.keys(changesOf(preset, plain)).length === 0}
+            onClick={() => onChange({ preset: plain })}
+          >
+            Reset
+          </Button>
+        )}
+      </div>
       {on && (
         <>
           <div className={row}>

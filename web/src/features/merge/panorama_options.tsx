@@ -22,7 +22,7 @@ export function PanoramaRows({ options, judged, set }: Props) {
   return (
     <>
       <ChoiceRow label="laid out" value={options.projection ?? "auto"} onChoose={(projection) => set({ projection })}>
-        <option value="auto">{`by its width${options.projection === "auto" && found ? ` (${found})` : ""}`}</option>
+        <option value="auto">{`by width${options.projection === "auto" && found ? ` (${found})` : ""}`}</option>
         {Object.entries(WORDS).map(([kind, words]) => (
           <option key={kind} value={kind}>
             {words}
