@@ -38,6 +38,9 @@ def test_a_bracket_from_the_sheet_to_a_delivery(page: Page, context: Context, se
     expect(done).to_contain_text("is reduced, by 100 of 100", timeout=60_000)
     page.get_by_role("combobox", name="starts as").select_option("Range, deep")
     page.get_by_role("button", name="Make master").click()
+    # who goes elsewhere meanwhile is told as well
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("grid", name="Frames of the shoot")).to_be_visible()
     expect(page.get_by_text("TW-0810-0812-bracket.dng is made.")).to_be_visible(timeout=60_000)
     page.get_by_role("button", name="Develop it").click()
     drawn(page)

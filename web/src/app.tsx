@@ -11,6 +11,7 @@ import { MergeTable } from "./features/merge/merge_table";
 import { Shoots } from "./features/shoots/shoots";
 import { SideBySide } from "./features/side_by_side/side_by_side";
 import { failsUnseen, isActive, listen } from "./state/jobs";
+import { tellMade } from "./state/making";
 import { complain } from "./state/notices";
 import { queryClient } from "./state/queries";
 import { useRoute } from "./state/route";
@@ -35,6 +36,7 @@ function useJobEvents() {
             if (ended) asked.add("shoots");
           }
           if (ended && job.kind === "deliver") for (const key of ["ledger", "frames", "shoots"]) asked.add(key);
+          void tellMade(change);
           if (failsUnseen(change)) complain(`${job.title}: ${job.note}`);
         }
         for (const key of asked) void queryClient.invalidateQueries({ queryKey: [key] });

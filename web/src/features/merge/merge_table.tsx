@@ -3,7 +3,8 @@ import { useEffect, useMemo, useState } from "react";
 import { api, type Frame, need } from "../../api/client";
 import { MERGE_PLAIN } from "../../api/generated/recipe";
 import { isActive, useJobs } from "../../state/jobs";
-import { complain, useNotices } from "../../state/notices";
+import { startedMaking, useMaking } from "../../state/making";
+import { complain } from "../../state/notices";
 import { once } from "../../state/once";
 import { useFrames } from "../../state/queries";
 import { go, MERGE_KINDS, type MergeKind } from "../../state/route";
@@ -80,7 +81,6 @@ export function MergeTable({
   const [before, setBefore] = useState(false);
   const [brush, setBrush] = useState<Brush>({ frame: null, radius: 0.02 });
   const [region, setRegion] = useState<number | null>(null);
-  const [making, setMaking] = useState<string | null>(null);
   const looks = useQuery({ queryKey: ["looks"], queryFn: () => need(api.GET("/api/merges/looks")) });
   const [stale, setStale] = useState<string[]>([]);
   useEffect(() => {
@@ -98,26 +98,15 @@ export function MergeTable({
         setStart({ options: MERGE_PLAIN[as], look: LOOK[as] });
       });
   }, [again, as]);
-  const { draft, set: setDraft, undo, redo } = useDraft(data ? draftKey(frames, as, again) : null, start);
+  const key = draftKey(frames, as, again);
+  const { draft, set: setDraft, undo, redo } = useDraft(data ? key : null, start);
   const used = draft?.options ?? MERGE_PLAIN[as];
   const look = draft?.look ?? LOOK[as];
   const there = draft ? frames.map((f) => f.id) : [];
   const { judged, progress, note, failed, busy } = useJudgement(there, used);
+  const making = useMaking((s) => s[key]?.job);
   const job = useJobs((s) => s.jobs.find((j) => j.id === making));
-  const running = job ? isActive(job) : false;
-  useEffect(() => {
-    if (!making || job?.state !== "done") return;
-    setMaking(null);
-    need(api.GET("/api/jobs/{id}", { params: { path: { id: making } } }))
-      .then((done) => {
-        const made = done.result as { frame: number; name: string };
-        useNotices.getState().say(`${made.name} is made.`, false, {
-          words: "Develop it",
-          run: () => go({ place: "bench", shoot, frame: made.frame, step: "tone" }),
-        });
-      })
-      .catch(complain);
-  }, [making, job?.state, shoot]);
+  const running = making !== undefined && (!job || isActive(job));
 
   const make = async () => {
     const body = { frames: there, options: used, look, replaces: again ?? null };
@@ -125,7 +114,7 @@ export function MergeTable({
       const started = await once(["merge", body], (request_key) =>
         need(api.POST("/api/merges", { body: { ...body, request_key } })),
       );
-      setMaking(started.id);
+      startedMaking(key, { job: started.id, shoot });
     } catch (e) {
       complain(e);
     }
