@@ -5,7 +5,7 @@ import re
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Locator, Page, expect
+from playwright.sync_api import Locator, Page, Route, expect
 
 from tests.conftest import small_dng
 from tests.e2e.conftest import accessible, drawn, saved
@@ -32,6 +32,12 @@ def series(context: Context, tmp_path: Path) -> dict[str, Version]:
     bring_in.start(context, made, paths)
     run_jobs(context)
     return {v.frame.name[:7]: v for v in Version.select().join(Frame).where(Frame.shoot == made)}
+
+
+def to_describe(page: Page) -> Locator:
+    page.get_by_role("button", name="Describe").click()
+    page.get_by_role("menuitem", name="Title, caption, keywords, rights").click()
+    return page.get_by_role("dialog", name="Describe 3 frames")
 
 
 def exposure(version: Version) -> float:
@@ -70,12 +76,22 @@ def test_sorted_corrected_carried_and_taken_back(page: Page, series: dict[str, V
     # a label by key, and words for three at once
     page.keyboard.press("6")
     expect(cell(page, "TW-0811")).to_contain_text("proof")
-    page.get_by_role("button", name="Describe").click()
-    page.get_by_role("menuitem", name="Title, caption, keywords, rights").click()
-    describe = page.get_by_role("dialog", name="Describe 3 frames")
-    expect(describe.get_by_label("Author")).to_have_value("Harrow Lane Tileworks")
-    describe.get_by_label("Title").fill("Against the light")
+    # typed before it is known what there is, and after a press beside it: nothing typed is lost
+    late: list[Route] = []
+    page.route("**/api/frames/description", lambda route: late.append(route))
+    describe = to_describe(page)
     describe.get_by_label("Keywords").fill("kiln, door")
+    assert len(late) == 1
+    late[0].continue_()
+    page.unroute("**/api/frames/description")
+    expect(describe.get_by_label("Author")).to_have_value("Harrow Lane Tileworks")
+    expect(describe.get_by_label("Keywords")).to_have_value("kiln, door")
+    describe.get_by_label("Title").fill("Against the light")
+    page.mouse.click(8, 400)
+    expect(describe).to_be_hidden()
+    to_describe(page)
+    expect(describe.get_by_label("Title")).to_have_value("Against the light")
+    expect(describe.get_by_label("Keywords")).to_have_value("kiln, door")
     accessible(page)
     describe.get_by_role("button", name="Write").click()
     expect(page.get_by_text("Written about 3 frames.")).to_be_visible()

@@ -6,6 +6,7 @@ import { complain, useNotices } from "../../state/notices";
 import { queryClient } from "../../state/queries";
 import { Button } from "../../ui/controls";
 import { useFocusReturn } from "../../ui/focus";
+import { useUnsent } from "../../ui/unsent";
 
 type Common = components["schemas"]["DescriptionOut"];
 type Before = components["schemas"]["Before"];
@@ -36,21 +37,22 @@ async function undo(before: Before[]): Promise<void> {
 
 const words = (text: string): string[] => [...new Set(text.split(/[,;\n]/).map((w) => w.trim()))].filter(Boolean);
 
+type Typed = Partial<Record<Field | "keywords", string>>;
+
 /** Title, caption, keywords, author, rights and place of one frame or many; fields that are left alone stay as they are. */
 export function DescribeDialog({ frames, onClose }: { frames: readonly Frame[]; onClose: () => void }) {
   const focus = useFocusReturn();
   const [common, setCommon] = useState<Common | null>(null);
-  const [texts, setTexts] = useState<Partial<Record<Field, string>>>({});
-  const [keywords, setKeywords] = useState("");
   const ids = frames.map((f) => f.id);
   const list = ids.join(",");
+  const [typed, setTyped] = useUnsent<Typed>("description", list, {});
+  // what is typed before it is known what there is stays
+  const keywords = typed.keywords ?? common?.keywords.join(", ") ?? "";
   useEffect(() => {
     let wanted = true;
     need(api.POST("/api/frames/description", { body: { frames: list.split(",").map(Number) } }))
       .then((found) => {
-        if (!wanted) return;
-        setCommon(found);
-        setKeywords(found.keywords.join(", "));
+        if (wanted) setCommon(found);
       })
       .catch(complain);
     return () => {
@@ -61,7 +63,7 @@ export function DescribeDialog({ frames, onClose }: { frames: readonly Frame[]; 
     const given = words(keywords);
     const had = common?.keywords ?? [];
     const description = {
-      ...Object.fromEntries(FIELDS.map(([name]) => [name, texts[name] ?? null])),
+      ...Object.fromEntries(FIELDS.map(([name]) => [name, typed[name] ?? null])),
       add_keywords: given.filter((k) => !had.includes(k)),
       remove_keywords: had.filter((k) => !given.includes(k)),
     } as components["schemas"]["Description"];
@@ -72,6 +74,7 @@ export function DescribeDialog({ frames, onClose }: { frames: readonly Frame[]; 
         run: () => void undo(before),
       });
       refresh();
+      setTyped(null);
       onClose();
     } catch (error) {
       complain(error);
@@ -96,10 +99,10 @@ export function DescribeDialog({ frames, onClose }: { frames: readonly Frame[]; 
           >
             <div className="grid grid-cols-[72px_1fr] items-center gap-x-3 gap-y-1.5">
               {FIELDS.map(([name, label]) => {
-                const value = texts[name] ?? common?.[name] ?? "";
+                const value = typed[name] ?? common?.[name] ?? "";
                 const hint =
-                  common && common[name] === null && texts[name] === undefined ? "differs; stays as it is" : "";
-                const change = (text: string) => setTexts({ ...texts, [name]: text });
+                  common && common[name] === null && typed[name] === undefined ? "differs; stays as it is" : "";
+                const change = (text: string) => setTyped({ ...typed, [name]: text });
                 return (
                   <div key={name} className="contents">
                     <label htmlFor={`describe-${name}`}>{label}</label>
@@ -131,7 +134,7 @@ export function DescribeDialog({ frames, onClose }: { frames: readonly Frame[]; 
                 id="describe-keywords"
                 value={keywords}
                 placeholder="with commas between"
-                onChange={(e) => setKeywords(e.currentTarget.value)}
+                onChange={(e) => setTyped({ ...typed, keywords: e.currentTarget.value })}
                 className={`${LOOK} h-7`}
               />
               {common && common.keywords_of_some.length > 0 && (
@@ -144,7 +147,14 @@ export function DescribeDialog({ frames, onClose }: { frames: readonly Frame[]; 
               Originals are not touched. What is written here goes into deliveries.
             </p>
             <div className="mt-3 flex justify-end gap-2">
-              <Button onClick={onClose}>Cancel</Button>
+              <Button
+                onClick={() => {
+                  setTyped(null);
+                  onClose();
+                }}
+              >
+                Cancel
+              </Button>
               <Button ink type="submit" disabled={!common}>
                 Write
               </Button>
