@@ -3,11 +3,11 @@ version on the bench is the one that is delivered."""
 
 import re
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Locator, Page, expect
 
 from tests.e2e.conftest import accessible, drawn
 from tests.e2e.test_across import cell, choose, series  # noqa: F401
-from zincplate.services import arranging, version_list
+from zincplate.services import arranging, labels, version_list
 from zincplate.services.context import Context
 from zincplate.store.models import Delivered, Frame, Version
 
@@ -123,3 +123,28 @@ def test_the_version_on_the_bench_is_delivered(page: Page, context: Context, ser
     ledger = page.get_by_role("region", name="Ledger")
     expect(ledger.get_by_role("cell", name="TW-0800-v2-web.jpg", exact=True)).to_be_visible(timeout=30_000)
     assert [d.version_id for d in Delivered.select()] == [second]
+
+
+def test_labels_changed_in_two_windows(page: Page, context: Context, series: dict[str, Version]) -> None:  # noqa: F811
+    page.goto(f"/shoots/{series['TW-0800'].frame.shoot_id}")
+    cell(page, "TW-0803").click()
+
+    def to_change() -> Locator:
+        page.get_by_role("button", name="Label", exact=True).click()
+        page.get_by_role("menuitem", name="Change the labels").click()
+        return page.get_by_role("dialog", name="Labels")
+
+    kept = labels.labels(context.home)
+    try:
+        dialog = to_change()
+        expect(dialog.get_by_label("Label 1", exact=True)).to_have_value("proof")
+        labels.set_labels(context.home, [*kept, labels.Label(name="client", ink="teal")])
+        dialog.get_by_label("Label 1", exact=True).fill("contact proof")
+        dialog.get_by_role("button", name="Take label 4 away").click()
+        accessible(page)
+        dialog.get_by_role("button", name="Save").click()
+        expect(dialog).to_be_hidden()
+        expect(to_change().get_by_label("Label 4", exact=True)).to_have_value("client")
+        assert [label.name for label in labels.labels(context.home)] == ["contact proof", "print", "web", "client"]
+    finally:
+        labels.set_labels(context.home, kept)

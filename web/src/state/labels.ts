@@ -20,13 +20,25 @@ export const INKS: Record<Label["ink"], string> = {
 
 const NONE: Label[] = [];
 
-export function useLabels(): Label[] {
-  const { data } = useQuery({ queryKey: ["labels"], queryFn: () => need(api.GET("/api/labels")), staleTime: 60_000 });
-  return data?.labels ?? NONE;
+const asked = () => need(api.GET("/api/labels"));
+
+/** Labels; null until they are known. */
+export function useKnownLabels(): Label[] | null {
+  return useQuery({ queryKey: ["labels"], queryFn: asked, staleTime: 60_000 }).data?.labels ?? null;
 }
 
-export async function saveLabels(labels: Label[]): Promise<void> {
+export const useLabels = (): Label[] => useKnownLabels() ?? NONE;
+
+/** A list as it was changed here, with what came elsewhere since it was read. */
+export function withOthers(mine: readonly Label[], read: readonly Label[], now: readonly Label[]): Label[] {
+  const known = new Set([...mine, ...read].map((l) => l.name));
+  return [...mine, ...now.filter((l) => !known.has(l.name))];
+}
+
+/** Saves a list that was `read` before it was changed: another window may have saved one since. */
+export async function saveLabels(mine: readonly Label[], read: readonly Label[]): Promise<void> {
   try {
+    const labels = withOthers(mine, read, (await asked()).labels);
     queryClient.setQueryData(["labels"], await need(api.PUT("/api/labels", { body: { labels } })));
   } catch (error) {
     complain(error);

@@ -369,7 +369,7 @@ export function ContactSheet({ shoot }: { shoot: number }) {
       {asking === "rename" && <RenameDialog frames={picked} onClose={() => setAsking(null)} />}
       {asking === "folder" && <FolderDialog frames={picked} folders={foldersOf(all)} onClose={() => setAsking(null)} />}
       {asking === "taken_out" && <TakenOutSheet shoot={shoot} onClose={() => setAsking(null)} />}
-      {asking === "labels" && <LabelsDialog labels={labels} onClose={() => setAsking(null)} />}
+      {asking === "labels" && <LabelsDialog onClose={() => setAsking(null)} />}
       <BringIn
         card={shoots.data?.card ?? null}
         shoot={data ? { id: data.id, name: data.name } : undefined}
