@@ -1,5 +1,5 @@
 import { Dialog } from "radix-ui";
-import { type DragEvent, type ReactNode, useState } from "react";
+import { type DragEvent, type ReactNode, useRef, useState } from "react";
 import { api, need, offlineSafe } from "../../api/client";
 import { complain } from "../../state/notices";
 import { once } from "../../state/once";
@@ -21,8 +21,8 @@ interface Props {
   onClose: () => void;
 }
 
-/** Sends dropped files one after the other; returns their batch. */
-async function send(files: File[], told: (done: number) => void): Promise<string> {
+/** Sends dropped files one after the other until that is called off; returns their batch. */
+async function send(files: File[], told: (done: number) => void, signal: AbortSignal): Promise<string> {
   const batch = crypto.randomUUID();
   for (const [i, file] of files.entries()) {
     await offlineSafe(() =>
@@ -30,9 +30,11 @@ async function send(files: File[], told: (done: number) => void): Promise<string
         method: "PUT",
         headers: { "X-Zincplate": "1" },
         body: file,
+        signal,
       }),
     );
     told(i + 1);
+    signal.throwIfAborted();
   }
   return batch;
 }
@@ -50,10 +52,14 @@ export function BringIn({ card, shoot, dropped, open, onClose }: Props) {
   const [picked, setPicked] = useState<File[]>([]);
   const [sent, setSent] = useState<number | null>(null);
   const [problem, setProblem] = useState("");
+  /** Calls off what is being sent; null while nothing is. */
+  const sending = useRef<AbortController | null>(null);
   const focus = useFocusReturn();
   const files = dropped ?? picked;
   const chosen: Source = source ?? (dropped ? "uploads" : card === null || card.present ? "card" : "folder");
   const close = () => {
+    sending.current?.abort();
+    sending.current = null;
     setProblem("");
     setSent(null);
     setPicked([]);
@@ -62,10 +68,17 @@ export function BringIn({ card, shoot, dropped, open, onClose }: Props) {
   };
   const start = async () => {
     setProblem("");
+    const stop = new AbortController();
     try {
       if (chosen === "uploads" && !files.length) throw new Error("Choose the files to bring in.");
       if (chosen === "folder" && !folder.trim()) throw new Error("Name the folder to bring in.");
-      const batch = chosen === "uploads" ? await send(files, setSent) : "";
+      let batch = "";
+      if (chosen === "uploads") {
+        sending.current = stop;
+        setSent(0);
+        batch = await send(files, setSent, stop.signal);
+        sending.current = null;
+      }
       const title = name.trim() || `Brought in ${new Date().toLocaleDateString(undefined, { dateStyle: "medium" })}`;
       const asked = {
         shoot: shoot?.id ?? null,
@@ -85,12 +98,15 @@ export function BringIn({ card, shoot, dropped, open, onClose }: Props) {
       close();
       go({ place: "sheet", shoot: started.shoot });
     } catch (error) {
+      if (stop.signal.aborted) return;
       setSent(null);
       setProblem(error instanceof Error ? error.message : String(error));
+      sending.current = null;
     }
   };
   return (
-    <Dialog.Root open={open} onOpenChange={(o) => !o && close()}>
+    // a press beside it, or Esc, does not call off what is being sent: Cancel does
+    <Dialog.Root open={open} onOpenChange={(o) => !o && !sending.current && close()}>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-40 bg-black/35" />
         <Dialog.Content
