@@ -118,8 +118,11 @@ def test_sorted_corrected_carried_and_taken_back(page: Page, series: dict[str, V
     expect(odd.get_by_role("combobox")).to_have_value("leave")
     accessible(page)
     sheet.get_by_role("button", name="Correct those that differ").click()
-    sheet.get_by_role("button", name="Carry to 5 frames").click()
+    asked: list[str] = []
+    page.on("request", lambda request: asked.append(request.url) if request.url.endswith("/api/carry") else None)
+    sheet.get_by_role("button", name="Carry to 5 frames").dblclick()
     expect(sheet.get_by_role("status")).to_contain_text("5 frames changed")
+    assert len(asked) == 1, "a second press is no second step"
     expect(sheet.get_by_role("listitem").first).to_contain_text("TW-0803")
     sheet.get_by_role("button", name="Done").click()
     others = [exposure(series[f"TW-080{i}"]) for i in range(1, 6)]
@@ -199,10 +202,11 @@ def test_edited_together_versions_and_presets(page: Page, series: dict[str, Vers
 
     # a second version in grey, compared with the first, deleted and brought back
     page.get_by_role("button", name=re.compile("^Versions")).click()
-    page.get_by_role("button", name="Duplicate this one").click()
+    page.get_by_role("button", name="Duplicate this one").dblclick()
     expect(page.get_by_role("button", name=re.compile("^Versions: version 2"))).to_be_visible()
     drawn(page)
     second = Version.get(Version.frame == series[open_one].frame, Version.number == 2)
+    assert Version.select().where(Version.frame == series[open_one].frame).count() == 2
     page.keyboard.press("Shift+Digit4")
     page.get_by_role("switch", name="Black and white").click()
     saved(second, lambda v: bool(v.recipe["colour"]["black_and_white"]))

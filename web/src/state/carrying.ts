@@ -1,6 +1,7 @@
 import { create } from "zustand";
 import { api, need } from "../api/client";
 import type { components } from "../api/generated/api";
+import { alone } from "./alone";
 import { resultOf } from "./jobs";
 import { complain, useNotices } from "./notices";
 import { queryClient } from "./queries";
@@ -73,8 +74,10 @@ async function found(body: Schemas["Carry"]): Promise<Carried> {
   return done;
 }
 
-/** Puts adjustments on many frames as one step, and says what came of it. */
-export async function carry(body: CarryBody): Promise<Carried | null> {
+/** Puts adjustments on many frames as one step, and says what came of it. A second press while it is under way is no second step. */
+export const carry = (body: CarryBody): Promise<Carried | null> => alone(["carry", body], () => carried(body));
+
+async function carried(body: CarryBody): Promise<Carried | null> {
   try {
     await settledVersions();
     const asked = { ...PLAIN, operations: [], as_change: [], request_key: crypto.randomUUID(), ...body };
@@ -122,7 +125,10 @@ function changedElsewhere(versions: readonly number[]): void {
   for (const key of ["frames", "shoots", "ledger", "versions"]) void queryClient.invalidateQueries({ queryKey: [key] });
 }
 
-async function moveStep(bulk: number, way: "undo" | "redo"): Promise<void> {
+const moveStep = (bulk: number, way: "undo" | "redo"): Promise<void> =>
+  alone(["step", bulk, way], () => movedStep(bulk, way));
+
+async function movedStep(bulk: number, way: "undo" | "redo"): Promise<void> {
   try {
     await settledVersions();
     const path = { params: { path: { id: bulk } } };

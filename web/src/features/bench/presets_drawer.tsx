@@ -1,6 +1,7 @@
 import { Popover } from "radix-ui";
 import { useRef, useState } from "react";
 import { api, type Frame, need } from "../../api/client";
+import { alone } from "../../state/alone";
 import { useBench } from "../../state/bench";
 import { complain } from "../../state/notices";
 import type { Values } from "../../state/patch";
@@ -180,11 +181,15 @@ function Keep({ version, onClose }: { version: number; raw: boolean; onClose: ()
   const [folder, setFolder] = useState("");
   const keep = async () => {
     try {
-      await need(
-        api.POST("/api/recipe-presets", {
-          body: { version, operations: [...taken], name: name.trim(), folder: folder.trim(), note: "", replace: false },
-        }),
-      );
+      const body = {
+        version,
+        operations: [...taken],
+        name: name.trim(),
+        folder: folder.trim(),
+        note: "",
+        replace: false,
+      };
+      await alone(["preset", body], () => need(api.POST("/api/recipe-presets", { body })));
       refreshPresets();
       onClose();
     } catch (error) {

@@ -3,6 +3,7 @@ import { Popover } from "radix-ui";
 import { useState } from "react";
 import { api, type Frame, need, readVersion } from "../../api/client";
 import type { components } from "../../api/generated/api";
+import { alone } from "../../state/alone";
 import { useBench } from "../../state/bench";
 import { complain, useNotices } from "../../state/notices";
 import { queryClient, thumbUrl } from "../../state/queries";
@@ -40,12 +41,14 @@ export function VersionsDrawer({ frame, version, onOpen: openOnBench }: Props) {
   const here = versions.find((v) => v.id === version);
   const act = (work: () => Promise<void>) => settledVersions().then(work).catch(complain).finally(refresh);
   const create = (like: number | null) =>
-    act(async () => {
-      const made = await need(
-        api.POST("/api/frames/{id}/versions", { params: { path: { id: frame.id } }, body: { like, name: "" } }),
-      );
-      onOpen(made.id);
-    });
+    alone(["version", frame.id, like], () =>
+      act(async () => {
+        const made = await need(
+          api.POST("/api/frames/{id}/versions", { params: { path: { id: frame.id } }, body: { like, name: "" } }),
+        );
+        onOpen(made.id);
+      }),
+    );
   const remove = (v: Row) =>
     act(async () => {
       const { cover } = await need(api.DELETE("/api/versions/{id}", { params: { path: { id: v.id } } }));

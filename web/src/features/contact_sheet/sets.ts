@@ -1,4 +1,5 @@
 import { api, need } from "../../api/client";
+import { alone } from "../../state/alone";
 import type { FrameSet } from "../../state/frames";
 import { complain, useNotices } from "../../state/notices";
 import { queryClient } from "../../state/queries";
@@ -34,6 +35,6 @@ export const keepSets = (sets: readonly FrameSet[]) =>
   });
 
 export const makeSet = (frames: number[], kind: FrameSet["kind"]) =>
-  act(() => need(api.POST("/api/sets", { body: { frames, kind, name: "" } })));
+  alone(["set", frames, kind], () => act(() => need(api.POST("/api/sets", { body: { frames, kind, name: "" } }))));
 
 export const leaveSets = (frames: number[]) => act(() => need(api.POST("/api/sets/leave", { body: { frames } })));
