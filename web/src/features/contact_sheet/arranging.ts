@@ -1,5 +1,6 @@
 import { api, need } from "../../api/client";
 import type { components } from "../../api/generated/api";
+import { alone } from "../../state/alone";
 import { complain, useNotices } from "../../state/notices";
 import { queryClient } from "../../state/queries";
 
@@ -16,8 +17,11 @@ async function undo(before: Before[]): Promise<void> {
   refresh();
 }
 
-/** Does something that can be undone with how things were before, and says so. */
-async function arrange(words: string, run: () => Promise<{ before: Before[] }>): Promise<boolean> {
+/** Does something that can be undone with how things were before, and says so; `what` is done once, however often it is pressed. */
+const arrange = (what: unknown[], words: string, run: () => Promise<{ before: Before[] }>): Promise<boolean> =>
+  alone(["arrange", ...what], () => arranged(words, run));
+
+async function arranged(words: string, run: () => Promise<{ before: Before[] }>): Promise<boolean> {
   try {
     const { before } = await run();
     useNotices
@@ -34,17 +38,19 @@ async function arrange(words: string, run: () => Promise<{ before: Before[] }>):
 const many = (n: number): string => `${n} frame${n === 1 ? "" : "s"}`;
 
 export const rename = (frames: number[], pattern: string, first_number: number) =>
-  arrange(`${many(frames.length)} renamed. The files keep their names.`, () =>
+  arrange([frames, pattern, first_number], `${many(frames.length)} renamed. The files keep their names.`, () =>
     need(api.PATCH("/api/frames/names", { body: { frames, pattern, first_number } })),
   );
 
 export const putInto = (frames: number[], folder: string) =>
-  arrange(`${many(frames.length)} ${folder.trim() ? `put into ${folder.trim()}` : "taken out of their folders"}.`, () =>
-    need(api.PATCH("/api/frames/folder", { body: { frames, folder } })),
+  arrange(
+    [frames, folder],
+    `${many(frames.length)} ${folder.trim() ? `put into ${folder.trim()}` : "taken out of their folders"}.`,
+    () => need(api.PATCH("/api/frames/folder", { body: { frames, folder } })),
   );
 
 export const moveBefore = (shoot: number, frames: number[], before: number | null) =>
-  arrange(`${many(frames.length)} moved.`, () =>
+  arrange([shoot, frames, before], `${many(frames.length)} moved.`, () =>
     need(api.POST("/api/shoots/{id}/order", { params: { path: { id: shoot } }, body: { frames, before } })),
   );
 

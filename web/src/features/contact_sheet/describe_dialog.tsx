@@ -2,6 +2,7 @@ import { Dialog } from "radix-ui";
 import { useEffect, useState } from "react";
 import { api, type Frame, need } from "../../api/client";
 import type { components } from "../../api/generated/api";
+import { alone } from "../../state/alone";
 import { complain, useNotices } from "../../state/notices";
 import { queryClient } from "../../state/queries";
 import { Button } from "../../ui/controls";
@@ -59,7 +60,8 @@ export function DescribeDialog({ frames, onClose }: { frames: readonly Frame[]; 
       wanted = false;
     };
   }, [list]);
-  const save = async () => {
+  const save = () => alone(["describe", ids, typed], write);
+  const write = async () => {
     const given = words(keywords);
     const had = common?.keywords ?? [];
     const description = {
@@ -68,7 +70,8 @@ export function DescribeDialog({ frames, onClose }: { frames: readonly Frame[]; 
       remove_keywords: had.filter((k) => !given.includes(k)),
     } as components["schemas"]["Description"];
     try {
-      const { before } = await need(api.PATCH("/api/frames/description", { body: { frames: ids, description } }));
+      const body = { frames: ids, description };
+      const { before } = await need(api.PATCH("/api/frames/description", { body }));
       useNotices.getState().say(`Written about ${ids.length} frame${ids.length === 1 ? "" : "s"}.`, false, {
         words: "Undo",
         run: () => void undo(before),

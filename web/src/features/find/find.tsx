@@ -1,14 +1,14 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, need } from "../../api/client";
-import { complain } from "../../state/notices";
-import { queryClient, thumbUrl } from "../../state/queries";
+import { thumbUrl } from "../../state/queries";
 import { go } from "../../state/route";
 import { Button } from "../../ui/controls";
 import { MARK_WORDS, Stars } from "../../ui/marks";
 import { TopBar } from "../../ui/top_bar";
 import { JobsButton } from "../jobs/jobs_button";
-import { addressOf, EMPTY_SEARCH, type FoundFrame, type Kept, type Search, searchOf } from "./search";
+import { addressOf, EMPTY_SEARCH, type FoundFrame, type Search, searchOf } from "./search";
+import { changeSearches, keptSearches } from "./searches";
 
 const PAGE = 120;
 const PAUSE_MS = 200;
@@ -120,16 +120,9 @@ function Found({ frame: f }: { frame: FoundFrame }) {
 /** What is asked for, field by field, and kept searches. */
 function Asked({ search, setSearch }: { search: Search; setSearch: (search: Search) => void }) {
   const known = useQuery({ queryKey: ["find-known"], queryFn: () => need(api.GET("/api/find/known")) });
-  const kept = useQuery({ queryKey: ["searches"], queryFn: () => need(api.GET("/api/searches")) });
+  const kept = useQuery({ queryKey: ["searches"], queryFn: keptSearches });
   const [name, setName] = useState("");
   const put = (part: Partial<Search>) => setSearch({ ...search, ...part });
-  const save = async (searches: Kept[]) => {
-    try {
-      queryClient.setQueryData(["searches"], await need(api.PUT("/api/searches", { body: { searches } })));
-    } catch (error) {
-      complain(error);
-    }
-  };
   const list = kept.data?.searches ?? [];
   const select = (label: string, key: "label" | "camera" | "lens", options: readonly string[]) => (
     <label className="flex items-center gap-1.5 text-ink2">
@@ -241,7 +234,7 @@ function Asked({ search, setSearch }: { search: Search; setSearch: (search: Sear
             <button
               type="button"
               aria-label={`Forget the search ${k.name}`}
-              onClick={() => void save(list.filter((other) => other !== k))}
+              onClick={() => void changeSearches((now) => now.filter((other) => other.name !== k.name))}
               className="h-6 w-6 text-ink2 hover:text-ink"
             >
               {"\u00d7"}
@@ -254,7 +247,7 @@ function Asked({ search, setSearch }: { search: Search; setSearch: (search: Sear
             e.preventDefault();
             const called = name.trim();
             if (!called) return;
-            void save([...list.filter((k) => k.name !== called), { name: called, search }]);
+            void changeSearches((now) => [...now.filter((k) => k.name !== called), { name: called, search }]);
             setName("");
           }}
         >
