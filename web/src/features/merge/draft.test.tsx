@@ -77,8 +77,9 @@ it("keeps the newest, less of them where there is no room, and never fails", () 
   expect(begun("a", start).now).toBe(start);
 });
 
-it("what an older page kept is filled up from the start", () => {
-  localStorage.setItem("zincplate.merges", JSON.stringify([["a", { options: { kind: "focus", align: false } }]]));
+it("what an older page kept is filled up from the start, without what is known no more", () => {
+  const old = { options: { kind: "focus", align: false, gone: 1 }, gone: 2 };
+  localStorage.setItem("zincplate.merges", JSON.stringify([["a", old]]));
   expect(begun("a", start).now).toEqual({ options: { ...start.options, align: false }, look: "plain" });
 });
 

@@ -72,10 +72,11 @@ export function keep(key: string, draft: Draft | null): void {
 export function begun(key: string, start: Draft): Trail {
   const found = kept().find(([k]) => k === key)?.[1];
   const trail = { past: [], now: start, future: [] };
-  // kept by another version of the page: what it did not know yet is as at the start
-  return found && found.options?.kind === start.options.kind
-    ? stepped(trail, { ...start, ...found, options: { ...start.options, ...found.options } as Options })
-    : trail;
+  if (found?.options?.kind !== start.options.kind) return trail;
+  // kept by another version of the page: what it did not know is as at the start, what is known no more is left
+  const known = Object.entries(found.options).filter(([name]) => name in start.options);
+  const options = { ...start.options, ...Object.fromEntries(known) } as Options;
+  return stepped(trail, { options, look: found.look ?? start.look });
 }
 
 interface Drafting {
