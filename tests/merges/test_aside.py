@@ -36,11 +36,19 @@ KINDS: dict[str, Options] = {
 
 
 def drawn(
-    width: int, height: int, light: float = 1.0, right: int = 0, told: bool = True, seed: int = 5, kind: type = np.uint16
+    width: int,
+    height: int,
+    light: float = 1.0,
+    right: int = 0,
+    told: bool = True,
+    seed: int = 5,
+    kind: type = np.uint16,
+    smear_px: int = 1,
 ) -> Opened:
     rng = np.random.default_rng(seed)
     whole = sum(cv2.GaussianBlur(rng.normal(0, 1, (480, 900)), (0, 0), s) * s for s in (1.5, 4, 12))
     part = 0.2 + 0.1 * whole[:height, right : right + width]
+    part = cv2.blur(part, (smear_px, 1))
     linear = np.clip(np.stack([part, 0.9 * part, 0.8 * part], -1) * light, 0, 1)
     encoded = np.where(linear > 0.0031308, 1.055 * linear ** (1 / 2.4) - 0.055, 12.92 * linear)  # IEC 61966-2-1
     codes = np.rint(encoded * np.iinfo(kind).max).astype(kind)
@@ -130,3 +138,13 @@ def test_what_was_not_compared_has_no_figures(tmp_path: Path) -> None:
     told = [(row["exposure_ev"], row["sharpness"]) for row in look.report["frames"]]
     assert told[3] == (0.0, 0.0)
     assert told[0][0] == pytest.approx(-2, abs=0.01) and told[0][1] > 0.9, "left out, but compared"
+
+
+def test_who_stands_aside_is_not_what_others_are_compared_with(tmp_path: Path) -> None:
+    frames = frames_of("bracket")
+    smeared = drawn(480, 320, 1.5, 4, smear_px=15)
+    alone = look_at([*frames, smeared], BracketOptions(), NO_LENSES, lambda _: None, Kept(), "alone").report["frames"]
+    more = [drawn(300, 200, seed=6), *frames, smeared]
+    beside = look_at(more, BracketOptions(leave_out=(0,)), NO_LENSES, lambda _: None, Kept(), "beside").report["frames"]
+    assert alone[3]["reason"].startswith("shaken by 1") and alone[3]["shake_px"] > 10
+    assert beside[1:] == alone

@@ -36,7 +36,7 @@ function useJobEvents() {
             if (ended) asked.add("shoots");
           }
           if (ended && job.kind === "deliver") for (const key of ["ledger", "frames", "shoots"]) asked.add(key);
-          void tellMade(change);
+          void tellMade(job);
           if (failsUnseen(change)) complain(`${job.title}: ${job.note}`);
         }
         for (const key of asked) void queryClient.invalidateQueries({ queryKey: [key] });

@@ -33,8 +33,8 @@ def one_way(frames: Sequence[Opened], left_out: Collection[int] = ()) -> list[Op
     if not frames:
         return []
     edges = [sorted((frame.source.width, frame.source.height)) for frame in frames]
-    counted = [edge for i, edge in enumerate(edges) if i not in left_out] or edges
-    aside = {i for i in left_out if i < len(frames) and edges[i] != max(counted, key=counted.count)}
+    taking = [edge for i, edge in enumerate(edges) if i not in left_out] or edges
+    aside = {i for i in left_out if i < len(frames) and edges[i] != max(taking, key=taking.count)}
     if aside:
         turned = iter(one_way([frame for i, frame in enumerate(frames) if i not in aside]))
         return [frame if i in aside else next(turned) for i, frame in enumerate(frames)]
@@ -64,8 +64,7 @@ def belong(frames: Sequence[Opened], what: str, one_size: bool = True) -> None:
 def aside_of(frames: Sequence[Opened], left_out: Collection[int], what: str, one_size: bool = True) -> frozenset[int]:
     """Frames that were left out by hand and do not belong to the others, so that nothing can be told of them; the others
     :func:`belong` together. Raises :class:`MergeError` when they do not."""
-    counted = [frame for i, frame in enumerate(frames) if i not in left_out] or frames
-    first = _like_most(counted, what, one_size)
+    first = _like_most([frame for i, frame in enumerate(frames) if i not in left_out] or frames, what, one_size)
     aside = frozenset(i for i, frame in enumerate(frames) if i in left_out and _misfit(frame, first, what, one_size))
     belong([frame for i, frame in enumerate(frames) if i not in aside], what, one_size)
     return aside

@@ -15,7 +15,7 @@ from zincplate.formats.files import write_file
 from zincplate.merges.view import Opened, View, seen
 
 T = TypeVar("T")
-FORM = 4
+FORM = 5
 """Of files: others are not read."""
 MOST_BYTES = 250 * 2**20
 MOST_FILES = 3

@@ -34,7 +34,7 @@ from zincplate.store.models import Frame, FrameSet, Job, Version, now
 
 LOOKS = ("plain", *(p.name for p in OWN if p.folder == MASTERS))
 """How a master is shown at first: plain, or one of the starts for masters."""
-FORM = 4
+FORM = 5
 """Of kept previews: others are made again."""
 
 

@@ -3,6 +3,7 @@ import { api, need } from "../api/client";
 import type { components } from "../api/generated/api";
 import { alone } from "./alone";
 import { resultOf } from "./jobs";
+import { memorise, recalled } from "./memory";
 import { complain, useNotices } from "./notices";
 import { queryClient } from "./queries";
 import { followVersions, settledVersions } from "./savers";
@@ -26,19 +27,11 @@ const KEY = "zincplate.carried";
 
 /** Adjustments that were left out, or taken in although they are left out at first, the last time. */
 export function rememberedChoice(): Record<string, boolean> {
-  try {
-    return JSON.parse(localStorage.getItem(KEY) ?? "{}") as Record<string, boolean>;
-  } catch {
-    return {};
-  }
+  return (recalled(KEY) ?? {}) as Record<string, boolean>;
 }
 
 export function rememberChoice(choice: Record<string, boolean>): void {
-  try {
-    localStorage.setItem(KEY, JSON.stringify({ ...rememberedChoice(), ...choice }));
-  } catch {
-    // forbidden or full: it is only not remembered
-  }
+  memorise(KEY, { ...rememberedChoice(), ...choice });
 }
 
 /** Framing and areas belong to one frame: they are left out until they are asked for. */

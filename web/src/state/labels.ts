@@ -1,8 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, need } from "../api/client";
 import type { components } from "../api/generated/api";
-import { complain } from "./notices";
-import { queryClient } from "./queries";
+import { changeList } from "./lists";
 
 export type Label = components["schemas"]["Label"];
 
@@ -35,15 +34,14 @@ export function withOthers(mine: readonly Label[], read: readonly Label[], now: 
   return [...mine, ...now.filter((l) => !known.has(l.name))];
 }
 
-/** Saves a list that was `read` before it was changed: another window may have saved one since. */
-export async function saveLabels(mine: readonly Label[], read: readonly Label[]): Promise<void> {
-  try {
-    const labels = withOthers(mine, read, (await asked()).labels);
-    queryClient.setQueryData(["labels"], await need(api.PUT("/api/labels", { body: { labels } })));
-  } catch (error) {
-    complain(error);
-  }
-}
+/** Saves a list that was `read` before it was changed, with what came since. */
+export const saveLabels = (mine: readonly Label[], read: readonly Label[]): Promise<void> =>
+  changeList(
+    "labels",
+    asked,
+    (now) => ({ labels: withOthers(mine, read, now.labels) }),
+    (body) => need(api.PUT("/api/labels", { body })),
+  );
 
 export const inkOf = (labels: readonly Label[], name: string): string =>
   INKS[labels.find((l) => l.name === name)?.ink ?? "ink"];

@@ -1,6 +1,6 @@
 import { create } from "zustand";
-import { api, need } from "../api/client";
-import { type Change, isActive } from "./jobs";
+import { api, type Job, need } from "../api/client";
+import { isActive, useJobs } from "./jobs";
 import { complain, useNotices } from "./notices";
 import { go } from "./route";
 
@@ -12,10 +12,15 @@ interface Started {
 /** Masters that are being made, by what they are made of: who asked for one may be elsewhere when it is there. */
 export const useMaking = create<Record<string, Started>>(() => ({}));
 
-export const startedMaking = (key: string, started: Started): void => useMaking.setState({ [key]: started });
+export function startedMaking(key: string, started: Started): void {
+  useMaking.setState({ [key]: started });
+  // it may have ended before it was known which one it is
+  const job = useJobs.getState().jobs.find((j) => j.id === started.job);
+  if (job) void tellMade(job);
+}
 
 /** Says that a master is there, once, wherever one is by then. A failure is told as that of any job. */
-export async function tellMade({ job }: Change): Promise<void> {
+export async function tellMade(job: Job): Promise<void> {
   const key = Object.entries(useMaking.getState()).find(([, one]) => one.job === job.id)?.[0];
   if (key === undefined || isActive(job)) return;
   const { [key]: mine, ...others } = useMaking.getState();

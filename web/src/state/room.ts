@@ -1,4 +1,5 @@
 import { create } from "zustand";
+import { memorise, recalled } from "./memory";
 
 /** How much of the window the picture has: what is folded away, and the picture alone. Folding is remembered by the browser. */
 interface Room {
@@ -13,12 +14,8 @@ interface Room {
 const KEY = "zincplate.folded";
 
 function remembered(): { panel: boolean; strip: boolean } {
-  try {
-    const kept = JSON.parse(localStorage.getItem(KEY) ?? "{}") as Record<string, unknown>;
-    return { panel: kept.panel !== false, strip: kept.strip !== false };
-  } catch {
-    return { panel: true, strip: true };
-  }
+  const kept = recalled(KEY) as Record<string, unknown> | null;
+  return { panel: kept?.panel !== false, strip: kept?.strip !== false };
 }
 
 export const useRoom = create<Room>((set, get) => ({
@@ -27,11 +24,7 @@ export const useRoom = create<Room>((set, get) => ({
   fold: (what) => {
     set({ [what]: !get()[what] });
     const { panel, strip } = get();
-    try {
-      localStorage.setItem(KEY, JSON.stringify({ panel, strip }));
-    } catch {
-      // forbidden or full: it is folded all the same, only not remembered
-    }
+    memorise(KEY, { panel, strip });
   },
   setAlone: (alone) => {
     if (alone === get().alone) return;

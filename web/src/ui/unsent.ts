@@ -1,14 +1,9 @@
 import { useCallback, useState } from "react";
+import { memorise, recalled } from "../state/memory";
 
 const PREFIX = "zincplate.unsent.";
 
-function kept<T>(name: string): T | null {
-  try {
-    return JSON.parse(sessionStorage.getItem(PREFIX + name) ?? "null") as T | null;
-  } catch {
-    return null;
-  }
-}
+const inTab = () => sessionStorage;
 
 /**
  * What is typed in a dialog and not yet sent: there again when the dialog was closed by a press beside it, or the page was read
@@ -16,18 +11,13 @@ function kept<T>(name: string): T | null {
  */
 export function useUnsent<T>(dialog: string, about: string, plain: T): [T, (typed: T | null) => void] {
   const [typed, setTyped] = useState<T>(() => {
-    const last = kept<{ about: string; typed: T }>(dialog);
+    const last = recalled(PREFIX + dialog, inTab) as { about: string; typed: T } | null;
     return last?.about === about ? last.typed : plain;
   });
   const change = useCallback(
     (next: T | null) => {
       if (next !== null) setTyped(next);
-      try {
-        if (next === null) sessionStorage.removeItem(PREFIX + dialog);
-        else sessionStorage.setItem(PREFIX + dialog, JSON.stringify({ about, typed: next }));
-      } catch {
-        // forbidden or full: it is only not there the next time
-      }
+      memorise(PREFIX + dialog, next === null ? null : { about, typed: next }, inTab);
     },
     [dialog, about],
   );

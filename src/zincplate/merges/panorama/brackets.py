@@ -37,7 +37,7 @@ LEAST_SPAN_EV = 0.9
 """Of a place's exposures: what changes less is an exposure that followed the light."""
 MOSTLY = 0.6
 """Of the places, at least, have as many exposures as most."""
-FORM = 4
+FORM = 5
 """Of what is kept: others are merged again."""
 
 

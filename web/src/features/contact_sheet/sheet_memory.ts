@@ -1,4 +1,5 @@
 import { useState } from "react";
+import { memorise, recalled } from "../../state/memory";
 import type { Size } from "./cell";
 import type { Order } from "./selection";
 
@@ -11,11 +12,7 @@ interface Memory {
 
 function remembered(): Memory {
   const plain: Memory = { size: "medium", order: "time" };
-  try {
-    return { ...plain, ...(JSON.parse(localStorage.getItem(KEY) ?? "{}") as Partial<Memory>) };
-  } catch {
-    return plain;
-  }
+  return { ...plain, ...(recalled(KEY) as Partial<Memory> | null) };
 }
 
 /** Size of the pictures and order of the frames, remembered by the browser. */
@@ -26,11 +23,7 @@ export function useSheetMemory(): Memory & { remember: (change: Partial<Memory>)
     remember: (change) => {
       const next = { ...memory, ...change };
       setMemory(next);
-      try {
-        localStorage.setItem(KEY, JSON.stringify(next));
-      } catch {
-        // forbidden or full: only not remembered
-      }
+      memorise(KEY, next);
     },
   };
 }

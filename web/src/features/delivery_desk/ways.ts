@@ -1,4 +1,5 @@
 import type { Preset } from "../../api/client";
+import { memorise, recalled } from "../../state/memory";
 
 /** One way to deliver: taken or not, and its settings as they were changed here. */
 export interface Way {
@@ -9,13 +10,7 @@ export interface Way {
 const KEY = "zincplate.ways";
 type Kept = Record<string, { on?: boolean; change?: Partial<Preset> }>;
 
-function kept(): Kept {
-  try {
-    return (JSON.parse(localStorage.getItem(KEY) ?? "{}") ?? {}) as Kept;
-  } catch {
-    return {};
-  }
-}
+const kept = (): Kept => (recalled(KEY) ?? {}) as Kept;
 
 /** Settings of a preset that were changed from what it comes with. */
 export function changesOf(preset: Preset, plain: Preset): Partial<Preset> {
@@ -41,9 +36,5 @@ export function remember(ways: readonly Way[], presets: readonly Preset[]): void
     const plain = presets.find((p) => p.name === preset.name);
     if (plain) all[preset.name] = { on, change: changesOf(preset, plain) };
   }
-  try {
-    localStorage.setItem(KEY, JSON.stringify({ ...kept(), ...all }));
-  } catch {
-    // forbidden or full: it is only not remembered
-  }
+  memorise(KEY, { ...kept(), ...all });
 }

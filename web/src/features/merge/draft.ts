@@ -1,5 +1,6 @@
 import { useEffect, useMemo, useState } from "react";
 import type { Frame } from "../../api/client";
+import { memorise, recalled } from "../../state/memory";
 import type { MergeKind } from "../../state/route";
 import type { Options } from "./judgement";
 
@@ -45,27 +46,19 @@ export function draftKey(frames: readonly Frame[], as: MergeKind, again: number 
 }
 
 function kept(): [string, Draft][] {
-  try {
-    const read: unknown = JSON.parse(localStorage.getItem(KEY) ?? "[]");
-    return Array.isArray(read) ? (read as [string, Draft][]) : [];
-  } catch {
-    return [];
-  }
+  const read = recalled(KEY);
+  return Array.isArray(read) ? (read as [string, Draft][]) : [];
 }
 
 /** Keeps a draft under its key, the newest few; `null` takes it away. */
 export function keep(key: string, draft: Draft | null): void {
-  const all = kept().filter(([k]) => k !== key);
+  const before = kept();
+  const all = before.filter(([k]) => k !== key);
+  if (!draft && all.length === before.length) return;
   if (draft) all.unshift([key, draft]);
-  for (let count = Math.min(all.length, KEPT); count >= 0; count--) {
-    try {
-      if (count) localStorage.setItem(KEY, JSON.stringify(all.slice(0, count)));
-      else localStorage.removeItem(KEY);
-      return;
-    } catch {
-      // full: the oldest go; forbidden: nothing is kept, and the table works as long as it is open
-    }
-  }
+  // where there is no room the oldest go
+  for (let count = Math.min(all.length, KEPT); count > 0; count--) if (memorise(KEY, all.slice(0, count))) return;
+  memorise(KEY, null);
 }
 
 /** A trail from a start, with what was kept of it as one step that can be taken back. */
